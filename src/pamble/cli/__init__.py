@@ -1,0 +1,1 @@
+"""Pamble without a screen."""

@@ -1,0 +1,82 @@
+"""The command line: check, blend and demo. Exit code 0, or 2 with one clear line."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Sequence
+from typing import NoReturn
+
+from pamble.core.errors import PambleError
+
+EXIT_CODES = "exit code 0 when done, 2 with one line that says what is wrong"
+
+
+class _Parser(argparse.ArgumentParser):
+    def error(self, message: str) -> NoReturn:
+        raise PambleError(f"{message} (see {self.prog} --help)")
+
+
+def _parser() -> _Parser:
+    parser = _Parser(prog="pamble", description="Blends, checks and demo parts without a screen.", epilog=EXIT_CODES)
+    commands = parser.add_subparsers(dest="command", required=True, parser_class=_Parser)
+
+    check = commands.add_parser("check", help="faces, seams and open edges of a STEP file", epilog=EXIT_CODES)
+    check.add_argument("file")
+    check.add_argument("--json", action="store_true", help="print the figures as JSON")
+    check.add_argument("--gap", type=float, help="limit for gaps, mm")
+    check.add_argument("--angle", type=float, help="limit for angles, degrees")
+    check.add_argument("--curvature", type=float, help="limit for the curvature mismatch, %%")
+    check.add_argument("--search", type=float, help="edges closer than this meet, mm")
+
+    blend = commands.add_parser("blend", help="blend two edges of a STEP file", epilog=EXIT_CODES)
+    blend.add_argument("file")
+    blend.add_argument("--edge", action="append", required=True, metavar="x,y,z", help="a point near an edge; twice")
+    blend.add_argument("--continuity", default="G2,G2", help="G0 to G3 for each edge, as G2,G2")
+    blend.add_argument("--fullness", help="one number for each edge, as 0.9,0.9")
+    blend.add_argument("--degree", type=int, default=5, help="degree along the edges, 3 to 9")
+    blend.add_argument("--spans", type=int, help="spans along the edges; found if left out")
+    blend.add_argument("--ends", choices=["neighbours", "straight", "iso"], default="neighbours")
+    blend.add_argument("--flip", action="store_true", help="pair the edges the other way round")
+    blend.add_argument("-o", "--out", required=True, metavar="OUT.step")
+    blend.add_argument("--json", action="store_true", help="print the figures as JSON")
+
+    demo = commands.add_parser("demo", help="write a demo part as STEP", epilog=EXIT_CODES)
+    demo.add_argument("name", help="its short name, or 'list'")
+    demo.add_argument("-o", "--out", metavar="OUT.step")
+    demo.add_argument("--json", action="store_true", help="print what was written as JSON")
+    return parser
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run one command."""
+    from pamble.cli import commands
+
+    words = _joined(sys.argv[1:] if arguments is None else list(arguments))
+    try:
+        given = _parser().parse_args(words)
+        out, text = getattr(commands, given.command)(given)
+    except PambleError as error:
+        print(f"pamble: {error}", file=sys.stderr)
+        return 2
+    except OSError as error:
+        print(f"pamble: {error.filename or ''}: {error.strerror or error}", file=sys.stderr)
+        return 2
+    print(json.dumps(out, indent=1) if given.json else text)
+    return 0
+
+
+def _joined(words: list[str]) -> list[str]:
+    """Let values such as -3,4,5 follow --edge and --fullness though they begin with a minus sign."""
+    out: list[str] = []
+    for word in words:
+        if out and out[-1] in ("--edge", "--fullness") and word[:1] == "-" and word[1:2].isdigit():
+            out[-1] = f"{out[-1]}={word}"
+        else:
+            out.append(word)
+    return out
+
+
+if __name__ == "__main__":
+    sys.exit(main())

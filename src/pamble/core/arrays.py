@@ -1,0 +1,57 @@
+"""Array types and small vector operations shared by the whole core."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+Array = NDArray[np.float64]
+IntArray = NDArray[np.intp]
+BoolArray = NDArray[np.bool_]
+
+TINY = 1e-300
+"""Smallest divisor: keeps 0/0 from raising without touching any real figure."""
+
+
+def floats(values: ArrayLike) -> Array:
+    """Return ``values`` as a C-contiguous double array."""
+    return np.ascontiguousarray(values, dtype=np.float64)
+
+
+def dot(a: Array, b: Array) -> Array:
+    """Row-wise scalar product over the last axis."""
+    return np.asarray(np.einsum("...i,...i->...", a, b))
+
+
+def norm(a: Array) -> Array:
+    """Row-wise length over the last axis."""
+    return np.asarray(np.sqrt(dot(a, a)))
+
+
+def unit(a: Array) -> Array:
+    """Row-wise unit vectors; a zero row stays zero."""
+    return a / np.maximum(norm(a), TINY)[..., None]
+
+
+def cross(a: Array, b: Array) -> Array:
+    """Row-wise vector product, several times faster than the general numpy routine."""
+    out = np.empty(np.broadcast_shapes(a.shape, b.shape))
+    out[..., 0] = a[..., 1] * b[..., 2] - a[..., 2] * b[..., 1]
+    out[..., 1] = a[..., 2] * b[..., 0] - a[..., 0] * b[..., 2]
+    out[..., 2] = a[..., 0] * b[..., 1] - a[..., 1] * b[..., 0]
+    return out
+
+
+def jsonable(value: Any) -> Any:
+    """Turn arrays and numpy scalars inside ``value`` into plain lists and numbers."""
+    if isinstance(value, np.ndarray):
+        return value.tolist()
+    if isinstance(value, np.generic):
+        return value.item()
+    if isinstance(value, dict):
+        return {k: jsonable(v) for k, v in value.items()}
+    if isinstance(value, (list, tuple)):
+        return [jsonable(v) for v in value]
+    return value

@@ -1,0 +1,1 @@
+"""Checks: seam figures, seams of a set of faces, curvature, combs."""

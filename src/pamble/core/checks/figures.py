@@ -1,0 +1,54 @@
+"""Seam figures: gap, angle and curvature mismatch between two edges, sample by sample.
+
+The angle compares the directions in which the two faces leave the seam, so it does not depend on which way either
+normal points, and a fold back onto itself reads 180 degrees.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from pamble.core.arrays import Array, cross, dot, norm, unit
+from pamble.core.faces.frames import EdgeFrames
+
+
+@dataclass(frozen=True)
+class SeamFigures:
+    """Figures along a seam; every array is (m,).
+
+    gap in mm; angle in degrees; curvature mismatch in % and in 1/mm; rate: mismatch of the change of curvature
+    across the seam, 1/mm^2; opposed: whether the two normals point to different sides.
+    """
+
+    gap: Array
+    angle: Array
+    curvature: Array
+    curvature_abs: Array
+    rate: Array
+    opposed: bool
+
+
+def seam_figures(a: EdgeFrames, b: EdgeFrames, diagonal: float) -> SeamFigures:
+    """Compare two edges at paired samples. ``diagonal`` of the part in mm bounds the curvature reference from below.
+
+    Curvature mismatch: |k1 - k2| / max(|k1|, |k2|, 1/diagonal), normal curvature in the direction across the seam.
+    """
+    along = a.tangent
+    other = b.tangent * np.where(dot(along, b.tangent) < 0, -1.0, 1.0)[:, None]
+    leave_a, leave_b = a.outward, -b.outward
+    sine, cosine = norm(cross(leave_a, leave_b)), dot(leave_a, leave_b)
+    angle = np.degrees(np.arctan2(sine, cosine))
+    up_a, up_b = cross(along, leave_a), cross(unit(other), leave_b)
+    sign_a = np.where(dot(up_a, a.normal) < 0, -1.0, 1.0)
+    sign_b = np.where(dot(up_b, b.normal) < 0, -1.0, 1.0)
+    k_a, k_b = sign_a * a.curvature, sign_b * b.curvature
+    difference = np.abs(k_a - k_b)
+    reference = np.maximum(np.maximum(np.abs(k_a), np.abs(k_b)), 1.0 / max(diagonal, 1e-9))
+    rate = np.zeros_like(difference)
+    if a.jet.derivatives.shape[0] > 3 and b.jet.derivatives.shape[0] > 3:
+        # Leaving one face is entering the other: the change of curvature keeps its sign only after turning b's way.
+        rate = np.abs(sign_a * a.curvature_rate + sign_b * b.curvature_rate)
+    opposed = bool(np.median(sign_a * sign_b) < 0)
+    return SeamFigures(norm(a.position - b.position), angle, 100 * difference / reference, difference, rate, opposed)

@@ -1,0 +1,108 @@
+"""The check of a set of faces as plain figures: faces, seams with their worst places, open edges."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+
+from pamble.core.arrays import Array, jsonable
+from pamble.core.checks.seams import MeasuredSeam, find_seams, measure_seam, part_diagonal
+from pamble.core.faces.face import Edge, Face
+from pamble.core.spline.evaluate import curve_points
+from pamble.core.tolerances import DEFAULT, SEAM_SEARCH, Tolerances
+
+
+def seam_state(continuity: int, gap: float, angle: float, curvature: float, limits: Tolerances = DEFAULT) -> str:
+    """"holds", "close" (within a fifth of a limit) or "over", judged by the figures that a target G0 to G3 asks for."""
+    ratio = max([gap / limits.gap, angle / limits.angle, curvature / limits.curvature][: min(continuity, 2) + 1])
+    return "over" if ratio > 1 else "close" if ratio > 0.8 else "holds"
+
+
+def reached_continuity(gap: float, angle: float, curvature: float, limits: Tolerances = DEFAULT) -> str | None:
+    """The highest of G0, G1, G2 that the figures reach within the limits, or None."""
+    reached = None
+    for name, value, limit in (
+        ("G0", gap, limits.gap),
+        ("G1", angle, limits.angle),
+        ("G2", curvature, limits.curvature),
+    ):
+        if value > limit:
+            return reached
+        reached = name
+    return reached
+
+
+def _worst(m: MeasuredSeam, values: Array) -> dict[str, Any]:
+    value, at, place = m.worst(values)
+    return {"max": value, "at_mm": at, "point": place}
+
+
+def describe_face(face: Face) -> dict[str, Any]:
+    """Degree, spans and CVs of a face's surface, and how it is bounded."""
+    s = face.surface
+    return {
+        "degree": [s.degree_u, s.degree_v],
+        "spans": list(s.spans),
+        "cvs": list(s.control.shape[:2]),
+        "rational": s.weights is not None,
+        "trimmed": not face.natural,
+        "edges": [{"name": e.name, "midpoint": edge_middle(e)} for e in face.edges],
+    }
+
+
+def edge_middle(edge: Edge) -> Array:
+    """Point in the middle of an edge's parameter range: it names the edge where a point near it is asked for."""
+    return np.asarray(curve_points(edge.space, [0.5 * (edge.domain[0] + edge.domain[1])])[0])
+
+
+def check_faces(
+    faces: Sequence[Face],
+    names: Sequence[str],
+    limits: Tolerances = DEFAULT,
+    search: float = SEAM_SEARCH,
+    samples: int = 200,
+) -> dict[str, Any]:
+    """Seams worst first and open edges of ``faces``, as plain numbers. Lengths in mm, angles in degrees."""
+    if not faces:
+        return {"diagonal": 0.0, "faces": [], "seams": [], "open_edges": [], "closed": False}
+    diagonal = part_diagonal(faces)
+    seams, open_edges = find_seams(faces, search)
+    rows = []
+    for seam in seams:
+        m = measure_seam(seam, diagonal, samples)
+        f = m.figures
+        gap, angle, curvature = float(f.gap.max()), float(f.angle.max()), float(f.curvature.max())
+        rows.append(
+            {
+                "faces": [names[i] for i in seam.faces],
+                "edges": [seam.a.name, seam.b.name],
+                "length": float(m.length[-1]),
+                "gap": _worst(m, f.gap),
+                "angle": _worst(m, f.angle),
+                "curvature": {
+                    **_worst(m, f.curvature),
+                    "max_abs": float(f.curvature_abs.max()),
+                },
+                "normals_opposed": f.opposed,
+                "reaches": reached_continuity(gap, angle, curvature, limits),
+            }
+        )
+    order = {None: 0, "G0": 1, "G1": 2, "G2": 3}
+    rows.sort(key=lambda r: (order[r["reaches"]], -r["angle"]["max"], -r["curvature"]["max"]))
+    report: dict[str, Any] = jsonable(
+        {
+            "units": {"length": "mm", "angle": "degree", "curvature.max": "%", "curvature.max_abs": "1/mm"},
+            "diagonal": diagonal,
+            "limits": {"gap": limits.gap, "angle": limits.angle, "curvature": limits.curvature, "search": search},
+            "faces": [{"name": n, **describe_face(f)} for n, f in zip(names, faces, strict=True)],
+            "seams": rows,
+            "open_edges": [
+                {"face": names[o.face], "edge": o.edge.name, "length": o.length, "from": o.start, "to": o.end}
+                for o in open_edges
+            ],
+            "closed": not open_edges,
+        }
+    )
+    return report

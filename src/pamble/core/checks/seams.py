@@ -1,0 +1,198 @@
+"""Seams of a set of faces, found by geometry: which edges run along each other, and how well they meet there."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from itertools import combinations
+
+import numpy as np
+
+from pamble.core.arrays import Array, BoolArray, dot, norm, unit
+from pamble.core.checks.figures import SeamFigures, seam_figures
+from pamble.core.faces.face import Edge, Face
+from pamble.core.faces.frames import frames
+from pamble.core.spline.closest import to_curve
+from pamble.core.spline.evaluate import curve_derivatives, curve_points
+from pamble.core.tolerances import SEAM_SEARCH
+
+_SAMPLES = 65
+_PARALLEL = 0.8
+"""Cosine of the angle between two edges below which they cross rather than run along each other."""
+
+
+@dataclass(frozen=True)
+class Seam:
+    """A stretch of one edge that runs along another. faces: positions in the list of faces; t: range on ``a``."""
+
+    faces: tuple[int, int]
+    a: Edge
+    b: Edge
+    t: tuple[float, float]
+
+
+@dataclass(frozen=True)
+class MeasuredSeam:
+    """A seam's figures along its length. length: (m,) mm from its start; points: (m, 3) on the first edge."""
+
+    seam: Seam
+    length: Array
+    points: Array
+    figures: SeamFigures
+
+    def worst(self, values: Array) -> tuple[float, float, Array]:
+        """Largest value, its distance along the seam in mm, and its place."""
+        i = int(np.argmax(values))
+        return float(values[i]), float(self.length[i]), self.points[i]
+
+
+@dataclass(frozen=True)
+class OpenEdge:
+    """A stretch of an edge that meets nothing. length in mm; start and end: (3,)."""
+
+    face: int
+    edge: Edge
+    t: tuple[float, float]
+    length: float
+    start: Array
+    end: Array
+
+
+class _Sampled:
+    """An edge with samples, ready for quick comparison."""
+
+    def __init__(self, face: int, edge: Edge) -> None:
+        self.face, self.edge = face, edge
+        self.t = np.linspace(*edge.domain, _SAMPLES)
+        d = curve_derivatives(edge.space, self.t, 1)
+        self.points, self.tangent = d[0], unit(d[1])
+        self.along = np.concatenate([[0.0], np.cumsum(norm(np.diff(d[0], axis=0)))])
+        self.low, self.high = d[0].min(axis=0), d[0].max(axis=0)
+
+    @property
+    def length(self) -> float:
+        return float(self.along[-1])
+
+    @cached_property
+    def sag(self) -> float:
+        """How far the samples' chain may run beside the curve."""
+        return float(norm(np.diff(self.points, 2, axis=0)).max())
+
+    def at(self, t: float) -> float:
+        return float(np.interp(t, self.t, self.along))
+
+
+def find_seams(faces: Sequence[Face], search: float = SEAM_SEARCH) -> tuple[list[Seam], list[OpenEdge]]:
+    """Seams between the edges of ``faces`` that run closer than ``search`` (mm), and the stretches left open.
+
+    A long edge may meet several short ones (T-junction): each meeting is a seam of its own. Edges that only
+    start at a common corner and diverge are no seam.
+    """
+    sampled = [_Sampled(i, e) for i, face in enumerate(faces) for e in face.edges]
+    sampled = [s for s in sampled if s.length > 1e-6]
+    covered: dict[int, list[tuple[float, float]]] = {id(s): [] for s in sampled}
+    seams = []
+    for x, y in combinations(sampled, 2):
+        margin = search + x.sag + y.sag
+        if np.any(x.low > y.high + margin) or np.any(y.low > x.high + margin):
+            continue
+        short, long = (x, y) if x.length <= y.length else (y, x)
+        for start, end in _stretches(short, long, search):
+            seams.append(Seam((short.face, long.face), short.edge, long.edge, (start, end)))
+            covered[id(short)].append((start, end))
+            feet = to_curve(long.edge.space, curve_points(short.edge.space, [start, end])).t
+            covered[id(long)].append(_cover(short, long, (start, end), feet))
+    return seams, [o for s in sampled for o in _open(s, covered[id(s)], search)]
+
+
+def _cover(short: _Sampled, long: _Sampled, stretch: tuple[float, float], feet: Array) -> tuple[float, float]:
+    """What a seam covers of the longer edge; all of a closed edge whose ends fall on one point."""
+    low, high = float(feet.min()), float(feet.max())
+    run = short.at(stretch[1]) - short.at(stretch[0])
+    if long.at(high) - long.at(low) < 0.5 * run and run > 0.5 * long.length:
+        return long.edge.domain
+    return low, high
+
+
+def _stretches(a: _Sampled, b: _Sampled, search: float) -> list[tuple[float, float]]:
+    """Parameter ranges of ``a`` that run along ``b``."""
+    rel = a.points[:, None] - b.points[None, :-1]
+    leg = np.diff(b.points, axis=0)
+    w = np.clip(np.einsum("mki,ki->mk", rel, leg) / np.maximum(dot(leg, leg), 1e-30), 0.0, 1.0)
+    apart = norm(rel - w[..., None] * leg)
+    k = np.argmin(apart, axis=1)
+    rows = np.arange(len(k))
+    if apart[rows, k].min() > search + a.sag + b.sag:
+        return []
+    seeds = b.t[k] + w[rows, k] * (b.t[k + 1] - b.t[k])
+    feet = to_curve(b.edge.space, a.points, seeds)
+    tangent = unit(curve_derivatives(b.edge.space, feet.t, 1)[1])
+    near = (feet.distance < search) & (np.abs(dot(a.tangent, tangent)) > _PARALLEL)
+    ends = to_curve(a.edge.space, curve_points(b.edge.space, np.array(b.edge.domain)))
+    found = []
+    for first, last in _runs(near):
+        start, end = float(a.t[first]), float(a.t[last])
+        step = (a.edge.domain[1] - a.edge.domain[0]) / (_SAMPLES - 1)
+        closed_start = _pull(ends.t, ends.distance, search, start, step)
+        closed_end = _pull(ends.t, ends.distance, search, end, step)
+        at_start = first == 0 or closed_start is not None
+        at_end = last == _SAMPLES - 1 or closed_end is not None
+        start = start if closed_start is None else closed_start
+        end = end if closed_end is None else closed_end
+        length = a.at(end) - a.at(start)
+        whole = first == 0 and last == _SAMPLES - 1
+        if end <= start or (not whole and length < max(4 * search, 0.01 * a.length)):
+            continue
+        if not (at_start and at_end) and length < 0.5 * a.length:
+            continue
+        found.append((start, end))
+    return found
+
+
+def _pull(t: Array, distance: Array, search: float, at: float, step: float) -> float | None:
+    """The end of the other edge that lies within a step of a run's end, if there is one."""
+    close = (distance < search) & (np.abs(t - at) <= 1.01 * step)
+    if not close.any():
+        return None
+    return float(t[close][np.argmin(np.abs(t[close] - at))])
+
+
+def _runs(mask: BoolArray) -> list[tuple[int, int]]:
+    padded = np.concatenate([[0], mask.astype(int), [0]])
+    turn = np.diff(padded)
+    return list(zip(np.flatnonzero(turn == 1).tolist(), (np.flatnonzero(turn == -1) - 1).tolist(), strict=True))
+
+
+def _open(s: _Sampled, covered: list[tuple[float, float]], search: float) -> list[OpenEdge]:
+    at, found = s.edge.domain[0], []
+    least = max(2 * search, 0.01 * s.length) if covered else 1e-6
+    for start, end in [*sorted(covered), (s.edge.domain[1], s.edge.domain[1])]:
+        length = s.at(start) - s.at(at)
+        if start > at and length > least:
+            ends = curve_points(s.edge.space, [at, start])
+            found.append(OpenEdge(s.face, s.edge, (at, start), length, ends[0], ends[1]))
+        at = max(at, end)
+    return found
+
+
+def measure_seam(seam: Seam, diagonal: float, samples: int = 200, order: int = 2) -> MeasuredSeam:
+    """Gap, angle and curvature mismatch along a seam, both edges sampled on their own surfaces."""
+    t = np.linspace(*seam.t, samples)
+    a = frames(seam.a, t, order)
+    feet = to_curve(seam.b.space, a.position)
+    b = frames(seam.b, feet.t, order)
+    length = np.concatenate([[0.0], np.cumsum(norm(np.diff(a.position, axis=0)))])
+    return MeasuredSeam(seam, length, a.position, seam_figures(a, b, diagonal))
+
+
+def part_diagonal(faces: Sequence[Face]) -> float:
+    """Diagonal of the box round the edges and control points of natural faces, mm."""
+    points = [
+        f.surface.control.reshape(-1, 3)
+        if f.natural
+        else np.concatenate([curve_points(e.space, np.linspace(*e.domain, 17)) for e in f.edges])
+        for f in faces
+    ]
+    cloud = np.concatenate(points)
+    return float(np.linalg.norm(cloud.max(axis=0) - cloud.min(axis=0)))

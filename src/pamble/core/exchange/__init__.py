@@ -1,0 +1,1 @@
+"""Exchange: STEP in and out. The only place of the core that touches files."""

@@ -1,0 +1,1 @@
+"""Faces: a surface with its edges; trimmed faces; display grids and meshes."""

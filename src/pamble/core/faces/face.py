@@ -1,0 +1,84 @@
+"""Face and edge: a surface bounded by its own four sides, or by trim loops."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+from pamble.core.arrays import floats
+from pamble.core.errors import ReferenceLost
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.knots import edge_curve
+from pamble.core.spline.surface import EDGES, Surface
+
+
+@dataclass(frozen=True, eq=False)
+class Edge:
+    """One edge of a face.
+
+    pcurve: the edge in the parameter plane of ``surface``. inward: +1 if the face lies on the left of ``pcurve``,
+    else -1. curve: its twin in space over the same range of parameters; None on a natural edge, which is exact.
+    """
+
+    surface: Surface
+    name: str
+    pcurve: Curve
+    inward: float
+    curve: Curve | None = None
+
+    @property
+    def natural(self) -> bool:
+        """Whether the edge is a whole side of its surface."""
+        return self.name in EDGES
+
+    @property
+    def domain(self) -> tuple[float, float]:
+        return self.pcurve.domain
+
+    @cached_property
+    def space(self) -> Curve:
+        """The edge as a curve in space."""
+        return self.curve if self.curve is not None else edge_curve(self.surface, self.name)
+
+
+@dataclass(frozen=True, eq=False)
+class Face:
+    """A surface and its trim loops, outer loop first; no loops means the natural four-sided face."""
+
+    surface: Surface
+    loops: tuple[tuple[Edge, ...], ...] = ()
+
+    @property
+    def natural(self) -> bool:
+        return not self.loops
+
+    @property
+    def edges(self) -> tuple[Edge, ...]:
+        """All edges, in the order of the loops; for a natural face u0, u1, v0, v1."""
+        if self.natural:
+            return tuple(natural_edge(self.surface, name) for name in EDGES)
+        return tuple(edge for loop in self.loops for edge in loop)
+
+    def edge(self, name: str) -> Edge:
+        """The edge of that name. Raises `ReferenceLost` if the face has none."""
+        for edge in self.edges:
+            if edge.name == name:
+                return edge
+        have = ", ".join(edge.name for edge in self.edges)
+        raise ReferenceLost(f"The edge {name} is no longer there; the face has {have}.")
+
+
+def natural_edge(surface: Surface, name: str) -> Edge:
+    """One of the four sides of a surface, run along the rising parameter."""
+    (u0, u1), (v0, v1) = surface.domain
+    corners = {
+        "u0": ((u0, v0), (u0, v1), -1.0),
+        "u1": ((u1, v0), (u1, v1), 1.0),
+        "v0": ((u0, v0), (u1, v0), 1.0),
+        "v1": ((u0, v1), (u1, v1), -1.0),
+    }
+    if name not in corners:
+        raise ReferenceLost(f"A four-sided face has the edges {', '.join(EDGES)}, not {name}.")
+    start, end, inward = corners[name]
+    domain = (v0, v1) if name[0] == "u" else (u0, u1)
+    return Edge(surface, name, Curve.line(floats(start), floats(end), domain), inward)

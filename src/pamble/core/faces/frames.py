@@ -1,0 +1,131 @@
+"""Sampling along an edge: points, tangents, the direction that leaves the face, and the surface's jet there."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import ArrayLike
+from scipy.interpolate import BSpline, make_interp_spline
+
+from pamble.core.arrays import TINY, Array, cross, dot, floats, norm, unit
+from pamble.core.faces.face import Edge
+from pamble.core.spline import basis
+from pamble.core.spline.closest import to_surface
+from pamble.core.spline.differential import Jet, jet
+from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives
+from pamble.core.spline.surface import Surface
+
+_POLE_STEP = 1e-6
+"""How far, as a fraction of the domain, a sample on a pole is moved inward to have a normal."""
+
+
+@dataclass(frozen=True)
+class EdgeFrames:
+    """An edge at sample parameters, arrays of (m, 3) unless said otherwise.
+
+    position: the edge in space. velocity: its derivative by the parameter. tangent, normal: unit; normal of the
+    surface at the foot. outward: unit, square to the tangent, in the tangent plane, leaving the face.
+    """
+
+    t: Array
+    uv: Array
+    position: Array
+    velocity: Array
+    tangent: Array
+    outward: Array
+    jet: Jet
+
+    @property
+    def normal(self) -> Array:
+        return self.jet.normal
+
+    @cached_property
+    def curvature(self) -> Array:
+        """Normal curvature across the edge, 1/mm, signed by the surface normal, (m,)."""
+        return self.jet.second(self.outward, self.outward)
+
+    @cached_property
+    def curvature_rate(self) -> Array:
+        """Change of the normal section's curvature across the edge in the outward direction, 1/mm^2, (m,)."""
+        return self.jet.third(self.outward)
+
+
+def positions(edge: Edge, t: ArrayLike) -> Array:
+    """Points of the edge in space, (m, 3)."""
+    return curve_points(edge.space, t)
+
+
+def frames(edge: Edge, t: ArrayLike, order: int = 2) -> EdgeFrames:
+    """Sample an edge with the surface's derivatives to ``order`` (2 or 3).
+
+    Where the edge has a curve of its own, normals and curvatures are taken at the foot of its points on the surface.
+    """
+    t = np.atleast_1d(floats(t))
+    p = curve_derivatives(edge.pcurve, t, 1)
+    u, v = p[0, :, 0], p[0, :, 1]
+    own = None
+    if edge.curve is not None:
+        own = curve_derivatives(edge.curve, t, 1)
+        foot = to_surface(edge.surface, own[0], (u, v))
+        u, v = foot.u, foot.v
+    u, v, d = _derivatives(edge.surface, u, v, order)
+    along = d[1, 0] * p[1, :, :1] + d[0, 1] * p[1, :, 1:]
+    j = jet(d)
+    position, velocity = (d[0, 0], along) if own is None else (own[0], own[1])
+    tangent = unit(j.tangent(np.where(norm(velocity)[:, None] > 1e-12, velocity, along)))
+    across = cross(j.normal, tangent)
+    # The parameter-plane normal that points into the face, carried into space, tells which side the face is on.
+    into = edge.inward * (-p[1, :, 1:] * d[1, 0] + p[1, :, :1] * d[0, 1])
+    side = np.where(dot(across, into) > 0, -1.0, 1.0)
+    return EdgeFrames(t, np.column_stack([u, v]), position, velocity, tangent, across * side[:, None], j)
+
+
+def _derivatives(surface: Surface, u: Array, v: Array, order: int) -> tuple[Array, Array, Array]:
+    """Parameters and derivatives, samples whose normal vanishes (poles) moved slightly inward."""
+    d = surface_derivatives(surface, u, v, order)
+    area = norm(cross(d[1, 0], d[0, 1]))
+    (u0, u1), (v0, v1) = surface.domain
+    pole = area * (u1 - u0) * (v1 - v0) < 1e-10 * max(surface.diagonal, TINY) ** 2
+    if not pole.any():
+        return u, v, d
+    u = u + np.where(pole, np.sign(0.5 * (u0 + u1) - u) * _POLE_STEP * (u1 - u0), 0.0)
+    v = v + np.where(pole, np.sign(0.5 * (v0 + v1) - v) * _POLE_STEP * (v1 - v0), 0.0)
+    return u, v, surface_derivatives(surface, u, v, order)
+
+
+@dataclass(frozen=True)
+class ArcLength:
+    """Arc length of an edge at nodes of its parameter, and as smooth functions both ways; lengths in mm."""
+
+    nodes: Array
+    lengths: Array
+
+    @property
+    def total(self) -> float:
+        return float(self.lengths[-1])
+
+    @cached_property
+    def of_parameter(self) -> BSpline:
+        """Length from the start as a function of the parameter, quintic."""
+        return make_interp_spline(self.nodes, self.lengths, k=5)
+
+    @cached_property
+    def to_parameter(self) -> BSpline:
+        """Parameter as a function of the length from the start, quintic."""
+        rising = np.concatenate([[True], np.diff(self.lengths) > 1e-12 * max(self.total, TINY)])
+        return make_interp_spline(self.lengths[rising], self.nodes[rising], k=5)
+
+
+def arc_length(edge: Edge) -> ArcLength:
+    """Tabulate arc length by Gauss-Legendre quadrature on at least 40 pieces, some in every span."""
+    source = edge.space
+    points = basis.breaks(source.knots, source.degree)
+    each = max(6, -(-40 // (len(points) - 1)))
+    nodes = np.append((points[:-1, None] + np.diff(points)[:, None] * np.arange(each) / each).ravel(), points[-1])
+    x, w = np.polynomial.legendre.leggauss(6)
+    half = 0.5 * np.diff(nodes)
+    t = (nodes[:-1, None] + half[:, None] * (1 + x)).ravel()
+    speed = norm(curve_derivatives(source, t, 1)[1])
+    return ArcLength(nodes, np.concatenate([[0.0], np.cumsum((speed.reshape(-1, len(x)) * w).sum(axis=1) * half)]))

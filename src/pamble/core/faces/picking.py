@@ -1,0 +1,68 @@
+"""Naming an edge by a point near it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from pamble.core.arrays import Array, floats
+from pamble.core.errors import ReferenceLost
+from pamble.core.faces.face import Edge, Face
+from pamble.core.faces.frames import frames
+from pamble.core.spline.closest import to_curve
+
+_REACH = 0.05
+"""How far from an edge, as a fraction of the part's diagonal, a point may be to still name it."""
+
+
+@dataclass(frozen=True)
+class PickedEdge:
+    """An edge of one of several faces. face: position in the list; distance (mm) of the naming point from its foot
+    ``point`` (3,), which lies at the parameter ``t`` (1,) of the edge.
+    """
+
+    face: int
+    edge: Edge
+    distance: float
+    t: Array
+    point: Array
+
+
+def _candidates(faces: Sequence[Face], point: Array) -> list[PickedEdge]:
+    found = []
+    for i, face in enumerate(faces):
+        for edge in face.edges:
+            foot = to_curve(edge.space, point[None])
+            found.append(PickedEdge(i, edge, float(foot.distance[0]), foot.t, foot.point[0]))
+    found.sort(key=lambda p: p.distance)
+    return found
+
+
+def pick_pair(faces: Sequence[Face], points: Sequence[Sequence[float]], diagonal: float) -> list[PickedEdge]:
+    """The two edges nearest to two points.
+
+    Where a point lies on an edge that several faces share, the face is taken that leaves toward the other point.
+    Raises `ReferenceLost` if a point is far from every edge.
+    """
+    targets = [floats(p) for p in points]
+    picked = []
+    for i, point in enumerate(targets):
+        found = _candidates(faces, point)
+        best = found[0]
+        if best.distance > max(1.0, _REACH * diagonal):
+            x, y, z = best.point
+            raise ReferenceLost(
+                f"No edge is near ({point[0]:g}, {point[1]:g}, {point[2]:g}) mm: the nearest is "
+                f"{best.distance:.2f} mm away, at ({x:.3f}, {y:.3f}, {z:.3f})."
+            )
+        near = [p for p in found if p.distance <= best.distance + 1e-3]
+        toward = targets[1 - i] - point
+        picked.append(max(near, key=lambda p: _leaving(p, toward)))
+    return picked
+
+
+def _leaving(p: PickedEdge, toward: Array) -> float:
+    outward = frames(p.edge, p.t).outward[0]
+    return float(np.dot(outward, toward))

@@ -1,0 +1,255 @@
+"""Faces to and from OpenCASCADE's boundary model, with their trim loops."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from OCP.BRep import BRep_Builder, BRep_Tool
+from OCP.BRepAdaptor import BRepAdaptor_Curve2d, BRepAdaptor_Surface
+from OCP.BRepBuilderAPI import (
+    BRepBuilderAPI_MakeEdge,
+    BRepBuilderAPI_MakeFace,
+    BRepBuilderAPI_MakeWire,
+    BRepBuilderAPI_NurbsConvert,
+)
+from OCP.BRepLib import BRepLib
+from OCP.BRepTools import BRepTools, BRepTools_WireExplorer
+from OCP.Geom import Geom_BSplineSurface, Geom_RectangularTrimmedSurface, Geom_TrimmedCurve
+from OCP.Geom2d import Geom2d_TrimmedCurve
+from OCP.Geom2dConvert import Geom2dConvert
+from OCP.GeomConvert import GeomConvert
+from OCP.ShapeFix import ShapeFix_Face
+from OCP.TopAbs import TopAbs_Orientation, TopAbs_ShapeEnum
+from OCP.TopExp import TopExp_Explorer
+from OCP.TopLoc import TopLoc_Location
+from OCP.TopoDS import TopoDS
+
+from pamble.core.arrays import Array, norm
+from pamble.core.errors import GeometryError
+from pamble.core.faces.face import Edge, Face
+from pamble.core.faces.kernel import curve_from_kernel, curve_to_kernel, surface_from_kernel, surface_to_kernel
+from pamble.core.spline import knots
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points, surface_points
+from pamble.core.spline.surface import Surface
+from pamble.core.tolerances import COINCIDENT
+
+_ON_SIDE = 1e-7
+"""How near to an iso-line, as a fraction of the domain, a trim curve must run to count as lying on it."""
+
+_SLOPPY = 1e-3
+"""Distance in mm between a file's edge curve and the side of its surface above which the edge counts as trimmed."""
+
+_KINDS = {
+    "GeomAbs_Plane": "plane",
+    "GeomAbs_Cylinder": "cylinder",
+    "GeomAbs_Cone": "cone",
+    "GeomAbs_Sphere": "sphere",
+    "GeomAbs_Torus": "torus",
+    "GeomAbs_BezierSurface": "B-spline",
+    "GeomAbs_BSplineSurface": "B-spline",
+    "GeomAbs_SurfaceOfRevolution": "revolution",
+    "GeomAbs_SurfaceOfExtrusion": "extrusion",
+    "GeomAbs_OffsetSurface": "offset",
+}
+
+
+@dataclass(frozen=True)
+class _Trim:
+    edge: Edge
+    point: bool
+
+
+def shape_kind(shape: Any) -> str:
+    """The word for the surface under a face of the boundary model: plane, cylinder, B-spline and so on."""
+    return _KINDS.get(BRepAdaptor_Surface(shape).GetType().name, "other")
+
+
+def shape_faces(shape: Any) -> list[Any]:
+    """All faces of a shape, in its own order."""
+    found, explorer = [], TopExp_Explorer(shape, TopAbs_ShapeEnum.TopAbs_FACE)
+    while explorer.More():
+        found.append(TopoDS.Face(explorer.Current()))
+        explorer.Next()
+    return found
+
+
+def face_from_shape(shape: Any) -> Face:
+    """Face from a TopoDS_Face: its surface as an exact B-spline (rational for conics), its loops as trim curves.
+
+    A face whose loop is four iso-lines becomes a natural four-sided one; a face that the file turns over has its
+    surface turned, so that the surface normal is the face's. Raises `GeometryError` with the reason.
+    """
+    try:
+        converted = TopoDS.Face(BRepBuilderAPI_NurbsConvert(shape, True).Shape())
+    except Exception as error:
+        raise GeometryError(f"its surface cannot be written as a B-spline ({error})") from error
+    turned = converted.Orientation() == TopAbs_Orientation.TopAbs_REVERSED
+    forward = TopoDS.Face(converted.Oriented(TopAbs_Orientation.TopAbs_FORWARD))
+    u0, u1, v0, v1 = BRepTools.UVBounds_s(forward)
+    geom = BRep_Tool.Surface_s(forward)
+    if not isinstance(geom, Geom_BSplineSurface):
+        geom = GeomConvert.SurfaceToBSplineSurface_s(Geom_RectangularTrimmedSurface(geom, u0, u1, v0, v1))
+    elif _crosses_period(geom, u0, u1, v0, v1):
+        geom = geom.Copy()
+        geom.CheckAndSegment(u0, u1, v0, v1)
+    surface = surface_from_kernel(geom)
+    loops = _loops(forward, surface)
+    natural = _as_natural(surface, loops)
+    face = Face(natural) if natural is not None else Face(surface, _named(loops))
+    if not face.natural and not face.edges:
+        raise GeometryError("it has no usable boundary")
+    return turn_over(face) if turned else face
+
+
+def _crosses_period(geom: Any, u0: float, u1: float, v0: float, v1: float) -> bool:
+    """Whether a face runs over the joint of a closed surface, outside the range of its knots."""
+    a, b, c, d = geom.Bounds()
+    over_u = geom.IsUPeriodic() and (u0 < a - COINCIDENT or u1 > b + COINCIDENT)
+    over_v = geom.IsVPeriodic() and (v0 < c - COINCIDENT or v1 > d + COINCIDENT)
+    return bool(over_u or over_v)
+
+
+def turn_over(face: Face) -> Face:
+    """The same face with its normal on the other side."""
+    surface = knots.swap_directions(face.surface)
+
+    def turned(e: Edge) -> Edge:
+        p = Curve(e.pcurve.degree, e.pcurve.knots, e.pcurve.control[:, ::-1], e.pcurve.weights)
+        return Edge(surface, e.name, p, -e.inward, e.curve)
+
+    return Face(surface, tuple(tuple(turned(e) for e in loop) for loop in face.loops))
+
+
+def _loops(face: Any, surface: Surface) -> list[list[_Trim]]:
+    outer = BRepTools.OuterWire_s(face)
+    wires, explorer = [], TopExp_Explorer(face, TopAbs_ShapeEnum.TopAbs_WIRE)
+    while explorer.More():
+        wires.append(TopoDS.Wire(explorer.Current()))
+        explorer.Next()
+    wires.sort(key=lambda wire: not wire.IsSame(outer))
+    loops = []
+    for wire in wires:
+        trims, walk = [], BRepTools_WireExplorer(wire, face)
+        while walk.More():
+            trims.append(_trim(walk.Current(), face, surface))
+            walk.Next()
+        if trims:
+            loops.append(trims)
+    return loops
+
+
+def _trim(shape: Any, face: Any, surface: Surface) -> _Trim:
+    flat = BRepAdaptor_Curve2d(shape, face)
+    start, end = flat.FirstParameter(), flat.LastParameter()
+    pcurve = curve_from_kernel(Geom2dConvert.CurveToBSplineCurve_s(Geom2d_TrimmedCurve(flat.Curve(), start, end)))
+    inward = -1.0 if shape.Orientation() == TopAbs_Orientation.TopAbs_REVERSED else 1.0
+    if BRep_Tool.Degenerated_s(shape):
+        return _Trim(Edge(surface, "", pcurve, inward), True)
+    space = BRep_Tool.Curve_s(shape, 0.0, 0.0)
+    if space is None:
+        BRepLib.BuildCurve3d_s(shape)
+        space = BRep_Tool.Curve_s(shape, 0.0, 0.0)
+    if space is None:
+        raise GeometryError("an edge has no curve in space")
+    first, last = BRep_Tool.Range_s(shape)
+    curve = curve_from_kernel(GeomConvert.CurveToBSplineCurve_s(Geom_TrimmedCurve(space, first, last)))
+    (a, b), (c, d) = curve.domain, pcurve.domain
+    curve = Curve(curve.degree, c + (curve.knots - a) * (d - c) / (b - a), curve.control, curve.weights)
+    return _Trim(Edge(surface, "", pcurve, inward, curve), False)
+
+
+def _named(loops: list[list[_Trim]]) -> tuple[tuple[Edge, ...], ...]:
+    out, number = [], 0
+    for loop in loops:
+        edges = []
+        for trim in loop:
+            if not trim.point:
+                e = trim.edge
+                edges.append(Edge(e.surface, f"e{number}", e.pcurve, e.inward, e.curve))
+                number += 1
+        out.append(tuple(edges))
+    return tuple(out)
+
+
+def _as_natural(surface: Surface, loops: list[list[_Trim]]) -> Surface | None:
+    """The four-sided surface when the only loop is four iso-lines, cut to them if they lie inside; else None."""
+    if len(loops) != 1 or len(loops[0]) != 4:
+        return None
+    (u0, u1), (v0, v1) = surface.domain
+    size = np.array([u1 - u0, v1 - v0])
+    held: tuple[list[float], list[float]] = ([], [])
+    for trim in loops[0]:
+        p = trim.edge.pcurve.control
+        flat = np.ptp(p, axis=0) <= _ON_SIDE * size
+        if flat[0] == flat[1]:
+            return None
+        axis = 0 if flat[0] else 1
+        held[axis].append(float(p[:, axis].mean()))
+    if len(held[0]) != 2 or len(held[1]) != 2:
+        return None
+    u, v = (min(held[0]), max(held[0])), (min(held[1]), max(held[1]))
+    if u[1] - u[0] < _ON_SIDE * size[0] or v[1] - v[0] < _ON_SIDE * size[1] or not _true_to_file(surface, loops[0]):
+        return None
+    whole = np.abs(np.array([u[0] - u0, u[1] - u1, v[0] - v0, v[1] - v1])) / size[[0, 0, 1, 1]]
+    clamped = all(
+        k[0] == k[p] and k[-1] == k[-p - 1]
+        for k, p in ((surface.knots_u, surface.degree_u), (surface.knots_v, surface.degree_v))
+    )
+    return surface if clamped and whole.max() < _ON_SIDE else knots.surface_part(surface, u, v)
+
+
+def _true_to_file(surface: Surface, loop: list[_Trim]) -> bool:
+    """Whether the file's edge curves lie on the iso-lines, end to end."""
+    for trim in loop:
+        if trim.point or trim.edge.curve is None:
+            continue
+        t = np.linspace(*trim.edge.domain, 33)
+        uv = curve_points(trim.edge.pcurve, t)
+        side = surface_points(surface, uv[:, 0], uv[:, 1])
+        own = curve_points(trim.edge.curve, t)
+        if _apart(side, own) > _SLOPPY:
+            return False
+    return True
+
+
+def _apart(a: Array, b: Array) -> float:
+    """Largest distance of points ``b`` from the chain of points ``a``: parametrisations may differ."""
+    start, leg = a[:-1], np.diff(a, axis=0)
+    rel = b[:, None] - start[None]
+    w = np.clip(np.einsum("mki,ki->mk", rel, leg) / np.maximum(np.einsum("ki,ki->k", leg, leg), 1e-30), 0, 1)
+    sag = float(norm(np.diff(a, 2, axis=0)).max()) if len(a) > 2 else 0.0
+    return float(norm(rel - w[..., None] * leg[None]).min(axis=1).max()) - 0.25 * sag
+
+
+def face_to_shape(face: Face) -> Any:
+    """TopoDS_Face of a face. Raises `GeometryError` if its loops do not bound a region."""
+    surface = surface_to_kernel(face.surface)
+    if face.natural:
+        return BRepBuilderAPI_MakeFace(surface, COINCIDENT).Face()
+    make = None
+    for loop in face.loops:
+        wire = BRepBuilderAPI_MakeWire()
+        for edge in loop:
+            wire.Add(_edge_shape(edge, surface))
+        if not wire.IsDone():
+            raise GeometryError("The trim loop of a face is not closed.")
+        if make is None:
+            make = BRepBuilderAPI_MakeFace(surface, wire.Wire(), True)
+        else:
+            make.Add(wire.Wire())
+    if make is None or not make.IsDone():
+        raise GeometryError("The trim loops of a face do not bound a region.")
+    fix = ShapeFix_Face(make.Face())
+    fix.Perform()
+    fix.FixOrientation()
+    return fix.Face()
+
+
+def _edge_shape(edge: Edge, surface: Any) -> Any:
+    shape = BRepBuilderAPI_MakeEdge(curve_to_kernel(edge.space)).Edge()
+    BRep_Builder().UpdateEdge(shape, curve_to_kernel(edge.pcurve), surface, TopLoc_Location(), 1e-5)
+    BRepLib.SameParameter_s(shape, 1e-6)
+    return shape if edge.inward > 0 else TopoDS.Edge(shape.Reversed())

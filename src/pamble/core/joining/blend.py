@@ -1,0 +1,191 @@
+"""The edge blend: checks its edges, finds the spans, builds the surface and says how well it meets its neighbours."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from pamble.core.arrays import Array, cross, dot, norm
+from pamble.core.errors import BlendError
+from pamble.core.faces.face import Edge, natural_edge
+from pamble.core.faces.frames import frames, positions
+from pamble.core.joining.cascade import cascade
+from pamble.core.joining.classic import classic
+from pamble.core.joining.pairing import Side, pair_edges
+from pamble.core.joining.rows import row_space
+from pamble.core.joining.spec import SPANS_LIMIT, BlendSpec
+from pamble.core.joining.verify import Residual, residual, shape_warnings
+from pamble.core.spline import basis
+from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.knots import edge_curve, reverse_surface
+from pamble.core.spline.surface import Surface
+
+
+@dataclass(frozen=True)
+class Trial:
+    """One step of the span search: spans, control points along the edge, worst figure over its aim."""
+
+    spans: int
+    control_points: int
+    ratio: float
+    residuals: tuple[Residual, Residual]
+
+
+@dataclass(frozen=True)
+class Handle:
+    """Where a side's fullness is pulled: a point (3,), a unit direction (3,), and fullness per mm along it."""
+
+    point: Array
+    direction: Array
+    per_mm: float
+
+
+@dataclass(frozen=True)
+class Blend:
+    """A finished blend. edges: names of the natural edges of ``surface`` that lie on the first and second edge."""
+
+    surface: Surface
+    edges: tuple[str, str]
+    residuals: tuple[Residual, Residual] | None
+    trials: tuple[Trial, ...]
+    handles: tuple[Handle, Handle]
+    warnings: tuple[str, ...] = field(default=())
+
+    @property
+    def spans(self) -> int:
+        return self.surface.spans[0]
+
+
+def build_blend(a: Edge, b: Edge, spec: BlendSpec, diagonal: float | None = None) -> Blend:
+    """Blend between two edges, rows by the cascade, spans given or the fewest that reach the aim.
+
+    ``diagonal`` of the part (mm) bounds the curvature reference; the two surfaces' own by default.
+    Raises `BlendError` for edges that cannot be blended.
+    """
+    sides = _sides(a, b, spec)
+    diagonal = diagonal or _diagonal(a, b)
+    orders = [3 if g > 2 else 2 for g in spec.continuity]
+    best: tuple[float, Surface, tuple[Residual, Residual]] | None = None
+    trials: list[Trial] = []
+    for knots in _candidates(sides, spec):
+        surface = cascade(sides, spec, row_space(spec.degree, knots), diagonal)
+        first, second = (residual(surface, sides[i], i, diagonal, orders[i]) for i in (0, 1))
+        ratio = max(first.ratio(spec.continuity[0]), second.ratio(spec.continuity[1]))
+        trials.append(Trial(surface.spans[0], surface.control.shape[0], ratio, (first, second)))
+        if best is None or ratio < 0.9 * best[0]:
+            best = (ratio, surface, (first, second))
+        if ratio <= 1.0 or _stalled(trials):
+            break
+    if best is None:
+        raise BlendError("No spans are left to try.")
+    ratio, surface, residuals = best
+    warnings = shape_warnings(surface, spec)
+    if ratio > 1.0 and spec.spans is None:
+        warnings.append(
+            f"{len(trials)} steps up to {trials[-1].spans} spans did not reach the aim; the best has "
+            f"{surface.spans[0]} spans: look at the edges and the primaries for waves."
+        )
+    return _finish(surface, sides, residuals, tuple(trials), warnings)
+
+
+def preview_blend(a: Edge, b: Edge, spec: BlendSpec, knots: Array) -> Blend:
+    """The classic rows on given knots, not measured: what is shown while the pointer is down."""
+    sides = _sides(a, b, spec)
+    return _finish(classic(sides, spec, knots), sides, None, (), [])
+
+
+def _sides(a: Edge, b: Edge, spec: BlendSpec) -> tuple[Side, Side]:
+    if a.surface is b.surface and a.name == b.name:
+        raise BlendError("The same edge was picked twice: a blend needs two different edges.")
+    sides = pair_edges(a, b, spec.flip)
+    s = np.linspace(0.0, 1.0, 41)
+    ends = [positions(side.edge, side.parameters(s)) for side in sides]
+    width = norm(ends[1] - ends[0])
+    least = int(np.argmin(width))
+    if width[least] < 1e-3 * max(float(width.max()), 1.0):
+        x, y, z = ends[0][least]
+        raise BlendError(
+            f"The edges touch at ({x:.2f}, {y:.2f}, {z:.2f}) mm: a blend needs room between them. "
+            "Move an edge back, or pick edges that stay apart."
+        )
+    return sides
+
+
+def _diagonal(a: Edge, b: Edge) -> float:
+    points = np.concatenate([a.surface.control.reshape(-1, 3), b.surface.control.reshape(-1, 3)])
+    return float(np.linalg.norm(points.max(axis=0) - points.min(axis=0)))
+
+
+def _candidates(sides: tuple[Side, Side], spec: BlendSpec) -> Iterator[Array]:
+    """Knot vectors to try, fewest control points first: even spans, and the edges' own knots with refinements."""
+    p = spec.degree
+    limit = p + (spec.spans or spec.search_limit)
+    even = [basis.uniform_knots(p, n) for n in range(1, (spec.spans or spec.search_limit) + 1)]
+    own = _own_knots(sides, p)
+    found = even + [k for k in own if len(k) - p - 1 <= limit + 12]
+    if spec.spans is not None:
+        found = [k for k in found if basis.span_count(k, p) == spec.spans]
+    yield from sorted(found, key=len)
+
+
+def _own_knots(sides: tuple[Side, Side], degree: int) -> list[Array]:
+    """The edges' inner knots with the multiplicity that holds them exactly, and the same with halved spans."""
+    need: dict[float, int] = {}
+    for side in sides:
+        if side.exact is None:
+            continue
+        d, k = side.exact.degree, side.exact.knots
+        values, counts = np.unique(np.round(k[d + 1 : len(k) - d - 1], 12), return_counts=True)
+        for value, count in zip(values.tolist(), counts.tolist(), strict=True):
+            need[value] = max(need.get(value, 1), degree - d + count if d <= degree else 1)
+    if not need or len(need) > SPANS_LIMIT:
+        return []
+    out = []
+    for _ in range(3):
+        inner = np.repeat(sorted(need), [need[v] for v in sorted(need)])
+        out.append(np.concatenate([np.zeros(degree + 1), inner, np.ones(degree + 1)]))
+        points = np.concatenate([[0.0], sorted(need), [1.0]])
+        need |= {float(m): 1 for m in 0.5 * (points[1:] + points[:-1])}
+    return out
+
+
+def _stalled(trials: list[Trial]) -> bool:
+    """Whether eight more steps have brought next to nothing: the edges cannot be met any better."""
+    if len(trials) < 13:
+        return False
+    return min(t.ratio for t in trials[-8:]) > 0.85 * min(t.ratio for t in trials[:-8])
+
+
+def _finish(
+    surface: Surface,
+    sides: tuple[Side, Side],
+    residuals: tuple[Residual, Residual] | None,
+    trials: tuple[Trial, ...],
+    warnings: list[str],
+) -> Blend:
+    """Turn the blend so that its normal carries on the first neighbour's, and place the handles."""
+    f = frames(sides[0].edge, sides[0].parameters(np.array([0.5])))
+    mine = frames(natural_edge(surface, "v0"), np.array([0.5]))
+    # Entering the blend is leaving the neighbour: with the same tangent the normals agree when the sides do.
+    up = cross(f.tangent, f.outward)
+    down = cross(f.tangent, -mine.outward)
+    if dot(up, f.normal)[0] * dot(down, mine.normal)[0] < 0:
+        surface = reverse_surface(surface, "u")
+    return Blend(surface, ("v0", "v1"), residuals, trials, _handles(surface), tuple(warnings))
+
+
+def _handles(surface: Surface) -> tuple[Handle, Handle]:
+    middle = np.array([0.5 * sum(surface.domain[0])])
+    q = surface.degree_v
+    ends = [curve_points(edge_curve(surface, name), middle)[0] for name in ("v0", "v1")]
+    chord = max(float(np.linalg.norm(ends[1] - ends[0])), 1e-9)
+    made = []
+    for which, row in ((0, 1), (1, q - 1)):
+        net = basis.matrix(surface.knots_u, surface.degree_u, middle)[0, 0] @ surface.control[:, row]
+        arm = net - ends[which]
+        length = float(np.linalg.norm(arm))
+        direction = arm / length if length > 1e-9 else np.zeros(3)
+        made.append(Handle(net, direction, q / chord))
+    return made[0], made[1]

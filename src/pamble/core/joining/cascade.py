@@ -1,0 +1,152 @@
+"""The row cascade: rows of a blend fitted one after the other from each edge, each linear once the last is known.
+
+With q the degree across and C, D, E, F the position, first, second and third derivative across at an edge, the rows
+of control points are the Bezier end conditions
+    P0 = C,  P1 = P0 + D/q,  P2 = 2 P1 - P0 + E/(q (q-1)),  P3 = 3 P2 - 3 P1 + P0 + F/(q (q-1) (q-2)).
+The neighbour asks for  n.D = 0,  n.E = II(D, D),  n.F = 3 II(D, E) + III(D, D, D)  at every point of the edge
+(own derivation: the blend's sections agree with the neighbour's height over its tangent plane to third order).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from pamble.core.arrays import TINY, Array, dot, norm
+from pamble.core.faces.frames import EdgeFrames, frames
+from pamble.core.joining.directions import Leaving, along, leave
+from pamble.core.joining.pairing import Side
+from pamble.core.joining.rows import BEND, SLOPE, Condition, RowSpace, solve_row
+from pamble.core.joining.spec import BlendSpec
+from pamble.core.spline import basis, knots
+from pamble.core.spline.surface import Surface
+
+_EDGE_NORMAL, _EDGE_ACROSS, _EDGE_ALONG = 2e-4, 4e-4, 1e-4
+"""Tolerances of an edge row in mm, and along the edge as a fraction of its length."""
+
+_LOOSE = 0.05
+"""How far, relative to its size, the direction of a row may move inside the tangent plane."""
+
+
+@dataclass(frozen=True)
+class EdgeRow:
+    """The fitted edge: control points (n, 3) and the neighbour's frames at the samples' feet."""
+
+    row: Array
+    frames: EdgeFrames
+
+
+def edge_row(space: RowSpace, side: Side, order: int) -> EdgeRow:
+    """The blend's edge on one side: exact where the space holds the edge, fitted within a micron where not."""
+    t = side.parameters(space.s)
+    f = frames(side.edge, t, order)
+    if side.exact is not None and _holds(space, side.exact.degree, side.exact.knots):
+        return EdgeRow(knots.recast_curve(side.exact, space.degree, space.knots).control, f)
+    target, run = f.position, along(side, f)
+    length = float(norm(np.diff(target, axis=0)).sum())
+    row = target
+    for _ in range(3):
+        conditions = [
+            Condition(space.values, f.normal, dot(f.normal, f.position), _each(_EDGE_NORMAL, f)),
+            Condition(space.values, f.outward, dot(f.outward, f.position), _each(_EDGE_ACROSS, f)),
+            Condition(space.values, run, dot(run, target), _each(_EDGE_ALONG * length, f)),
+            Condition(space.slopes, f.normal, np.zeros(len(space.s)), _each(SLOPE * length, f)),
+        ]
+        row = solve_row(space, conditions, target[0], target[-1])
+        slip = dot(space.values @ row - f.position, f.tangent)
+        t = np.clip(t + slip / np.maximum(norm(f.velocity), TINY), *side.edge.domain)
+        f = frames(side.edge, t, order)
+        if np.abs(slip).max() < 1e-4:
+            break
+    return EdgeRow(row, f)
+
+
+def _each(value: float, f: EdgeFrames) -> Array:
+    return np.full(len(f.t), value)
+
+
+def _holds(space: RowSpace, degree: int, other: Array) -> bool:
+    """Whether every spline of that degree and knots is one of the space."""
+    if degree > space.degree:
+        return False
+    values, counts = np.unique(other[degree + 1 : len(other) - degree - 1], return_counts=True)
+    have = np.array([np.sum(np.abs(space.knots - v) < 1e-9) for v in values])
+    return bool(np.all(have >= space.degree - (degree - counts)))
+
+
+def direction_row(space: RowSpace, f: EdgeFrames, run: Array, wanted: Leaving) -> Array:
+    """First derivatives across: in the neighbour's tangent plane, near the wanted velocity."""
+    size = norm(wanted.velocity)
+    d = wanted.velocity
+    conditions = [
+        Condition(space.values, f.normal, np.zeros(len(size)), SLOPE * size),
+        Condition(space.values, f.outward, dot(f.outward, d), _LOOSE * size),
+        Condition(space.values, run, dot(run, d), _LOOSE * size),
+    ]
+    return solve_row(space, conditions, d[0], d[-1])
+
+
+def bend_row(space: RowSpace, f: EdgeFrames, run: Array, wanted: Leaving, d: Array, diagonal: float) -> Array:
+    """Second derivatives across: the neighbour's curvature along the normal, calm in the tangent plane."""
+    size = norm(d)
+    square = np.maximum(dot(d, f.outward) ** 2, 0.05 * size**2)
+    reference = np.maximum(np.abs(f.curvature), 1.0 / diagonal)
+    conditions = [
+        Condition(space.values, f.normal, f.jet.second(d, d), BEND * reference * square),
+        Condition(space.values, f.outward, dot(f.outward, wanted.bend), 2 * _LOOSE * size),
+        Condition(space.values, run, dot(run, wanted.bend), 2 * _LOOSE * size),
+    ]
+    return solve_row(space, conditions, None, None)
+
+
+def change_row(space: RowSpace, f: EdgeFrames, run: Array, d: Array, e: Array, diagonal: float) -> Array:
+    """Third derivatives across: the neighbour's change of curvature along the normal."""
+    size = norm(d)
+    cube = np.maximum(np.abs(dot(d, f.outward)) ** 3, 0.01 * size**3)
+    curvature = np.maximum(np.abs(f.curvature), 1.0 / diagonal)
+    reference = np.maximum(np.abs(f.curvature_rate), 4.0 * curvature / diagonal)
+    target = 3 * f.jet.second(d, f.jet.tangent(e)) + f.jet.third(d)
+    zero = np.zeros(len(size))
+    conditions = [
+        Condition(space.values, f.normal, target, 2 * BEND * reference * cube),
+        Condition(space.values, f.outward, zero, 4 * _LOOSE * size),
+        Condition(space.values, run, zero, 4 * _LOOSE * size),
+    ]
+    return solve_row(space, conditions, None, None)
+
+
+def bezier_end(c: Array, derivatives: list[Array], q: int) -> list[Array]:
+    """Control points of the first rows from position and derivatives across, each (n, 3)."""
+    rows = [c]
+    if derivatives:
+        rows.append(c + derivatives[0] / q)
+    if len(derivatives) > 1:
+        rows.append(2 * rows[1] - rows[0] + derivatives[1] / (q * (q - 1)))
+    if len(derivatives) > 2:
+        rows.append(3 * rows[2] - 3 * rows[1] + rows[0] + derivatives[2] / (q * (q - 1) * (q - 2)))
+    return rows
+
+
+def cascade(sides: tuple[Side, Side], spec: BlendSpec, space: RowSpace, diagonal: float) -> Surface:
+    """Blend surface over the given row space: u along the edges, v from the first edge to the second."""
+    orders = [3 if g > 2 else 2 for g in spec.continuity]
+    edges = [edge_row(space, side, order) for side, order in zip(sides, orders, strict=True)]
+    chord = space.values @ (edges[1].row - edges[0].row)
+    q = spec.across
+    halves: list[list[Array]] = []
+    for i, (side, edge, g) in enumerate(zip(sides, edges, spec.continuity, strict=True)):
+        derivatives: list[Array] = []
+        f = edge.frames
+        if g > 0:
+            run = along(side, f)
+            wanted = leave(side, f, chord if i == 0 else -chord, spec.full(i), spec.ends, space.s)
+            derivatives.append(direction_row(space, f, run, wanted))
+            d = space.values @ derivatives[0]
+            if g > 1:
+                derivatives.append(bend_row(space, f, run, wanted, d, diagonal))
+            if g > 2:
+                derivatives.append(change_row(space, f, run, d, space.values @ derivatives[1], diagonal))
+        halves.append(bezier_end(edge.row, derivatives, q))
+    rows = halves[0] + halves[1][::-1]
+    return Surface(spec.degree, q, space.knots, basis.uniform_knots(q, 1), np.stack(rows, axis=1))

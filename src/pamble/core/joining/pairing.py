@@ -1,0 +1,150 @@
+"""Which point of one edge belongs to which point of the other.
+
+Both edges are described by one parameter s on [0, 1]. An edge that the blend can hold exactly keeps its own
+parameter; the other follows at equal fractions of length where its own would skew the sections.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.interpolate import BSpline, make_interp_spline
+
+from pamble.core.arrays import Array, dot, floats, norm
+from pamble.core.errors import BlendError
+from pamble.core.faces.face import Edge
+from pamble.core.faces.frames import ArcLength, arc_length, positions
+from pamble.core.spline import basis, knots
+from pamble.core.spline.curve import Curve
+from pamble.core.tolerances import COINCIDENT
+
+_SKEW = 0.12
+"""Skew, as a fraction of the width of the blend, up to which both edges keep their own parameters."""
+
+_TABLE = np.linspace(0.0, 1.0, 161)
+_COARSE = np.linspace(0.0, 1.0, 17)
+
+
+@dataclass(frozen=True)
+class Side:
+    """One edge seen through the common parameter. exact: the edge as a curve in s, if it is a polynomial one."""
+
+    edge: Edge
+    to_edge: Callable[[Array], Array]
+    exact: Curve | None
+    reversed: bool
+
+    def parameters(self, s: Array) -> Array:
+        """Parameters of the edge at the common parameter."""
+        return self.to_edge(s)
+
+
+@dataclass(frozen=True)
+class _Measured:
+    edge: Edge
+    length: ArcLength
+    own: Curve | None
+
+    def parameter(self, fraction: Array) -> Array:
+        start, end = self.edge.domain
+        return np.clip(self.length.to_parameter(fraction * self.length.total), start, end)
+
+    def fraction(self, t: Array) -> Array:
+        return np.asarray(self.length.of_parameter(t)) / self.length.total
+
+
+def pair_edges(a: Edge, b: Edge, flip: bool) -> tuple[Side, Side]:
+    """Pair two edges so that the blend does not twist; ``flip`` pairs them the other way.
+
+    Raises `BlendError` for an edge without length or a kink inside it.
+    """
+    first, second = _measure(a), _measure(b)
+    turned = _runs_against(a, b) != flip
+    own = [_own_parameter(first, False), _own_parameter(second, turned)]
+    exact = [_exact(first, False), _exact(second, turned)]
+    if exact[0] is not None and exact[1] is not None and _skew(first, second, own, turned) < _SKEW:
+        return Side(a, own[0], exact[0], False), Side(b, own[1], exact[1], turned)
+    by_length = [_by_length(first, False), _by_length(second, turned)]
+    if exact[0] is None and exact[1] is None:
+        return Side(a, by_length[0], None, False), Side(b, by_length[1], None, turned)
+    fractions = [_fractions(first, own[0], False), _fractions(second, own[1], turned)]
+    uneven = [np.inf if e is None else float(np.abs(f - _TABLE).max()) for e, f in zip(exact, fractions, strict=True)]
+    lead = int(np.argmin(uneven))
+    law = make_interp_spline(_TABLE, fractions[lead], k=5)
+    own[1 - lead], exact[1 - lead] = _after(by_length[1 - lead], law), None
+    return Side(a, own[0], exact[0], False), Side(b, own[1], exact[1], turned)
+
+
+def _skew(a: _Measured, b: _Measured, own: list[Callable[[Array], Array]], turned: bool) -> float:
+    """Largest distance along the edges between own pairing and equal fractions of length, over the mean width."""
+    fa = np.interp(own[0](_COARSE), a.length.nodes, a.length.lengths) / a.length.total
+    fb = np.interp(own[1](_COARSE), b.length.nodes, b.length.lengths) / b.length.total
+    width = norm(positions(a.edge, own[0](_COARSE)) - positions(b.edge, own[1](_COARSE)))
+    difference = np.abs(fa - (1.0 - fb if turned else fb)).max()
+    return float(difference * max(a.length.total, b.length.total) / max(float(width.mean()), COINCIDENT))
+
+
+def _measure(edge: Edge) -> _Measured:
+    length = arc_length(edge)
+    if length.total < 1e-4:
+        raise BlendError("An edge that was picked has no length: it is a point (a pole). Pick another edge.")
+    own = None
+    if edge.natural and edge.surface.weights is None:
+        own = edge.space
+    _refuse_kinks(edge, edge.space)
+    return _Measured(edge, length, own)
+
+
+def _refuse_kinks(edge: Edge, source: Curve) -> None:
+    inner = basis.breaks(source.knots, source.degree)[1:-1]
+    multiplicity = np.array([np.sum(source.knots == k) for k in inner])
+    sharp = inner[multiplicity >= source.degree]
+    if not len(sharp):
+        return
+    start, end = source.domain
+    step = 1e-7 * (end - start)
+    before = positions(edge, sharp) - positions(edge, sharp - step)
+    after = positions(edge, sharp + step) - positions(edge, sharp)
+    turn = np.degrees(np.arccos(np.clip(dot(before, after) / (norm(before) * norm(after)), -1, 1)))
+    if turn.max() > 0.5:
+        x, y, z = positions(edge, sharp[[int(np.argmax(turn))]])[0]
+        raise BlendError(
+            f"The edge has a kink of {turn.max():.1f}° at ({x:.2f}, {y:.2f}, {z:.2f}) mm: split it there and blend "
+            "the pieces one by one."
+        )
+
+
+def _runs_against(a: Edge, b: Edge) -> bool:
+    """Whether pairing end with far end gives the shorter, straighter sections."""
+    s = np.linspace(0.0, 1.0, 17)
+    pa = positions(a, a.domain[0] + s * (a.domain[1] - a.domain[0]))
+    pb = positions(b, b.domain[0] + s * (b.domain[1] - b.domain[0]))
+    return bool(norm(pa - pb[::-1]).sum() < norm(pa - pb).sum())
+
+
+def _own_parameter(m: _Measured, turned: bool) -> Callable[[Array], Array]:
+    start, end = m.edge.domain
+    return lambda s: end + s * (start - end) if turned else start + s * (end - start)
+
+
+def _by_length(m: _Measured, turned: bool) -> Callable[[Array], Array]:
+    return lambda s: m.parameter(1.0 - s if turned else np.asarray(s))
+
+
+def _fractions(m: _Measured, to_edge: Callable[[Array], Array], turned: bool) -> Array:
+    f = m.fraction(to_edge(_TABLE))
+    return 1.0 - f if turned else f
+
+
+def _after(outer: Callable[[Array], Array], inner: Callable[[Array], Array] | BSpline) -> Callable[[Array], Array]:
+    return lambda s: outer(np.clip(np.asarray(inner(s)), 0.0, 1.0))
+
+
+def _exact(m: _Measured, turned: bool) -> Curve | None:
+    if m.own is None:
+        return None
+    curve = knots.reverse_curve(m.own) if turned else m.own
+    start, end = curve.domain
+    return Curve(curve.degree, floats((curve.knots - start) / (end - start)), curve.control)

@@ -1,0 +1,94 @@
+"""Rows of control points fitted to what a neighbour asks for: position, direction, bend, change of bend.
+
+Each row is a spline along the edge, found by weighted linear least squares: one equation per sample and
+direction, divided by its tolerance. The conditions that make a seam smooth only bind the component along the
+neighbour's normal; the rest is held loosely near its target and is spent on meeting them with few spans.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.linalg import cho_factor, cho_solve
+
+from pamble.core.arrays import Array, floats
+from pamble.core.spline import basis
+
+SLOPE = np.radians(0.002)
+"""Aim for the slope of a row against the tangent plane, radians."""
+
+BEND = 0.002
+"""Aim for the second and third order conditions, relative to the curvature."""
+
+
+@dataclass(frozen=True)
+class RowSpace:
+    """The spline space of the rows with its samples: basis values and slopes (m, n), sample parameters (m,)."""
+
+    degree: int
+    knots: Array
+    s: Array
+    values: Array
+    slopes: Array
+
+    @property
+    def count(self) -> int:
+        return len(self.knots) - self.degree - 1
+
+
+def row_space(degree: int, knots: Array) -> RowSpace:
+    """Samples: Gauss points of every span, at least 4 for each control point in all, plus both ends."""
+    points = basis.breaks(knots, degree)
+    spans, count = len(points) - 1, len(knots) - degree - 1
+    each = max(degree + 2, -(-max(16, 4 * count) // spans))
+    x, _ = np.polynomial.legendre.leggauss(each)
+    s = (0.5 * (points[:-1, None] + points[1:, None]) + 0.5 * np.diff(points)[:, None] * x).ravel()
+    s = np.concatenate([[points[0]], s, [points[-1]]])
+    values, slopes = basis.matrix(knots, degree, s, 1)
+    return RowSpace(degree, knots, s, values, slopes)
+
+
+@dataclass(frozen=True)
+class Condition:
+    """sum over i of design[k, i] * (direction[k] . P_i) = target[k], each divided by tolerance[k]."""
+
+    design: Array
+    direction: Array
+    target: Array
+    tolerance: Array
+
+
+def solve_row(space: RowSpace, conditions: list[Condition], first: Array | None, last: Array | None) -> Array:
+    """Control points (n, 3) of the row; ``first`` and ``last`` fix its end points exactly."""
+    n = space.count
+    blocks, right = [], []
+    for c in conditions:
+        scale = 1.0 / c.tolerance
+        rows = c.design[:, :, None] * (c.direction * scale[:, None])[:, None, :]
+        blocks.append(rows.reshape(len(c.target), 3 * n))
+        right.append(c.target * scale)
+    a, b = np.vstack(blocks), np.concatenate(right)
+    x = np.zeros(3 * n)
+    free = np.ones(3 * n, dtype=bool)
+    if first is not None:
+        x[:3], free[:3] = first, False
+    if last is not None:
+        x[-3:], free[-3:] = last, False
+    b = b - a @ x
+    a = a[:, free]
+    x[free] = _least_squares(a, b)
+    return x.reshape(n, 3)
+
+
+def _least_squares(a: Array, b: Array) -> Array:
+    """Normal equations, scaled, with two refinement steps on the true residual."""
+    scale = 1.0 / np.sqrt(np.einsum("ij,ij->j", a, a))
+    a = a * scale
+    normal = a.T @ a
+    normal[np.diag_indices_from(normal)] += 1e-13
+    factor = cho_factor(normal, check_finite=False)
+    x = cho_solve(factor, a.T @ b, check_finite=False)
+    for _ in range(2):
+        x += cho_solve(factor, a.T @ (b - a @ x), check_finite=False)
+    return floats(x * scale)

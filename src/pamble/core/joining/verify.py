@@ -1,0 +1,102 @@
+"""The true residual of a blend, measured on the finished surface, and warnings about its shape."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from pamble.core.arrays import TINY, Array, dot, norm
+from pamble.core.checks.figures import seam_figures
+from pamble.core.faces.face import natural_edge
+from pamble.core.faces.frames import frames
+from pamble.core.joining.pairing import Side
+from pamble.core.joining.spec import BlendSpec
+from pamble.core.spline.differential import normals
+from pamble.core.spline.evaluate import surface_grid
+from pamble.core.spline.surface import Surface
+from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP
+
+_CHANGE_AIM = 3.0
+"""Aim, in %, for the mismatch of the change of curvature on a G3 side; common practice, no published source."""
+
+
+@dataclass(frozen=True)
+class Residual:
+    """Largest figures along one seam: gap mm, angle degrees, curvature %, curvature 1/mm, rate 1/mm^2 and %."""
+
+    gap: float
+    angle: float
+    curvature: float
+    curvature_abs: float
+    rate: float
+    rate_percent: float
+
+    def ratio(self, continuity: int) -> float:
+        """Largest figure over its aim, of those the continuity asks for; 1 or less holds."""
+        parts = [self.gap / BLEND_GAP, self.angle / BLEND_ANGLE, self.curvature / BLEND_CURVATURE]
+        parts.append(self.rate_percent / _CHANGE_AIM)
+        return max(parts[: continuity + 1])
+
+
+def residual(surface: Surface, side: Side, which: int, diagonal: float, order: int = 2, samples: int = 200) -> Residual:
+    """Measure the seam between a blend and its neighbour; ``which`` is 0 for the first edge, 1 for the second."""
+    s = np.linspace(0.0, 1.0, samples)
+    mine = frames(natural_edge(surface, "v0" if which == 0 else "v1"), s, order)
+    t = side.parameters(s)
+    theirs = frames(side.edge, t, order)
+    for _ in range(2):
+        slip = dot(mine.position - theirs.position, theirs.tangent)
+        if np.abs(slip).max() < 1e-7:
+            break
+        t = np.clip(t + slip / np.maximum(norm(theirs.velocity), TINY), *side.edge.domain)
+        theirs = frames(side.edge, t, order)
+    f = seam_figures(mine, theirs, diagonal)
+    percent = 0.0
+    if order > 2:
+        curvature = np.maximum(np.abs(theirs.curvature), 1.0 / diagonal)
+        reference = np.maximum(np.abs(theirs.curvature_rate), 4.0 * curvature / diagonal)
+        percent = float(100 * (f.rate / reference).max())
+    return Residual(
+        float(f.gap.max()),
+        float(f.angle.max()),
+        float(f.curvature.max()),
+        float(f.curvature_abs.max()),
+        float(f.rate.max()),
+        percent,
+    )
+
+
+def shape_warnings(surface: Surface, spec: BlendSpec) -> list[str]:
+    """Words about sections with more inflections than the shape asks for, and about folds."""
+    us, vs = np.linspace(0, 1, 25), np.linspace(0, 1, 41)
+    d = surface_grid(surface, us, vs, 2)
+    n = normals(d)
+    warnings = []
+    middle = n[:, [n.shape[1] // 2]]
+    turning = np.sum(n[:, 1:] * n[:, :-1], axis=2)
+    along = np.sum(n[1:] * n[:-1], axis=2)
+    if turning.min() < 0 or along.min() < 0 or not np.isfinite(n).all() or not np.any(middle):
+        warnings.append("The blend folds over itself: lower the fullness, or flip one edge.")
+        return warnings
+    bend = dot(n, d[0, 2]) / np.maximum(dot(d[0, 1], d[0, 1]), TINY)
+    chord = d[0, 0][:, -1] - d[0, 0][:, 0]
+    level = 0.02 * np.abs(bend).max()
+    if level * float(norm(chord).max()) < 1e-4:
+        return warnings
+    expected = np.where(dot(chord, n[:, 0]) * dot(-chord, n[:, -1]) < 0, 1, 0)
+    flips = _sign_changes(bend, level)
+    worst = int(np.argmax(flips - expected))
+    if flips[worst] > expected[worst]:
+        high = max(spec.full(0), spec.full(1))
+        advice = "lower the fullness" if high > 1.2 else "change the fullness or the continuity of one side"
+        warnings.append(f"Sections have an inflection at {100 * us[worst]:.0f} % of the length: {advice}.")
+    return warnings
+
+
+def _sign_changes(values: Array, level: float) -> Array:
+    """Sign changes along the last axis, values within ``level`` of zero passed over."""
+    sign = np.where(values > level, 1.0, np.where(values < -level, -1.0, 0.0))
+    held = np.maximum.accumulate(np.where(sign != 0, np.arange(values.shape[1]), 0), axis=1)
+    filled = np.take_along_axis(sign, held, axis=1)
+    return np.asarray(np.sum(filled[:, 1:] * filled[:, :-1] < 0, axis=1))

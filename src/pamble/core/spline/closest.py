@@ -1,0 +1,139 @@
+"""Closest points on curves and surfaces, for whole clouds of points at once."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from pamble.core.arrays import TINY, Array, dot, floats, norm
+from pamble.core.spline import basis
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_derivatives, surface_derivatives, surface_grid
+from pamble.core.spline.surface import Surface
+from pamble.core.tolerances import COINCIDENT
+
+_STEPS = 40
+_SEEDS_A_SPAN = 12
+
+
+@dataclass(frozen=True)
+class CurveFeet:
+    """Closest points on a curve: parameters (m,), points (m, d), distances (m,) in mm."""
+
+    t: Array
+    point: Array
+    distance: Array
+
+
+@dataclass(frozen=True)
+class SurfaceFeet:
+    """Closest points on a surface: parameters (m,), points (m, 3), distances (m,) in mm."""
+
+    u: Array
+    v: Array
+    point: Array
+    distance: Array
+
+
+def _samples(knots: Array, degree: int, least: int) -> Array:
+    points = basis.breaks(knots, degree)
+    each = max(_SEEDS_A_SPAN, -(-least // (len(points) - 1)))
+    inner = points[:-1, None] + np.diff(points)[:, None] * np.arange(each) / each
+    return np.append(inner.ravel(), points[-1])
+
+
+def to_curve(curve: Curve, points: Array, seeds: Array | None = None) -> CurveFeet:
+    """Closest point of a curve to each of ``points`` (m, d), ends included.
+
+    Newton on (C - P).C' = 0 from the nearest of a dense row of samples; a step that leaves the domain stops at
+    its end (The NURBS Book, section 6.1).
+    """
+    points = floats(points)
+    start, end = curve.domain
+    if seeds is None:
+        t_samples = _samples(curve.knots, curve.degree, 64)
+        _, nearest = cKDTree(curve_derivatives(curve, t_samples)[0]).query(points)
+        t = t_samples[nearest]
+    else:
+        t = np.clip(seeds, start, end)
+    feet = _newton_on_curve(curve, points, t)
+    stuck = (feet.t <= start) | (feet.t >= end)
+    if stuck.any() and norm(np.diff(curve_derivatives(curve, [start, end])[0], axis=0))[0] < COINCIDENT:
+        # On a closed curve the foot may lie on the other side of the joint.
+        other = _newton_on_curve(curve, points, np.where(stuck, np.where(feet.t <= start, end, start), feet.t))
+        better = (other.distance < feet.distance)[:, None]
+        feet = CurveFeet(
+            np.where(better[:, 0], other.t, feet.t),
+            np.where(better, other.point, feet.point),
+            np.minimum(other.distance, feet.distance),
+        )
+    return feet
+
+
+def _newton_on_curve(curve: Curve, points: Array, t: Array) -> CurveFeet:
+    start, end = curve.domain
+    size = end - start
+    for _ in range(_STEPS):
+        d = curve_derivatives(curve, t, 2)
+        gap = d[0] - points
+        slope, full = dot(gap, d[1]), dot(d[1], d[1])
+        second = full + dot(gap, d[2])
+        step = -slope / np.maximum(np.where(second > 0.1 * full, second, full), TINY)
+        moved = np.clip(t + np.clip(step, -0.1 * size, 0.1 * size), start, end)
+        settled = np.max(np.abs(moved - t), initial=0.0) < 1e-14 * size
+        t = moved
+        if settled:
+            break
+    foot = curve_derivatives(curve, t)[0]
+    return CurveFeet(t, foot, norm(foot - points))
+
+
+def to_surface(surface: Surface, points: Array, seeds: tuple[Array, Array] | None = None) -> SurfaceFeet:
+    """Closest point of a surface to each of ``points`` (m, 3), edges included.
+
+    Newton on the two orthogonality conditions, with Gauss-Newton steps where the Hessian is not positive; a
+    parameter at the limit of the domain is held there while the step points outward.
+    """
+    points = floats(points)
+    (u0, u1), (v0, v1) = surface.domain
+    if seeds is None:
+        us = _samples(surface.knots_u, surface.degree_u, 40)
+        vs = _samples(surface.knots_v, surface.degree_v, 40)
+        _, nearest = cKDTree(surface_grid(surface, us, vs)[0, 0].reshape(-1, 3)).query(points)
+        u, v = us[nearest // len(vs)], vs[nearest % len(vs)]
+    else:
+        u, v = np.clip(seeds[0], u0, u1), np.clip(seeds[1], v0, v1)
+    active = np.arange(len(points))
+    u, v = u.copy(), v.copy()
+    for _ in range(_STEPS):
+        du, dv = _step(surface, points[active], u[active], v[active])
+        new_u = np.clip(u[active] + np.clip(du, -0.1 * (u1 - u0), 0.1 * (u1 - u0)), u0, u1)
+        new_v = np.clip(v[active] + np.clip(dv, -0.1 * (v1 - v0), 0.1 * (v1 - v0)), v0, v1)
+        change = np.maximum(np.abs(new_u - u[active]) / (u1 - u0), np.abs(new_v - v[active]) / (v1 - v0))
+        u[active], v[active] = new_u, new_v
+        active = active[change > 1e-15]
+        if not len(active):
+            break
+    foot = surface_derivatives(surface, u, v)[0, 0]
+    return SurfaceFeet(u, v, foot, norm(foot - points))
+
+
+def _step(surface: Surface, points: Array, u: Array, v: Array) -> tuple[Array, Array]:
+    (u0, u1), (v0, v1) = surface.domain
+    d = surface_derivatives(surface, u, v, 2)
+    gap = d[0, 0] - points
+    g1, g2 = dot(gap, d[1, 0]), dot(gap, d[0, 1])
+    e, f, g = dot(d[1, 0], d[1, 0]), dot(d[1, 0], d[0, 1]), dot(d[0, 1], d[0, 1])
+    h11, h12, h22 = e + dot(gap, d[2, 0]), f + dot(gap, d[1, 1]), g + dot(gap, d[0, 2])
+    convex = (h11 > 0.1 * e) & (h22 > 0.1 * g) & (h11 * h22 - h12 * h12 > 0.01 * e * g)
+    h11, h12, h22 = np.where(convex, h11, e), np.where(convex, h12, f), np.where(convex, h22, g)
+    hold_u = ((u <= u0) & (g1 > 0)) | ((u >= u1) & (g1 < 0))
+    hold_v = ((v <= v0) & (g2 > 0)) | ((v >= v1) & (g2 < 0))
+    h12 = np.where(hold_u | hold_v, 0.0, h12)
+    determinant = h11 * h22 - h12 * h12
+    determinant = np.where(np.abs(determinant) > TINY, determinant, TINY)
+    du = np.where(hold_u, 0.0, -(g1 * h22 - g2 * h12) / determinant)
+    dv = np.where(hold_v, 0.0, -(g2 * h11 - g1 * h12) / determinant)
+    return du, dv
