@@ -74,15 +74,16 @@ def build_blend(a: Edge, b: Edge, spec: BlendSpec, diagonal: float | None = None
         first, second = (residual(surface, sides[i], i, diagonal, orders[i]) for i in (0, 1))
         ratio = max(first.ratio(spec.continuity[0]), second.ratio(spec.continuity[1]))
         trials.append(Trial(surface.spans[0], surface.control.shape[0], ratio, (first, second)))
-        if best is None or ratio < 0.9 * best[0]:
-            best = (ratio, surface, (first, second))
+        score = max(first.ratio(min(2, spec.continuity[0])), second.ratio(min(2, spec.continuity[1])), 1.0) * 1e3 + ratio
+        if best is None or score < 0.95 * best[0]:
+            best = (score, surface, (first, second))
         if ratio <= 1.0 or _stalled(trials):
             break
     if best is None:
         raise BlendError("No spans are left to try.")
-    ratio, surface, residuals = best
+    _, surface, residuals = best
     warnings = shape_warnings(surface, spec)
-    if ratio > 1.0 and spec.spans is None:
+    if min(t.ratio for t in trials) > 1.0 and spec.spans is None:
         warnings.append(
             f"{len(trials)} steps up to {trials[-1].spans} spans did not reach the aim; the best has "
             f"{surface.spans[0]} spans: look at the edges and the primaries for waves."
@@ -153,7 +154,7 @@ def _own_knots(sides: tuple[Side, Side], degree: int) -> list[Array]:
 
 def _stalled(trials: list[Trial]) -> bool:
     """Whether eight more steps have brought next to nothing: the edges cannot be met any better."""
-    if len(trials) < 13:
+    if len(trials) < 16:
         return False
     return min(t.ratio for t in trials[-8:]) > 0.85 * min(t.ratio for t in trials[:-8])
 

@@ -10,18 +10,20 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.interpolate import BSpline, make_interp_spline
+from scipy.interpolate import make_interp_spline
 
 from pamble.core.arrays import Array, dot, floats, norm
 from pamble.core.errors import BlendError
 from pamble.core.faces.face import Edge
 from pamble.core.faces.frames import ArcLength, arc_length, positions
 from pamble.core.spline import basis, knots
+from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.tolerances import COINCIDENT
 
-_SKEW = 0.12
-"""Skew, as a fraction of the width of the blend, up to which both edges keep their own parameters."""
+_SKEW = 0.25
+"""Skew, as a fraction of the width of the blend, up to which both edges keep their own parameters, and which is left
+when one edge follows the other by a simpler law than equal fractions: calmer laws need fewer spans."""
 
 _TABLE = np.linspace(0.0, 1.0, 161)
 _COARSE = np.linspace(0.0, 1.0, 17)
@@ -47,6 +49,12 @@ class _Measured:
     length: ArcLength
     own: Curve | None
 
+    @property
+    def closed(self) -> bool:
+        """Whether the edge ends where it begins."""
+        ends = positions(self.edge, self.edge.domain)
+        return float(norm(ends[1] - ends[0])) < COINCIDENT * max(1.0, self.length.total)
+
     def parameter(self, fraction: Array) -> Array:
         start, end = self.edge.domain
         return np.clip(self.length.to_parameter(fraction * self.length.total), start, end)
@@ -61,6 +69,8 @@ def pair_edges(a: Edge, b: Edge, flip: bool) -> tuple[Side, Side]:
     Raises `BlendError` for an edge without length or a kink inside it.
     """
     first, second = _measure(a), _measure(b)
+    if first.closed and second.closed:
+        return _pair_closed(first, second, flip)
     turned = _runs_against(a, b) != flip
     own = [_own_parameter(first, False), _own_parameter(second, turned)]
     exact = [_exact(first, False), _exact(second, turned)]
@@ -72,9 +82,24 @@ def pair_edges(a: Edge, b: Edge, flip: bool) -> tuple[Side, Side]:
     fractions = [_fractions(first, own[0], False), _fractions(second, own[1], turned)]
     uneven = [np.inf if e is None else float(np.abs(f - _TABLE).max()) for e, f in zip(exact, fractions, strict=True)]
     lead = int(np.argmin(uneven))
-    law = make_interp_spline(_TABLE, fractions[lead], k=5)
-    own[1 - lead], exact[1 - lead] = _after(by_length[1 - lead], law), None
+    own[1 - lead] = _follow((first, second)[1 - lead], by_length[1 - lead], fractions[lead], (first, second))
+    exact[1 - lead] = None
     return Side(a, own[0], exact[0], False), Side(b, own[1], exact[1], turned)
+
+
+def _pair_closed(a: _Measured, b: _Measured, flip: bool) -> tuple[Side, Side]:
+    """Pair two loops: the second starts at the point nearest to the first one's start, and runs the same way round."""
+    s = np.linspace(0.0, 1.0, 33)
+    pa = positions(a.edge, a.parameter(s))
+    offset = float(b.fraction(to_curve(b.edge.space, pa[:1]).t)[0])
+    loops = [_round(b, offset, sense) for sense in (1.0, -1.0)]
+    spread = [float(norm(pa - positions(b.edge, to_edge(s))).sum()) for to_edge in loops]
+    turned = (spread[1] < spread[0]) != flip
+    return Side(a.edge, _by_length(a, False), None, False), Side(b.edge, loops[int(turned)], None, turned)
+
+
+def _round(m: _Measured, offset: float, sense: float) -> Callable[[Array], Array]:
+    return lambda s: m.parameter(np.mod(offset + sense * np.asarray(s), 1.0))
 
 
 def _skew(a: _Measured, b: _Measured, own: list[Callable[[Array], Array]], turned: bool) -> float:
@@ -138,8 +163,40 @@ def _fractions(m: _Measured, to_edge: Callable[[Array], Array], turned: bool) ->
     return 1.0 - f if turned else f
 
 
-def _after(outer: Callable[[Array], Array], inner: Callable[[Array], Array] | BSpline) -> Callable[[Array], Array]:
-    return lambda s: outer(np.clip(np.asarray(inner(s)), 0.0, 1.0))
+def _follow(
+    m: _Measured, by_length: Callable[[Array], Array], fractions: Array, pair: tuple[_Measured, _Measured]
+) -> Callable[[Array], Array]:
+    """Law for an edge that follows the other at equal fractions of length.
+
+    The lowest polynomial that stays within the allowed skew, since every wave of the law costs spans; if none of
+    degree 1 to 5 does, the exact law.
+    """
+    target = by_length(np.clip(fractions, 0.0, 1.0))
+    length = max(pair[0].length.total, pair[1].length.total)
+    s = np.linspace(0.0, 1.0, 9)
+    width = norm(positions(pair[0].edge, pair[0].parameter(s)) - positions(pair[1].edge, pair[1].parameter(s)))
+    allowed = _SKEW * min(float(width.mean()), 0.2 * length) / length
+    start, end = target[0], target[-1]
+    straight = start + _TABLE * (end - start)
+    for degree in range(1, 6):
+        shapes = (1 - _TABLE[:, None]) * _TABLE[:, None] ** np.arange(1, degree)
+        weights = np.linalg.lstsq(shapes, target - straight, rcond=None)[0] if degree > 1 else np.zeros(0)
+        law = straight + shapes @ weights
+        rises = np.diff(law) * np.sign(end - start)
+        if rises.min() > 0.1 * rises.mean() and np.abs(m.fraction(law) - m.fraction(target)).max() < allowed:
+            return _polynomial(start, end, weights)
+    exact = make_interp_spline(_TABLE, target, k=5)
+    low, high = m.edge.domain
+    return lambda s: np.clip(exact(s), low, high)
+
+
+def _polynomial(start: float, end: float, weights: Array) -> Callable[[Array], Array]:
+    def law(s: Array) -> Array:
+        s = np.asarray(s)
+        bend = sum((w * s ** (k + 1) for k, w in enumerate(weights)), start=np.zeros_like(s))
+        return np.asarray(start + s * (end - start) + bend * (1 - s))
+
+    return law
 
 
 def _exact(m: _Measured, turned: bool) -> Curve | None:

@@ -62,7 +62,7 @@ def curvatures(derivatives: Array) -> tuple[Array, Curvatures]:
         # Half the difference of the principal curvatures as a sum of squares: no cancellation at umbilics.
         a = (e * m - f * l) / e
         b = (e * q - g * l - 2 * f * a) / 2
-        root = np.sqrt(np.maximum(b * b / flat**2 + a * a * e / flat, 0.0))
+        root = np.sqrt(np.maximum(b * b / flat**2 + a * a / flat, 0.0))
     return n, Curvatures(mean + root, mean - root)
 
 

@@ -1,0 +1,108 @@
+"""Geometry as it is stored in a study: plain numbers, checked when turned into curves and surfaces."""
+
+from __future__ import annotations
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from pamble.core.faces.face import Edge, Face
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.surface import Surface
+
+
+class Stored(BaseModel):
+    """Base of everything stored: unknown fields are refused, so that a newer file is not silently cut down."""
+
+    model_config = ConfigDict(extra="forbid", ser_json_inf_nan="constants")
+
+
+class CurveData(Stored):
+    """A B-spline curve; control points are rows of 2 or 3 coordinates in mm (or parameters)."""
+
+    degree: int = Field(ge=1, le=25)
+    knots: list[float]
+    control: list[list[float]]
+    weights: list[float] | None = None
+
+    def curve(self) -> Curve:
+        return Curve(self.degree, self.knots, self.control, self.weights)  # type: ignore[arg-type]
+
+    @staticmethod
+    def of(curve: Curve) -> CurveData:
+        weights = None if curve.weights is None else curve.weights.tolist()
+        return CurveData(
+            degree=curve.degree, knots=curve.knots.tolist(), control=curve.control.tolist(), weights=weights
+        )
+
+
+class SurfaceData(Stored):
+    """A B-spline surface; control[i][j] is the CV in row i along u and column j along v, mm."""
+
+    degree_u: int = Field(ge=1, le=25)
+    degree_v: int = Field(ge=1, le=25)
+    knots_u: list[float]
+    knots_v: list[float]
+    control: list[list[list[float]]]
+    weights: list[list[float]] | None = None
+
+    def surface(self) -> Surface:
+        return Surface(
+            self.degree_u,
+            self.degree_v,
+            self.knots_u,  # type: ignore[arg-type]
+            self.knots_v,  # type: ignore[arg-type]
+            self.control,  # type: ignore[arg-type]
+            self.weights,  # type: ignore[arg-type]
+        )
+
+    @staticmethod
+    def of(surface: Surface) -> SurfaceData:
+        return SurfaceData(
+            degree_u=surface.degree_u,
+            degree_v=surface.degree_v,
+            knots_u=surface.knots_u.tolist(),
+            knots_v=surface.knots_v.tolist(),
+            control=surface.control.tolist(),
+            weights=None if surface.weights is None else surface.weights.tolist(),
+        )
+
+
+class TrimData(Stored):
+    """One edge of a trim loop: in the parameter plane and in space; inward +1 if the face lies on its left."""
+
+    name: str
+    pcurve: CurveData
+    curve: CurveData
+    inward: float
+
+
+class FaceData(Stored):
+    """A surface and its trim loops, outer loop first; no loops means all four sides."""
+
+    surface: SurfaceData
+    loops: list[list[TrimData]] = []
+
+    def face(self) -> Face:
+        surface = self.surface.surface()
+        loops = tuple(
+            tuple(Edge(surface, t.name, t.pcurve.curve(), t.inward, t.curve.curve()) for t in loop)
+            for loop in self.loops
+        )
+        return Face(surface, loops)
+
+    @staticmethod
+    def of(face: Face) -> FaceData:
+        loops = [
+            [
+                TrimData(name=e.name, pcurve=CurveData.of(e.pcurve), curve=CurveData.of(e.space), inward=e.inward)
+                for e in loop
+            ]
+            for loop in face.loops
+        ]
+        return FaceData(surface=SurfaceData.of(face.surface), loops=loops)
+
+
+class EdgeRef(Stored):
+    """An edge of what a feature made: the feature's id and the edge's lasting name."""
+
+    feature: str
+    edge: str

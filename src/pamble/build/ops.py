@@ -1,0 +1,214 @@
+"""Operations on a study. Each is applied to a copy and gives its inverse, so undo is one more operation."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, TypeAdapter, ValidationError
+
+from pamble.build.data import Stored
+from pamble.build.features import KINDS
+from pamble.build.study import Feature, Limits, Role, Study, first_problem
+from pamble.core.errors import StudyError
+
+
+class AddFeatures(Stored):
+    """Put features into the build, each at its place in ``at`` (the end when null)."""
+
+    op: Literal["add_features"] = "add_features"
+    features: list[Feature]
+    at: list[int] | None = None
+
+
+class RemoveFeatures(Stored):
+    """Take features out. What depends on them stays and says what it misses."""
+
+    op: Literal["remove_features"] = "remove_features"
+    ids: list[str]
+
+
+class SetParams(Stored):
+    """Give parameters of a feature new values; others stay."""
+
+    op: Literal["set_params"] = "set_params"
+    id: str
+    changes: dict[str, Any]
+
+
+class MovedCv(Stored):
+    """A CV by its place in the net and its new position, mm."""
+
+    i: int = Field(ge=0)
+    j: int = Field(ge=0)
+    to: tuple[float, float, float]
+
+
+class MoveCvs(Stored):
+    """Move CVs of a face."""
+
+    op: Literal["move_cvs"] = "move_cvs"
+    id: str
+    cvs: list[MovedCv] = Field(min_length=1)
+
+
+class FlagChange(Stored):
+    """New values of a feature's flags, role and name; null leaves one as it is."""
+
+    id: str
+    name: str | None = Field(None, min_length=1, max_length=120)
+    role: Role | None = None
+    on: bool | None = None
+    hidden: bool | None = None
+
+
+class SetFlags(Stored):
+    """Rename, hide, show, switch on and off, give a role: several features in one step."""
+
+    op: Literal["set_flags"] = "set_flags"
+    changes: list[FlagChange] = Field(min_length=1)
+
+
+class SetStudy(Stored):
+    """Rename the study or change the limits that seams are judged by."""
+
+    op: Literal["set_study"] = "set_study"
+    name: str | None = Field(None, min_length=1, max_length=120)
+    limits: Limits | None = None
+
+
+class SetSeamTarget(Stored):
+    """Give a seam a target G0 to G3; null goes back to the proposed one."""
+
+    op: Literal["set_seam_target"] = "set_seam_target"
+    key: str
+    target: int | None = Field(None, ge=0, le=3)
+
+
+Op = Annotated[
+    AddFeatures | RemoveFeatures | SetParams | MoveCvs | SetFlags | SetStudy | SetSeamTarget, Field(discriminator="op")
+]
+OP: TypeAdapter[Op] = TypeAdapter(Op)
+
+
+def parse_op(data: Any) -> Op:
+    """Check an operation that came from outside. Raises `StudyError`."""
+    try:
+        return OP.validate_python(data)
+    except ValidationError as error:
+        raise StudyError(f"This operation cannot be understood: {first_problem(error)}.") from error
+
+
+def check_params(feature: Feature) -> None:
+    """Raise `StudyError` unless the feature's kind is known and its parameters fit."""
+    if feature.kind not in KINDS:
+        raise StudyError(f"{feature.name}: this Pamble has no tool {feature.kind!r}.")
+    try:
+        KINDS[feature.kind].params.model_validate(feature.params)
+    except ValidationError as error:
+        raise StudyError(f"{feature.name}: {first_problem(error)}.") from error
+
+
+def apply(study: Study, op: Op) -> tuple[Study, Op]:
+    """A changed copy of the study and the operation that undoes the change. Raises `StudyError`."""
+    match op:
+        case AddFeatures():
+            return _add(study, op)
+        case RemoveFeatures():
+            return _remove(study, op)
+        case SetParams():
+            return _set_params(study, op)
+        case MoveCvs():
+            return _move_cvs(study, op)
+        case SetFlags():
+            return _set_flags(study, op)
+        case SetStudy():
+            old = SetStudy(name=study.name if op.name else None, limits=study.limits if op.limits else None)
+            return study.model_copy(update={k: v for k, v in (("name", op.name), ("limits", op.limits)) if v}), old
+        case SetSeamTarget():
+            targets = {k: v for k, v in study.seam_targets.items() if k != op.key}
+            if op.target is not None:
+                targets[op.key] = op.target
+            old_target = SetSeamTarget(key=op.key, target=study.seam_targets.get(op.key))
+            return study.model_copy(update={"seam_targets": targets}), old_target
+
+
+def _add(study: Study, op: AddFeatures) -> tuple[Study, Op]:
+    have = {f.id for f in study.features}
+    features = list(study.features)
+    places = op.at or [len(features) + i for i in range(len(op.features))]
+    if len(places) != len(op.features):
+        raise StudyError("Every feature that is added needs a place.")
+    for place, feature in zip(places, op.features, strict=True):
+        if feature.id in have:
+            raise StudyError(f"A feature with the id {feature.id} is there already.")
+        check_params(feature)
+        have.add(feature.id)
+        features.insert(place, feature)
+    return study.model_copy(update={"features": features}), RemoveFeatures(ids=[f.id for f in op.features])
+
+
+def _remove(study: Study, op: RemoveFeatures) -> tuple[Study, Op]:
+    gone = [study.feature(i) for i in dict.fromkeys(op.ids)]
+    gone.sort(key=study.features.index)
+    places = [study.features.index(f) for f in gone]
+    left = [f for f in study.features if f not in gone]
+    return study.model_copy(update={"features": left}), AddFeatures(features=gone, at=places)
+
+
+def _replaced(study: Study, feature: Feature) -> Study:
+    features = [feature if f.id == feature.id else f for f in study.features]
+    return study.model_copy(update={"features": features})
+
+
+def _set_params(study: Study, op: SetParams) -> tuple[Study, Op]:
+    feature = study.feature(op.id)
+    known = KINDS[feature.kind].params.model_validate(feature.params).model_dump()
+    unknown = set(op.changes) - set(known)
+    if unknown:
+        raise StudyError(f"{feature.name} has no {', '.join(sorted(unknown))}.")
+    changed = feature.model_copy(update={"params": {**known, **op.changes}})
+    check_params(changed)
+    return _replaced(study, changed), SetParams(id=op.id, changes={k: known[k] for k in op.changes})
+
+
+def _move_cvs(study: Study, op: MoveCvs) -> tuple[Study, Op]:
+    feature = study.feature(op.id)
+    if feature.kind != "face":
+        raise StudyError(f"{feature.name} is made by its step: its CVs follow from its inputs and cannot be moved.")
+    face = feature.params["face"]
+    if face.get("loops"):
+        raise StudyError(f"{feature.name} is trimmed: its CVs cannot be moved while the trim hangs on them.")
+    control = [list(row) for row in face["surface"]["control"]]
+    before = []
+    for cv in op.cvs:
+        if cv.i >= len(control) or cv.j >= len(control[0]):
+            raise StudyError(f"{feature.name} has no CV {cv.i}, {cv.j}.")
+        before.append(MovedCv(i=cv.i, j=cv.j, to=tuple(control[cv.i][cv.j])))
+        control[cv.i][cv.j] = list(cv.to)
+    params = {**feature.params, "face": {**face, "surface": {**face["surface"], "control": control}}}
+    return _replaced(study, feature.model_copy(update={"params": params})), MoveCvs(id=op.id, cvs=before[::-1])
+
+
+def _set_flags(study: Study, op: SetFlags) -> tuple[Study, Op]:
+    before = []
+    for change in op.changes:
+        feature = study.feature(change.id)
+        new = {k: v for k, v in change.model_dump(exclude={"id"}).items() if v is not None}
+        before.append(FlagChange(id=change.id, **{k: getattr(feature, k) for k in new}))
+        study = _replaced(study, feature.model_copy(update=new))
+    return study, SetFlags(changes=before[::-1])
+
+
+def dependents(study: Study, ids: list[str]) -> list[str]:
+    """Ids of all features that hang on any of ``ids``, directly or through others, in build order."""
+    reached = set(ids)
+    for feature in study.features:
+        if reached.intersection(references(feature)):
+            reached.add(feature.id)
+    return [f.id for f in study.features if f.id in reached and f.id not in ids]
+
+
+def references(feature: Feature) -> list[str]:
+    """Ids that a feature's parameters point to."""
+    kind = KINDS.get(feature.kind)
+    return kind.references(kind.params.model_validate(feature.params)) if kind else []

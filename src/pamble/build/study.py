@@ -1,0 +1,99 @@
+"""The study document: features in order, seam targets, tolerances."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+import orjson
+from pydantic import Field, ValidationError, field_validator, model_validator
+
+from pamble.build.data import Stored
+from pamble.core.errors import StudyError
+from pamble.core.tolerances import Tolerances
+
+FORMAT = "pamble-study"
+FORMAT_VERSION = 1
+
+Role = Literal["construction", "theoretical", "primary", "secondary", "tertiary"]
+
+
+class Feature(Stored):
+    """One step of the build. kind names the tool; params are that tool's inputs and numbers."""
+
+    id: str = Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9_-]+$")
+    kind: str
+    name: str = Field(min_length=1, max_length=120)
+    role: Role
+    on: bool = True
+    hidden: bool = False
+    params: dict[str, Any]
+
+
+class Limits(Stored):
+    """What seams are judged by: gap in mm, angle in degrees, curvature mismatch in %; and the fit, mm."""
+
+    gap: float = Field(0.01, gt=0)
+    angle: float = Field(0.1, gt=0)
+    curvature: float = Field(5.0, gt=0)
+    fit: float = Field(0.001, gt=0)
+
+    def tolerances(self) -> Tolerances:
+        return Tolerances(self.gap, self.angle, self.curvature, self.fit)
+
+
+class Study(Stored):
+    """A study, as stored and as exchanged in its JSON form. Lengths in mm."""
+
+    format: Literal["pamble-study"] = FORMAT
+    format_version: int = FORMAT_VERSION
+    name: str = Field(min_length=1, max_length=120)
+    features: list[Feature] = []
+    seam_targets: dict[str, int] = {}
+    limits: Limits = Limits()
+
+    @field_validator("format_version")
+    @classmethod
+    def _known_version(cls, value: int) -> int:
+        if value != FORMAT_VERSION:
+            raise ValueError(f"version {value} of the study format is not known; this Pamble reads {FORMAT_VERSION}")
+        return value
+
+    @model_validator(mode="after")
+    def _ids_differ(self) -> Study:
+        ids = [f.id for f in self.features]
+        if len(set(ids)) != len(ids):
+            raise ValueError("two features have the same id")
+        return self
+
+    def feature(self, id: str) -> Feature:
+        """The feature of that id. Raises `StudyError`."""
+        for f in self.features:
+            if f.id == id:
+                return f
+        raise StudyError(f"There is no feature {id} in the study: it may have been deleted in another window.")
+
+
+def study_to_json(study: Study) -> bytes:
+    """The documented JSON form of a study."""
+    return orjson.dumps(study.model_dump(), option=orjson.OPT_INDENT_2)
+
+
+def study_from_json(data: bytes) -> Study:
+    """Read the JSON form. Raises `StudyError` that names the first place that is wrong."""
+    try:
+        raw = orjson.loads(data)
+    except orjson.JSONDecodeError as error:
+        raise StudyError(f"This is no whole study file: it breaks off or is damaged in line {error.lineno}.") from error
+    if not isinstance(raw, dict) or raw.get("format") != FORMAT:
+        raise StudyError('This is no study file: it does not say "format": "pamble-study".')
+    try:
+        return Study.model_validate(raw)
+    except ValidationError as error:
+        raise StudyError(f"The study file is wrong at {first_problem(error)}.") from error
+
+
+def first_problem(error: ValidationError) -> str:
+    """Place and words of the first problem, for people."""
+    first = error.errors()[0]
+    place = ".".join(str(p) for p in first["loc"]) or "its top"
+    return f"{place}: {first['msg'].removeprefix('Value error, ')}"

@@ -1,0 +1,32 @@
+"""Demo studies: made-up parts, as code that builds them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from pamble.build.evaluate import Evaluator
+from pamble.build.study import Study
+from pamble.core.faces.face import Face
+from pamble.demo import mirror_cap
+
+
+@dataclass(frozen=True)
+class Demo:
+    """A demo by title, and the function that builds its study."""
+
+    title: str
+    study: Callable[[], Study]
+
+
+DEMOS = {"mirror-cap": Demo(mirror_cap.TITLE, mirror_cap.study)}
+"""Demo studies by short name."""
+
+
+def demo_faces(name: str) -> list[tuple[str, Face]]:
+    """Named faces of a demo, built."""
+    study = DEMOS[name].study()
+    evaluator = Evaluator()
+    evaluator.evaluate(study)
+    made = {f.name: evaluator.states[f.id].made for f in study.features}
+    return [(name, m.face) for name, m in made.items() if m is not None]
