@@ -11,7 +11,7 @@ from pamble.build.data import Stored
 from pamble.core.errors import StudyError
 from pamble.core.tolerances import Tolerances
 
-FORMAT = "pamble-study"
+FORMAT: Literal["pamble-study"] = "pamble-study"
 FORMAT_VERSION = 1
 
 Role = Literal["construction", "theoretical", "primary", "secondary", "tertiary"]

@@ -26,7 +26,7 @@ def _usable(found: list[StepFace]) -> tuple[list[str], list[Face], list[dict[str
     names = [f.name for f in found if f.face is not None]
     faces = [f.face for f in found if f.face is not None]
     problems = [{"face": f.name, "kind": f.kind, "reason": f.problem} for f in found if f.problem is not None]
-    return names, faces, cast(list[dict[str, str]], problems)
+    return names, faces, problems
 
 
 def check(given: Namespace) -> Answer:
@@ -134,9 +134,7 @@ def blend_figures(made: Blend, spec: BlendSpec, sides: list[dict[str, Any]]) -> 
         "continuity": [f"G{g}" for g in spec.continuity],
         "fullness": [spec.full(0), spec.full(1)],
         "sides": [{**side, **_residual(r)} for side, r in zip(sides, residuals, strict=True)],
-        "trials": [
-            {"spans": t.spans, "cvs": t.control_points, "worst_over_aim": t.ratio} for t in made.trials
-        ],
+        "trials": [{"spans": t.spans, "cvs": t.control_points, "worst_over_aim": t.ratio} for t in made.trials],
         "warnings": list(made.warnings),
     }
 

@@ -56,5 +56,3 @@ def study() -> Study:
 def _primary(id: str, name: str, surface: Surface) -> Feature:
     params = {"face": FaceData(surface=SurfaceData.of(surface)).model_dump(), "source": None}
     return Feature(id=id, kind="face", name=name, role="primary", params=params)
-
-

@@ -59,7 +59,12 @@ def run(params: EdgeBlendParams, inputs: Mapping[str, Face], context: Context) -
     b = _edge(params.second, inputs, context.names)
     spec = params.spec()
     kept = context.kept.face.surface if context.kept else None
-    if context.preview and kept is not None and kept.degree_u == params.degree and _same_spans(params.spans, kept.spans):
+    if (
+        context.preview
+        and kept is not None
+        and kept.degree_u == params.degree
+        and _same_spans(params.spans, kept.spans)
+    ):
         made = preview_blend(a, b, spec, kept.knots_u)
     else:
         made = build_blend(a, b, spec)

@@ -15,7 +15,7 @@ from pamble.core.tolerances import DEFAULT, SEAM_SEARCH, Tolerances
 
 
 def seam_state(continuity: int, gap: float, angle: float, curvature: float, limits: Tolerances = DEFAULT) -> str:
-    """"holds", "close" (within a fifth of a limit) or "over", judged by the figures that a target G0 to G3 asks for."""
+    """ "holds", "close" (within a fifth of a limit) or "over", judged by the figures that a target G0 to G3 asks for."""
     ratio = max([gap / limits.gap, angle / limits.angle, curvature / limits.curvature][: min(continuity, 2) + 1])
     return "over" if ratio > 1 else "close" if ratio > 0.8 else "holds"
 
@@ -52,6 +52,10 @@ def describe_face(face: Face) -> dict[str, Any]:
     }
 
 
+def _most(row: dict[str, Any], figure: str) -> float:
+    return float(row[figure]["max"])
+
+
 def edge_middle(edge: Edge) -> Array:
     """Point in the middle of an edge's parameter range: it names the edge where a point near it is asked for."""
     return np.asarray(curve_points(edge.space, [0.5 * (edge.domain[0] + edge.domain[1])])[0])
@@ -69,7 +73,7 @@ def check_faces(
         return {"diagonal": 0.0, "faces": [], "seams": [], "open_edges": [], "closed": False}
     diagonal = part_diagonal(faces)
     seams, open_edges = find_seams(faces, search)
-    rows = []
+    rows: list[dict[str, Any]] = []
     for seam in seams:
         m = measure_seam(seam, diagonal, samples)
         f = m.figures
@@ -89,8 +93,8 @@ def check_faces(
                 "reaches": reached_continuity(gap, angle, curvature, limits),
             }
         )
-    order = {None: 0, "G0": 1, "G1": 2, "G2": 3}
-    rows.sort(key=lambda r: (order[r["reaches"]], -r["angle"]["max"], -r["curvature"]["max"]))
+    order = {"None": 0, "G0": 1, "G1": 2, "G2": 3}
+    rows.sort(key=lambda r: (order[str(r["reaches"])], -_most(r, "angle"), -_most(r, "curvature")))
     report: dict[str, Any] = jsonable(
         {
             "units": {"length": "mm", "angle": "degree", "curvature.max": "%", "curvature.max_abs": "1/mm"},

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,6 +12,7 @@ from pamble.core.faces.face import Face
 from pamble.core.spline import basis
 from pamble.core.spline.differential import curvatures
 from pamble.core.spline.evaluate import curve_points, surface_derivatives, surface_grid
+from pamble.core.spline.surface import EDGES
 
 
 @dataclass(frozen=True)
@@ -55,14 +57,17 @@ def _vertices(d: Array, uv: Array) -> Array:
     return np.column_stack([d[0, 0], n, bend, uv])
 
 
-def edge_lines(face: Face, steps: int) -> list[tuple[str, Array]]:
+def edge_lines(face: Face, mesh: DisplayMesh, steps: int) -> list[tuple[str, Array]]:
     """Polyline of every edge, (m, 3), by name; edges of no length left out."""
-    lines = []
-    for edge in face.edges:
-        points = curve_points(edge.space, grid_parameters(edge.space.knots, edge.space.degree, steps))
-        if np.ptp(points, axis=0).max() > 1e-9:
-            lines.append((edge.name, points))
-    return lines
+    if mesh.grid is not None:
+        points = mesh.vertices[:, :3].reshape(*mesh.grid, 3)
+        borders = (points[0], points[-1], points[:, 0], points[:, -1])
+        sides: Iterable[tuple[str, Array]] = zip(EDGES, borders, strict=True)
+    else:
+        sides = (
+            (e.name, curve_points(e.space, grid_parameters(e.space.knots, e.space.degree, steps))) for e in face.edges
+        )
+    return [(name, line) for name, line in sides if np.ptp(line, axis=0).max() > 1e-9]
 
 
 def iso_lines(face: Face, steps: int) -> list[Array]:

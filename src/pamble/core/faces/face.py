@@ -52,7 +52,7 @@ class Face:
     def natural(self) -> bool:
         return not self.loops
 
-    @property
+    @cached_property
     def edges(self) -> tuple[Edge, ...]:
         """All edges, in the order of the loops; for a natural face u0, u1, v0, v1."""
         if self.natural:

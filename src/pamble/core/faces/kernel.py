@@ -78,9 +78,9 @@ def curve_to_kernel(curve: Curve) -> Any:
 
 
 def _vector(knot: Any, multiplicity: Any, count: int) -> Array:
-    return np.repeat(
-        [knot(i) for i in range(1, count + 1)], [multiplicity(i) for i in range(1, count + 1)]
-    ).astype(float)
+    return np.repeat([knot(i) for i in range(1, count + 1)], [multiplicity(i) for i in range(1, count + 1)]).astype(
+        float
+    )
 
 
 def surface_from_kernel(geom: Any) -> Surface:

@@ -74,7 +74,8 @@ def build_blend(a: Edge, b: Edge, spec: BlendSpec, diagonal: float | None = None
         first, second = (residual(surface, sides[i], i, diagonal, orders[i]) for i in (0, 1))
         ratio = max(first.ratio(spec.continuity[0]), second.ratio(spec.continuity[1]))
         trials.append(Trial(surface.spans[0], surface.control.shape[0], ratio, (first, second)))
-        score = max(first.ratio(min(2, spec.continuity[0])), second.ratio(min(2, spec.continuity[1])), 1.0) * 1e3 + ratio
+        up_to_g2 = [r.ratio(min(2, g)) for r, g in zip((first, second), spec.continuity, strict=True)]
+        score = 1e3 * max(*up_to_g2, 1.0) + ratio
         if best is None or score < 0.95 * best[0]:
             best = (score, surface, (first, second))
         if ratio <= 1.0 or _stalled(trials):

@@ -24,8 +24,7 @@ def classic(sides: tuple[Side, Side], spec: BlendSpec, knots: Array) -> Surface:
     s = basis.greville(knots, spec.degree)
     collocation = basis.matrix(knots, spec.degree, s)[0]
     sampled = [
-        frames(side.edge, side.parameters(s), 3 if g > 2 else 2)
-        for side, g in zip(sides, spec.continuity, strict=True)
+        frames(side.edge, side.parameters(s), 3 if g > 2 else 2) for side, g in zip(sides, spec.continuity, strict=True)
     ]
     chord = sampled[1].position - sampled[0].position
     halves: list[list[Array]] = []

@@ -32,9 +32,7 @@ def along(side: Side, f: EdgeFrames) -> Array:
     return -f.tangent if side.reversed else f.tangent
 
 
-def leave(
-    side: Side, f: EdgeFrames, chord: Array, fullness: float, ends: Ends, s: Array
-) -> Leaving:
+def leave(side: Side, f: EdgeFrames, chord: Array, fullness: float, ends: Ends, s: Array) -> Leaving:
     """Directions for one side. ``chord`` (m, 3) runs from this edge to the other one."""
     t = along(side, f)
     length = norm(chord)

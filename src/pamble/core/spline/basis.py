@@ -62,7 +62,7 @@ def knots_from_breaks(points: Array, degree: int, multiplicity: int = 1) -> Arra
 def greville(knots: Array, degree: int) -> Array:
     """Greville abscissae: averages of ``degree`` successive knots; the nodes of exact change of basis."""
     window = np.lib.stride_tricks.sliding_window_view(knots[1:-1], degree)
-    return np.clip(window.mean(axis=1), knots[degree], knots[-degree - 1])
+    return np.asarray(np.clip(window.mean(axis=1), knots[degree], knots[-degree - 1]))
 
 
 @lru_cache(maxsize=512)

@@ -62,7 +62,7 @@ class Curve:
     @staticmethod
     def line(start: ArrayLike, end: ArrayLike, domain: tuple[float, float] = (0.0, 1.0)) -> Curve:
         """A straight piece of degree 1."""
-        return Curve(1, floats([domain[0], domain[0], domain[1], domain[1]]), floats([start, end]))
+        return Curve(1, floats([domain[0], domain[0], domain[1], domain[1]]), np.array([floats(start), floats(end)]))
 
 
 def from_homogeneous(degree: int, knots: Array, points: Array, rational: bool) -> Curve:

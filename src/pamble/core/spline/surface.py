@@ -83,9 +83,7 @@ class Surface:
         return Surface(self.degree_u, self.degree_v, self.knots_u, self.knots_v, control, self.weights)
 
 
-def from_homogeneous(
-    degrees: tuple[int, int], knots: tuple[Array, Array], points: Array, rational: bool
-) -> Surface:
+def from_homogeneous(degrees: tuple[int, int], knots: tuple[Array, Array], points: Array, rational: bool) -> Surface:
     """Surface from (n, m, 4) homogeneous control points."""
     if not rational:
         return Surface(*degrees, *knots, points[..., :-1])

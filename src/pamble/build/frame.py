@@ -1,0 +1,64 @@
+"""The binary frame in which changed shapes and figures travel.
+
+Layout: uint32 length of the header (little endian), the header as JSON padded with spaces to a multiple of 4, then
+one float32 block. Arrays stand in the header as [offset, count] in floats.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import orjson
+from numpy.typing import NDArray
+
+from pamble.core.arrays import Array
+from pamble.core.faces.display import display_mesh, edge_lines, iso_lines
+from pamble.core.faces.face import Face
+
+
+class FrameWriter:
+    """Collects arrays and gives their places."""
+
+    def __init__(self) -> None:
+        self._parts: list[NDArray[np.float32]] = []
+        self._size = 0
+
+    def put(self, values: Array) -> list[int]:
+        """Add an array; returns [offset, count] in floats."""
+        flat = np.ascontiguousarray(values, dtype=np.float32).ravel()
+        place = [self._size, len(flat)]
+        self._parts.append(flat)
+        self._size += len(flat)
+        return place
+
+    def finish(self, header: dict[str, Any]) -> bytes:
+        """The whole frame."""
+        head = orjson.dumps(header, option=orjson.OPT_SERIALIZE_NUMPY)
+        head += b" " * (-len(head) % 4)
+        body = np.concatenate(self._parts).astype("<f4").tobytes() if self._parts else b""
+        return len(head).to_bytes(4, "little") + head + body
+
+
+def put_face(writer: FrameWriter, face: Face, steps: int) -> dict[str, Any]:
+    """A face's mesh, edges, span boundaries and CVs as header entries."""
+    mesh = display_mesh(face, steps)
+    s = face.surface
+    return {
+        "vertices": writer.put(mesh.vertices),
+        "grid": mesh.grid,
+        "triangles": None if mesh.triangles is None else mesh.triangles.ravel().tolist(),
+        "edges": [{"name": name, "points": writer.put(points)} for name, points in edge_lines(face, mesh, steps)],
+        "isos": [writer.put(points) for points in iso_lines(face, steps)],
+        "cvs": {"count": list(s.control.shape[:2]), "points": s.control.ravel().tolist()},
+        "degree": [s.degree_u, s.degree_v],
+        "spans": list(s.spans),
+        "rational": s.weights is not None,
+        "trimmed": not face.natural,
+    }
+
+
+def read_frame(data: bytes) -> tuple[dict[str, Any], NDArray[np.float32]]:
+    """Header and float block of a frame."""
+    size = int.from_bytes(data[:4], "little")
+    return orjson.loads(data[4 : 4 + size]), np.frombuffer(data[4 + size :], dtype="<f4")

@@ -1,0 +1,249 @@
+"""The kernel of an open study: a synchronous object that holds the study, follows changes and answers in frames."""
+
+from __future__ import annotations
+
+import tempfile
+import uuid
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from pamble.build.data import FaceData
+from pamble.build.evaluate import Evaluator, State
+from pamble.build.features import PartHandle
+from pamble.build.frame import FrameWriter, put_face
+from pamble.build.ledger import Ledger, LedgerRow, visible_faces, worst_first
+from pamble.build.ops import AddFeatures, Op, SetFlags, apply, dependents, parse_op
+from pamble.build.study import Feature, Study, study_from_json, study_to_json
+from pamble.core.checks.comb import edge_comb
+from pamble.core.errors import StudyError
+from pamble.core.spline.differential import curvatures
+from pamble.core.spline.evaluate import surface_derivatives
+
+FULL_STEPS, DRAG_STEPS = 48, 24
+"""Steps of the display grid at rest and while the pointer is down."""
+
+FULL_SAMPLES, DRAG_SAMPLES = 200, 60
+"""Samples along a seam at rest and while the pointer is down."""
+
+
+class Kernel:
+    """One open study. Every public method is one message; none touches the web or the store."""
+
+    def __init__(self, study: dict[str, Any] | bytes) -> None:
+        self.study = study_from_json(study) if isinstance(study, bytes) else Study.model_validate(study)
+        self._evaluator = Evaluator()
+        self._ledger = Ledger()
+        self._last_frame = b""
+        self._settle()
+
+    def _settle(self) -> set[str]:
+        changed = self._evaluator.evaluate(self.study)
+        self._ledger.rebuild(self.study, self._evaluator.states)
+        rows = self._ledger.measure(self.study, self._evaluator.states, changed, FULL_SAMPLES)
+        self._ledger.rows.update(rows)
+        return changed
+
+    def document(self) -> dict[str, Any]:
+        """The study as plain data."""
+        return self.study.model_dump()
+
+    def frame(self, ids: Sequence[str] | None = None) -> bytes:
+        """The kept state: shapes of ``ids`` (all when None), all features' facts and the whole ledger."""
+        states = self._evaluator.states
+        wanted = set(states) if ids is None else set(ids)
+        rows = worst_first(list(self._ledger.rows.values()))
+        return _frame(self.study, states, wanted, rows, FULL_STEPS, preview=False, whole=ids is None)
+
+    def preview(self, op: dict[str, Any]) -> bytes:
+        """What an operation would make, coarse and quick; nothing is kept. Raises `StudyError`."""
+        study, _ = apply(self.study, parse_op(op))
+        states, changed = self._evaluator.preview(study)
+        rows = self._ledger.measure(study, states, changed, DRAG_SAMPLES)
+        merged = worst_first(list((self._ledger.rows | rows).values()))
+        return _frame(study, states, changed, merged, DRAG_STEPS, preview=True, whole=False)
+
+    def commit(self, op: dict[str, Any]) -> dict[str, Any]:
+        """Apply an operation for good. Returns the operation and its inverse as plain data, and the frame."""
+        done, inverse = self._apply(parse_op(op))
+        return {"op": done.model_dump(), "inverse": inverse.model_dump(), "frame": self._last_frame}
+
+    def _apply(self, op: Op) -> tuple[Op, Op]:
+        before = self.study
+        self.study, inverse = apply(before, op)
+        if isinstance(op, SetFlags) and all(c.on is None and c.name is None for c in op.changes):
+            self._last_frame = self.frame([])
+            return op, inverse
+        changed = self._settle()
+        if self.study.limits != before.limits or self.study.seam_targets != before.seam_targets or _renamed(op):
+            states = self._evaluator.states
+            everything = {f.id for f in self.study.features}
+            self._ledger.rows.update(self._ledger.measure(self.study, states, everything, FULL_SAMPLES))
+        self._last_frame = self.frame(sorted(changed))
+        return op, inverse
+
+    def dependents(self, ids: list[str]) -> list[dict[str, str]]:
+        """What hangs on features, by id and name, in build order."""
+        return [{"id": i, "name": self.study.feature(i).name} for i in dependents(self.study, ids)]
+
+    def probe(self, id: str, u: float, v: float) -> dict[str, Any]:
+        """Exact point, normal and curvatures of a feature's surface."""
+        surface = self._made(id).face.surface
+        d = surface_derivatives(surface, [u], [v], 2)
+        n, k = curvatures(d)
+        largest, smallest = float(k.largest[0]), float(k.smallest[0])
+        steepest = max(abs(largest), abs(smallest))
+        return {
+            "point": d[0, 0, 0].tolist(),
+            "normal": n[0].tolist(),
+            "largest": _finite(largest),
+            "smallest": _finite(smallest),
+            "gauss": _finite(largest * smallest),
+            "mean": _finite(0.5 * (largest + smallest)),
+            "radius": _finite(1.0 / steepest) if steepest > 0 else None,
+        }
+
+    def comb(self, id: str, edge: str, teeth: int) -> bytes:
+        """Curvature comb of an edge as a frame: (m, 8) as point 3, tooth 3 (1/mm), curvature 1/mm, length mm."""
+        comb = edge_comb(self._made(id).face.edge(edge), int(np.clip(teeth, 5, 400)))
+        writer = FrameWriter()
+        table = np.column_stack([comb.point, comb.tooth, comb.curvature, comb.length])
+        top = int(np.argmax(comb.curvature))
+        header = {
+            "type": "comb",
+            "id": id,
+            "edge": edge,
+            "teeth": writer.put(table),
+            "largest": float(comb.curvature[top]),
+            "least_radius": _finite(1.0 / float(comb.curvature[top])) if comb.curvature[top] > 0 else None,
+        }
+        return writer.finish(header)
+
+    def import_step(self, data: bytes, name: str) -> dict[str, Any]:
+        """Features for every face of a STEP file that can be taken, and the reason for every one that cannot."""
+        from pamble.core.exchange.step import read_step
+
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / (Path(name).name or "import.step")
+            path.write_bytes(data)
+            found = read_step(path)
+        taken = {f.name for f in self.study.features}
+        features, problems = [], []
+        for item in found:
+            if item.face is None:
+                problems.append({"name": item.name, "kind": item.kind, "reason": item.problem})
+                continue
+            choices = [item.name[:110], *(f"{item.name[:100]} {i}" for i in range(2, 9999))]
+            title = next(t for t in choices if t not in taken)
+            taken.add(title)
+            params = {"face": FaceData.of(item.face).model_dump(), "source": Path(name).name}
+            features.append(Feature(id=new_id(), kind="face", name=title, role="primary", params=params).model_dump())
+        op = AddFeatures(features=[Feature.model_validate(f) for f in features]).model_dump() if features else None
+        return {"op": op, "problems": problems, "taken": len(features)}
+
+    def export_step(self, ids: list[str] | None) -> bytes:
+        """STEP file of the chosen features' faces, or of all that are switched on."""
+        from pamble.core.exchange.step import write_step
+
+        faces = visible_faces(self.study, self._evaluator.states)
+        names = {f.id: f.name for f in self.study.features}
+        chosen = list(faces) if ids is None else ids
+        missing = [names.get(i, i) for i in chosen if i not in faces]
+        if missing:
+            raise StudyError(f"{', '.join(missing)} cannot be exported: switched off, or without a shape.")
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "out.step"
+            write_step([(names[i], faces[i]) for i in chosen], path, self.study.name)
+            return path.read_bytes()
+
+    def export_json(self) -> bytes:
+        """The study in its documented JSON form."""
+        return study_to_json(self.study)
+
+    def _made(self, id: str) -> Any:
+        state = self._evaluator.states.get(id)
+        if state is None or state.made is None:
+            raise StudyError("This object has no shape to measure.")
+        return state.made
+
+
+MESSAGES: tuple[str, ...] = (
+    "document",
+    "frame",
+    "preview",
+    "commit",
+    "dependents",
+    "probe",
+    "comb",
+    "import_step",
+    "export_step",
+    "export_json",
+)
+"""Methods of the kernel that may be called by message."""
+
+
+def new_id() -> str:
+    """A short id for a new feature."""
+    return uuid.uuid4().hex[:12]
+
+
+def _renamed(op: Op) -> bool:
+    return isinstance(op, SetFlags) and any(c.name is not None for c in op.changes)
+
+
+def _finite(value: float) -> float | None:
+    return value if np.isfinite(value) else None
+
+
+def _frame(
+    study: Study,
+    states: dict[str, State],
+    wanted: set[str],
+    rows: list[LedgerRow],
+    steps: int,
+    *,
+    preview: bool,
+    whole: bool,
+) -> bytes:
+    writer = FrameWriter()
+    features, objects = [], []
+    for f in study.features:
+        state = states[f.id]
+        shown = f.on and state.made is not None
+        features.append(
+            {
+                "id": f.id,
+                "problem": state.problem,
+                "stale": state.stale,
+                "shape": shown,
+                "facts": state.made.facts if state.made else {},
+                "warnings": list(state.made.warnings) if state.made and not state.problem else [],
+                "handles": [_handle(h) for h in state.made.handles] if state.made and shown else [],
+            }
+        )
+        if f.id in wanted and shown and state.made is not None:
+            objects.append({"id": f.id, **put_face(writer, state.made.face, steps)})
+    header = {
+        "type": "frame",
+        "preview": preview,
+        "whole": whole,
+        "features": features,
+        "objects": objects,
+        "removed": sorted(i for i in wanted if i not in {o["id"] for o in objects}),
+        "seams": [{**r.row, "plot": writer.put(r.plot)} for r in rows],
+    }
+    return writer.finish(header)
+
+
+def _handle(h: PartHandle) -> dict[str, Any]:
+    return {
+        "field": h.field,
+        "index": h.index,
+        "label": h.label,
+        "point": h.point.tolist(),
+        "direction": h.direction.tolist(),
+        "per_mm": h.per_mm,
+        "value": h.value,
+    }

@@ -1,0 +1,1 @@
+"""The server: REST for studies, a live socket for each open one. No rules of the job."""

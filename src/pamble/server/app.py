@@ -1,0 +1,99 @@
+"""The application: routes, the live socket, errors in plain words, and the built interface."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import AsyncIterator, Awaitable, Callable
+from contextlib import asynccontextmanager
+from pathlib import Path
+from typing import Any
+
+import structlog
+from fastapi import FastAPI, Request, Response, WebSocket
+from fastapi.responses import FileResponse, JSONResponse
+from fastapi.staticfiles import StaticFiles
+from pydantic import TypeAdapter
+from sqlalchemy import Engine
+
+from pamble import __version__
+from pamble.core.errors import Conflict, PambleError
+from pamble.server.hub import Hub
+from pamble.server.live import live
+from pamble.server.messages import SOCKET_MODELS
+from pamble.server.routes import router
+from pamble.store.studies import Studies
+
+_HEADERS = {
+    "Content-Security-Policy": "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; "
+    "font-src 'self' data:; connect-src 'self' ws: wss:; frame-ancestors 'none'",
+    "X-Content-Type-Options": "nosniff",
+    "Referrer-Policy": "no-referrer",
+}
+
+
+def create_app(engine: Engine, interface: Path | None = None) -> FastAPI:
+    """The application on an open database; ``interface`` is the folder of the built front end."""
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        app.state.hub = Hub(Studies(engine))
+        yield
+        app.state.hub.close()
+
+    app = FastAPI(title="Pamble", version=__version__, lifespan=lifespan)
+    app.include_router(router)
+
+    @app.exception_handler(PambleError)
+    async def _in_words(_: Request, error: PambleError) -> JSONResponse:
+        status = 409 if isinstance(error, Conflict) else 400
+        return JSONResponse({"code": error.code, "message": str(error)}, status_code=status)
+
+    @app.middleware("http")
+    async def _headers(request: Request, call: Callable[[Request], Awaitable[Response]]) -> Response:
+        response = await call(request)
+        response.headers.update(_HEADERS)
+        return response
+
+    @app.websocket("/api/studies/{id}/live")
+    async def _live(socket: WebSocket, id: str) -> None:
+        await live(socket, app.state.hub, id)
+
+    if interface is not None and (interface / "index.html").exists():
+        app.mount("/assets", StaticFiles(directory=interface / "assets"), name="assets")
+
+        @app.get("/{path:path}", include_in_schema=False)
+        def _page(path: str) -> Response:
+            if path.startswith("api/"):
+                return JSONResponse({"code": "missing", "message": "There is nothing here."}, status_code=404)
+            icon = interface / path
+            return FileResponse(icon if path == "icon.svg" and icon.exists() else interface / "index.html")
+
+    return app
+
+
+def schema() -> dict[str, Any]:
+    """OpenAPI of the routes together with the socket's messages: the source of the interface's types."""
+    from sqlalchemy import create_engine
+
+    app = create_app(create_engine("postgresql+psycopg://"))
+    out = app.openapi()
+    schemas = out["components"]["schemas"]
+    for model in SOCKET_MODELS:
+        part = TypeAdapter(model).json_schema(mode="serialization", ref_template="#/components/schemas/{model}")
+        schemas.update(part.pop("$defs", {}))
+        if "title" in part:
+            schemas[part["title"]] = part
+    return out
+
+
+def set_up_logs() -> None:
+    """Structured logs, one JSON object a line, on standard error."""
+    structlog.configure(
+        processors=[
+            structlog.processors.add_log_level,
+            structlog.processors.TimeStamper(fmt="iso", utc=True),
+            structlog.processors.format_exc_info,
+            structlog.processors.JSONRenderer(),
+        ],
+        wrapper_class=structlog.make_filtering_bound_logger(logging.INFO),
+    )

@@ -1,0 +1,194 @@
+"""Open studies: one kernel each, shared by all windows that show the study."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable, Coroutine
+from dataclasses import dataclass, field
+from typing import Any, Literal, Protocol
+
+import structlog
+
+from pamble.core.errors import Conflict, PambleError
+from pamble.server.kernels import KernelLost, KernelPool, KernelProcess
+from pamble.server.messages import FeatureSummary, StudyState, StudySummary
+from pamble.store.studies import StoredStudy, Studies
+
+log = structlog.get_logger()
+
+Reason = Literal["opened", "commit", "undo", "redo", "reload"]
+
+
+class Window(Protocol):
+    """A client that shows a study."""
+
+    id: str
+
+    async def send_state(self, state: StudyState, frame: bytes) -> None:
+        """Deliver a new state and the shapes that changed."""
+
+
+def summary(document: dict[str, Any]) -> StudySummary:
+    """A study's document without the bulk of its geometry."""
+    features = []
+    for f in document["features"]:
+        head = {k: f[k] for k in ("id", "kind", "name", "role", "on", "hidden")}
+        if f["kind"] == "face":
+            head["face"] = {"source": f["params"].get("source")}
+        elif f["kind"] == "edge_blend":
+            head["blend"] = f["params"]
+        features.append(FeatureSummary.model_validate(head))
+    return StudySummary(
+        name=document["name"],
+        features=features,
+        limits=document["limits"],
+        seam_targets=document["seam_targets"],
+    )
+
+
+@dataclass
+class OpenStudy:
+    """A study in work: its kernel, its stored state, and the windows that show it."""
+
+    id: str
+    store: Studies
+    pool: KernelPool
+    stored: StoredStudy
+    kernel: KernelProcess
+    windows: set[Window] = field(default_factory=set)
+    lock: asyncio.Lock = field(default_factory=asyncio.Lock)
+
+    async def ask(self, method: str, *arguments: Any) -> Any:
+        """Call the kernel; if its process is gone, start it again from the store and say so."""
+        kernel = self.kernel
+        try:
+            return await kernel.call(method, *arguments)
+        except KernelLost:
+            if kernel is self.kernel:
+                await self.restart()
+            raise
+
+    async def restart(self) -> None:
+        """A new kernel from what is stored, and the whole state to every window."""
+        log.warning("kernel restarted", study=self.id, pid=self.kernel.pid)
+        self.kernel.close()
+        self.kernel = self.pool.take()
+        self.stored = await asyncio.to_thread(self.store.load, self.id)
+        await self.kernel.call("load", self.stored.document)
+        await self._tell("reload", await self.kernel.call("frame"), None, None)
+
+    async def commit(self, window: Window, seq: int, base: int, op: dict[str, Any]) -> None:
+        """Apply an operation, store it, then tell every window."""
+
+        def store(done: dict[str, Any], document: dict[str, Any]) -> StoredStudy:
+            return self.store.append(self.id, base, done["op"], done["inverse"], document)
+
+        async def chosen() -> dict[str, Any]:
+            return op
+
+        await self._change("commit", window, seq, base, chosen, store)
+
+    async def step(self, window: Window, seq: int, base: int, direction: int) -> None:
+        """Undo (-1) or redo (+1)."""
+
+        def store(_: dict[str, Any], document: dict[str, Any]) -> StoredStudy:
+            return self.store.moved(self.id, base, direction, document)
+
+        async def chosen() -> dict[str, Any]:
+            return await asyncio.to_thread(self.store.step, self.id, direction)
+
+        await self._change("undo" if direction < 0 else "redo", window, seq, base, chosen, store)
+
+    async def _change(
+        self,
+        reason: Reason,
+        window: Window,
+        seq: int,
+        base: int,
+        choose: Callable[[], Coroutine[Any, Any, dict[str, Any]]],
+        store: Callable[[dict[str, Any], dict[str, Any]], StoredStudy],
+    ) -> None:
+        async with self.lock:
+            if base != self.stored.version:
+                raise Conflict("The study was changed in another window: this step was not applied.")
+            done = await self.ask("commit", await choose())
+            try:
+                document = await self.ask("document")
+                self.stored = await asyncio.to_thread(store, done, document)
+            except BaseException:
+                await self.restart()
+                raise
+            await self._tell(reason, done["frame"], window.id, seq)
+
+    async def _tell(self, reason: Reason, frame: bytes, by: str | None, seq: int | None) -> None:
+        await asyncio.gather(*(w.send_state(self.state(reason, w, by, seq), frame) for w in list(self.windows)))
+
+    def state(self, reason: Reason, window: Window, by: str | None = None, seq: int | None = None) -> StudyState:
+        """The message that tells a window how the study stands."""
+        s = self.stored
+        return StudyState(
+            reason=reason,
+            version=s.version,
+            study=summary(s.document),
+            can_undo=s.can_undo,
+            can_redo=s.can_redo,
+            window=window.id,
+            by=by,
+            seq=seq,
+        )
+
+
+class Hub:
+    """All open studies. The kernel of a study is ended when its last window has been gone for a while."""
+
+    def __init__(self, store: Studies, linger: float = 60.0) -> None:
+        self.store = store
+        self.pool = KernelPool()
+        self._linger = linger
+        self._open: dict[str, OpenStudy] = {}
+        self._opening = asyncio.Lock()
+
+    async def open(self, id: str) -> OpenStudy:
+        """The study, its kernel loaded. Raises `StudyError` if there is none of that id."""
+        async with self._opening:
+            if id not in self._open:
+                stored = await asyncio.to_thread(self.store.load, id)
+                kernel = self.pool.take()
+                try:
+                    await kernel.call("load", stored.document)
+                except PambleError:
+                    kernel.close()
+                    raise
+                self._open[id] = OpenStudy(id, self.store, self.pool, stored, kernel)
+            return self._open[id]
+
+    async def enter(self, study: OpenStudy, window: Window) -> None:
+        """Show a study in a window: it gets the whole state, then every change."""
+        async with study.lock:
+            frame = await study.ask("frame")
+            study.windows.add(window)
+            await window.send_state(study.state("opened", window), frame)
+
+    def leave(self, study: OpenStudy, window: Window) -> None:
+        """A window was closed."""
+        study.windows.discard(window)
+        if not study.windows:
+            asyncio.get_running_loop().call_later(self._linger, self._drop, study)
+
+    def _drop(self, study: OpenStudy) -> None:
+        if not study.windows and self._open.get(study.id) is study and not study.lock.locked():
+            del self._open[study.id]
+            study.kernel.close()
+
+    async def remove(self, id: str) -> None:
+        """Delete a study for good."""
+        await asyncio.to_thread(self.store.remove, id)
+        study = self._open.pop(id, None)
+        if study is not None:
+            study.kernel.close()
+
+    def close(self) -> None:
+        """End all kernels."""
+        for study in self._open.values():
+            study.kernel.close()
+        self.pool.close()

@@ -1,0 +1,73 @@
+"""Start Pamble: database, migrations, demo study, server."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import sys
+from pathlib import Path
+
+import structlog
+import uvicorn
+
+from pamble.core.errors import PambleError
+from pamble.demo import DEMOS
+from pamble.server.app import create_app, set_up_logs
+from pamble.store.database import open_database
+from pamble.store.postgres import LocalPostgres, free_port
+from pamble.store.studies import Studies
+
+log = structlog.get_logger()
+
+
+def main() -> int:
+    """Serve on 127.0.0.1 until stopped."""
+    parser = argparse.ArgumentParser(prog="pamble-server", description="Serve Pamble on 127.0.0.1.")
+    parser.add_argument("--port", type=int, default=int(os.environ.get("PAMBLE_PORT", "8640")))
+    parser.add_argument("--data", type=Path, default=Path(os.environ.get("PAMBLE_DATA", ".data")))
+    parser.add_argument("--interface", type=Path, default=Path("web/dist"))
+    parser.add_argument("--no-demo", action="store_true", help="do not add the demo study to an empty database")
+    parser.add_argument("--careless", action="store_true", help="for tests: a database that skips waiting for the disk")
+    given = parser.parse_args()
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+    set_up_logs()
+    folder = given.data.resolve()
+    try:
+        postgres = LocalPostgres(folder, _database_port(folder), durable=not given.careless)
+        postgres.start()
+        engine = open_database(postgres.url)
+    except PambleError as error:
+        print(f"pamble: {error}", file=sys.stderr)
+        return 2
+    store = Studies(engine)
+    if not given.no_demo and not store.listed():
+        for demo in DEMOS.values():
+            store.create(demo.study().model_dump())
+    app = create_app(engine, given.interface.resolve())
+    print(f"Pamble is at http://127.0.0.1:{given.port}", flush=True)
+    uvicorn.run(
+        app,
+        host="127.0.0.1",
+        port=given.port,
+        log_level="warning",
+        ws="websockets-sansio",
+        ws_per_message_deflate=False,
+        ws_max_size=64 * 1024 * 1024,
+        timeout_graceful_shutdown=3,
+    )
+    engine.dispose()
+    postgres.stop()
+    return 0
+
+
+def _database_port(folder: Path) -> int:
+    """The database's port: chosen once for a data folder, then kept."""
+    folder.mkdir(parents=True, exist_ok=True)
+    kept = folder / "db.port"
+    if not kept.exists():
+        kept.write_text(str(free_port()))
+    return int(kept.read_text())
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,282 @@
+"""The live socket's messages: the one source of their types, for the server and for the interface."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, Field, TypeAdapter
+
+from pamble.build.features.edge_blend import EdgeBlendParams
+from pamble.build.ops import Op
+from pamble.build.study import Limits, Role
+
+
+class Preview(BaseModel):
+    """Show what an operation would make while the pointer is down; only the latest counts."""
+
+    type: Literal["preview"] = "preview"
+    seq: int
+    op: Op
+
+
+class Commit(BaseModel):
+    """Apply an operation on top of version ``base`` and store it."""
+
+    type: Literal["commit"] = "commit"
+    seq: int
+    base: int
+    op: Op
+
+
+class Step(BaseModel):
+    """Undo or redo one operation on top of version ``base``."""
+
+    type: Literal["undo", "redo"]
+    seq: int
+    base: int
+
+
+class Probe(BaseModel):
+    """Exact curvatures of an object at surface parameters."""
+
+    type: Literal["probe"] = "probe"
+    seq: int
+    id: str
+    u: float
+    v: float
+
+
+class CombAsked(BaseModel):
+    """The comb of an edge, as a binary frame."""
+
+    type: Literal["comb"] = "comb"
+    seq: int
+    id: str
+    edge: str
+    teeth: int = 60
+
+
+class DependentsAsked(BaseModel):
+    """What hangs on features."""
+
+    type: Literal["dependents"] = "dependents"
+    seq: int
+    ids: list[str]
+
+
+ClientMessage = Annotated[Preview | Commit | Step | Probe | CombAsked | DependentsAsked, Field(discriminator="type")]
+CLIENT_MESSAGE: TypeAdapter[ClientMessage] = TypeAdapter(ClientMessage)
+
+
+class FaceSummary(BaseModel):
+    """Parameters of a face as the interface sees them; its CVs travel in frames."""
+
+    source: str | None = None
+
+
+class FeatureSummary(BaseModel):
+    """A feature without its bulk."""
+
+    id: str
+    kind: str
+    name: str
+    role: Role
+    on: bool
+    hidden: bool
+    blend: EdgeBlendParams | None = None
+    face: FaceSummary | None = None
+
+
+class StudySummary(BaseModel):
+    """A study without the bulk of its geometry."""
+
+    name: str
+    features: list[FeatureSummary]
+    limits: Limits
+    seam_targets: dict[str, int]
+
+
+class StudyState(BaseModel):
+    """Sent when a study was opened or changed; the frame with the changed shapes follows at once.
+
+    seq and by: the message and the window that caused it.
+    """
+
+    type: Literal["state"] = "state"
+    reason: Literal["opened", "commit", "undo", "redo", "reload"]
+    version: int
+    study: StudySummary
+    can_undo: bool
+    can_redo: bool
+    window: str
+    by: str | None = None
+    seq: int | None = None
+
+
+class Failed(BaseModel):
+    """A message that could not be carried out, in the user's words."""
+
+    type: Literal["error"] = "error"
+    seq: int | None = None
+    code: str
+    message: str
+
+
+class Probed(BaseModel):
+    """Answer to `Probe`; curvatures in 1/mm, Gauss in 1/mm^2, radius in mm; null where not defined."""
+
+    type: Literal["probed"] = "probed"
+    seq: int
+    id: str
+    point: tuple[float, float, float]
+    normal: tuple[float, float, float]
+    largest: float | None
+    smallest: float | None
+    gauss: float | None
+    mean: float | None
+    radius: float | None
+
+
+class NamedId(BaseModel):
+    """An object by id and name."""
+
+    id: str
+    name: str
+
+
+class Dependents(BaseModel):
+    """Answer to `DependentsAsked`."""
+
+    type: Literal["dependents"] = "dependents"
+    seq: int
+    items: list[NamedId]
+
+
+ServerMessage = Annotated[StudyState | Failed | Probed | Dependents, Field(discriminator="type")]
+
+Place = tuple[int, int]
+"""Offset and count of an array in a frame's float block."""
+
+Point = tuple[float, float, float]
+
+
+class FrameEdge(BaseModel):
+    """An edge as a polyline."""
+
+    name: str
+    points: Place
+
+
+class FrameCvs(BaseModel):
+    """The CV net: count along u and v, and the points in double precision, v running first."""
+
+    count: tuple[int, int]
+    points: list[float]
+
+
+class FrameObject(BaseModel):
+    """A shape. vertices: 10 floats each, position, normal, largest and smallest curvature, u, v."""
+
+    id: str
+    vertices: Place
+    grid: tuple[int, int] | None
+    triangles: list[int] | None
+    edges: list[FrameEdge]
+    isos: list[Place]
+    cvs: FrameCvs
+    degree: tuple[int, int]
+    spans: tuple[int, int]
+    rational: bool
+    trimmed: bool
+
+
+class FrameHandle(BaseModel):
+    """A handle on the part; see `PartHandle` of the build."""
+
+    field: str
+    index: int
+    label: str
+    point: Point
+    direction: Point
+    per_mm: float
+    value: float
+
+
+class FrameFeature(BaseModel):
+    """What evaluation says of a feature."""
+
+    id: str
+    problem: str | None
+    stale: bool
+    shape: bool
+    facts: dict[str, Any]
+    warnings: list[str]
+    handles: list[FrameHandle]
+
+
+class SeamWorst(BaseModel):
+    """A largest value, its distance along the seam in mm, and its place."""
+
+    max: float
+    at: float
+    point: Point
+
+
+class SeamCurvature(SeamWorst):
+    """Curvature mismatch in %, and the largest in 1/mm."""
+
+    absolute: float
+
+
+class SeamEdge(BaseModel):
+    """One side of a seam."""
+
+    feature: str
+    edge: str
+
+
+class FrameSeam(BaseModel):
+    """A line of the ledger. plot: rows of 7 floats, length, gap, angle, curvature, x, y, z."""
+
+    key: str
+    name: str
+    a: SeamEdge
+    b: SeamEdge
+    target: int
+    promised: int | None
+    gap: SeamWorst
+    angle: SeamWorst
+    curvature: SeamCurvature
+    rate: float | None
+    length: float
+    opposed: bool
+    state: Literal["holds", "close", "over"]
+    ratio: float
+    plot: Place
+
+
+class FrameHeader(BaseModel):
+    """Header of a binary frame with shapes."""
+
+    type: Literal["frame"]
+    preview: bool
+    whole: bool
+    features: list[FrameFeature]
+    objects: list[FrameObject]
+    removed: list[str]
+    seams: list[FrameSeam]
+
+
+class CombHeader(BaseModel):
+    """Header of a binary frame with a comb; teeth are rows of 8 floats, point, tooth, curvature, length."""
+
+    type: Literal["comb"]
+    id: str
+    edge: str
+    teeth: Place
+    largest: float
+    least_radius: float | None
+
+
+SOCKET_MODELS: tuple[Any, ...] = (ClientMessage, ServerMessage, FrameHeader, CombHeader)
+"""Everything that travels over the socket, for the generated types."""

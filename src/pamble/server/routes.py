@@ -1,0 +1,152 @@
+"""REST for studies: list, create, delete, import, export."""
+
+from __future__ import annotations
+
+import re
+from datetime import datetime
+from typing import Annotated, Any
+from urllib.parse import quote
+
+from fastapi import APIRouter, File, Query, Request, Response, UploadFile
+from pydantic import BaseModel, Field
+
+from pamble import __version__
+from pamble.build.kernel import new_id
+from pamble.build.study import Study, study_from_json
+from pamble.core.errors import ExchangeError, StudyError
+from pamble.demo import DEMOS
+from pamble.server.hub import Hub
+
+router = APIRouter(prefix="/api")
+
+_LARGEST = 200 * 1024 * 1024
+"""Largest file that is taken, bytes."""
+
+
+class Health(BaseModel):
+    """Whether the server and its database work."""
+
+    status: str
+    version: str
+    studies: int
+
+
+class StudyLine(BaseModel):
+    """A study in the list."""
+
+    id: str
+    name: str
+    version: int
+    features: int
+    changed: datetime
+
+
+class NewStudy(BaseModel):
+    """A study to create: empty, or a copy of a demo."""
+
+    name: str | None = Field(None, min_length=1, max_length=120)
+    demo: str | None = None
+
+
+class Created(BaseModel):
+    """A study that was created."""
+
+    id: str
+    name: str
+
+
+class DemoLine(BaseModel):
+    """A demo by short name."""
+
+    name: str
+    title: str
+
+
+class Untaken(BaseModel):
+    """A face of a file that cannot be taken, and why."""
+
+    name: str
+    kind: str
+    reason: str
+
+
+class StepImport(BaseModel):
+    """Result of reading a STEP file: the operation that puts its faces into the study, for the window to commit."""
+
+    op: dict[str, Any] | None
+    taken: int
+    problems: list[Untaken]
+
+
+def _hub(request: Request) -> Hub:
+    hub: Hub = request.app.state.hub
+    return hub
+
+
+@router.get("/health")
+def health(request: Request) -> Health:
+    return Health(status="ok", version=__version__, studies=len(_hub(request).store.listed()))
+
+
+@router.get("/studies")
+def studies(request: Request) -> list[StudyLine]:
+    return [StudyLine(**vars(s)) for s in _hub(request).store.listed()]
+
+
+@router.get("/demos")
+def demos() -> list[DemoLine]:
+    return [DemoLine(name=k, title=d.title) for k, d in DEMOS.items()]
+
+
+@router.post("/studies", status_code=201)
+def create(request: Request, wanted: NewStudy) -> Created:
+    if wanted.demo is not None and wanted.demo not in DEMOS:
+        raise StudyError(f"There is no demo {wanted.demo!r}: there are {', '.join(DEMOS)}.")
+    study = DEMOS[wanted.demo].study() if wanted.demo else Study(name=wanted.name or "New study")
+    if wanted.name:
+        study = study.model_copy(update={"name": wanted.name})
+    return Created(id=_hub(request).store.create(study.model_dump()), name=study.name)
+
+
+@router.post("/studies/import", status_code=201)
+async def import_study(request: Request, file: Annotated[UploadFile, File()]) -> Created:
+    study = study_from_json(await _read(file))
+    return Created(id=_hub(request).store.create(study.model_dump()), name=study.name)
+
+
+@router.delete("/studies/{id}", status_code=204)
+async def remove(request: Request, id: str) -> None:
+    await _hub(request).remove(id)
+
+
+@router.post("/studies/{id}/step")
+async def import_step(request: Request, id: str, file: Annotated[UploadFile, File()]) -> StepImport:
+    study = await _hub(request).open(id)
+    return StepImport(**await study.ask("import_step", await _read(file), file.filename or f"{new_id()}.step"))
+
+
+@router.get("/studies/{id}/export.step")
+async def export_step(request: Request, id: str, face: Annotated[list[str] | None, Query()] = None) -> Response:
+    study = await _hub(request).open(id)
+    return _download(await study.ask("export_step", face), study.stored.document["name"], "step", "model/step")
+
+
+@router.get("/studies/{id}/export.json")
+async def export_json(request: Request, id: str) -> Response:
+    study = await _hub(request).open(id)
+    return _download(await study.ask("export_json"), study.stored.document["name"], "json", "application/json")
+
+
+async def _read(file: UploadFile) -> bytes:
+    data = await file.read(_LARGEST + 1)
+    if len(data) > _LARGEST:
+        raise ExchangeError(f"The file is larger than {_LARGEST // 1024 // 1024} MB.")
+    if not data:
+        raise ExchangeError("The file is empty.")
+    return data
+
+
+def _download(data: bytes, name: str, suffix: str, media: str) -> Response:
+    plain = re.sub(r"[^A-Za-z0-9 _.-]+", "", name).strip() or "study"
+    header = f"attachment; filename=\"{plain}.{suffix}\"; filename*=UTF-8''{quote(name)}.{suffix}"
+    return Response(data, media_type=media, headers={"Content-Disposition": header})

@@ -1,0 +1,1 @@
+"""The store: studies and their operations in PostgreSQL."""

@@ -1,0 +1,127 @@
+"""Studies in the database: list, open, change, undo, redo. Every change is stored whole or not at all."""
+
+from __future__ import annotations
+
+import uuid
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import Engine, delete, func, select, update
+from sqlalchemy.orm import Session
+
+from pamble.core.errors import Conflict, StudyError
+from pamble.store.models import OpRow, StudyRow
+
+
+@dataclass(frozen=True)
+class StudyEntry:
+    """A line in the list of studies."""
+
+    id: str
+    name: str
+    version: int
+    features: int
+    changed: datetime
+
+
+@dataclass(frozen=True)
+class StoredStudy:
+    """A study as it stands: its document, version, and whether there is something to undo or redo."""
+
+    id: str
+    document: dict[str, Any]
+    version: int
+    can_undo: bool
+    can_redo: bool
+
+
+class Studies:
+    """Repository of studies. Raises `StudyError` for an unknown study and `Conflict` for a stale version."""
+
+    def __init__(self, engine: Engine) -> None:
+        self._engine = engine
+
+    def listed(self) -> list[StudyEntry]:
+        """All studies, last changed first."""
+        count = func.jsonb_array_length(StudyRow.document["features"])
+        with Session(self._engine) as session:
+            rows = session.execute(
+                select(StudyRow.id, StudyRow.name, StudyRow.version, count, StudyRow.changed).order_by(
+                    StudyRow.changed.desc()
+                )
+            )
+            return [StudyEntry(*row) for row in rows]
+
+    def create(self, document: dict[str, Any]) -> str:
+        """Store a new study; returns its id."""
+        id = uuid.uuid4().hex
+        with Session(self._engine) as session, session.begin():
+            session.add(StudyRow(id=id, name=document["name"], document=document))
+        return id
+
+    def remove(self, id: str) -> None:
+        """Delete a study with all its operations."""
+        with Session(self._engine) as session, session.begin():
+            if not session.execute(delete(StudyRow).where(StudyRow.id == id).returning(StudyRow.id)).first():
+                raise StudyError("This study is no longer there.")
+
+    def load(self, id: str) -> StoredStudy:
+        """The study as it stands."""
+        with Session(self._engine) as session:
+            row = session.get(StudyRow, id)
+            if row is None:
+                raise StudyError("This study is no longer there.")
+            last = self._last(session, id)
+            return StoredStudy(id, row.document, row.version, row.position > 0, row.position < last)
+
+    def append(
+        self, id: str, base: int, op: dict[str, Any], inverse: dict[str, Any], document: dict[str, Any]
+    ) -> StoredStudy:
+        """Store an operation on top of version ``base``; what was undone before is dropped."""
+        with Session(self._engine) as session, session.begin():
+            position = self._advance(session, id, base, 1, document)
+            session.execute(delete(OpRow).where(OpRow.study == id, OpRow.seq >= position))
+            session.add(OpRow(study=id, seq=position, op=op, inverse=inverse))
+        return StoredStudy(id, document, base + 1, True, False)
+
+    def step(self, id: str, direction: int) -> dict[str, Any]:
+        """The operation that an undo (-1) or redo (+1) would apply."""
+        with Session(self._engine) as session:
+            row = session.get(StudyRow, id)
+            if row is None:
+                raise StudyError("This study is no longer there.")
+            seq = row.position if direction < 0 else row.position + 1
+            found = session.get(OpRow, (id, seq))
+            if found is None:
+                raise StudyError("There is nothing to undo." if direction < 0 else "There is nothing to redo.")
+            return found.inverse if direction < 0 else found.op
+
+    def moved(self, id: str, base: int, direction: int, document: dict[str, Any]) -> StoredStudy:
+        """Store that an undo or redo on top of version ``base`` was carried out."""
+        with Session(self._engine) as session, session.begin():
+            position = self._advance(session, id, base, direction, document)
+            last = self._last(session, id)
+        return StoredStudy(id, document, base + 1, position > 0, position < last)
+
+    def _advance(self, session: Session, id: str, base: int, by: int, document: dict[str, Any]) -> int:
+        """Move a study one version on, if nobody else has."""
+        position = session.execute(
+            update(StudyRow)
+            .where(StudyRow.id == id, StudyRow.version == base)
+            .values(
+                document=document,
+                name=document["name"],
+                version=base + 1,
+                position=StudyRow.position + by,
+                changed=func.now(),
+            )
+            .returning(StudyRow.position)
+        ).scalar()
+        if position is None:
+            raise Conflict("The study was changed elsewhere in the meantime: this step was not applied.")
+        return int(position)
+
+    @staticmethod
+    def _last(session: Session, id: str) -> int:
+        return int(session.execute(select(func.coalesce(func.max(OpRow.seq), 0)).where(OpRow.study == id)).scalar_one())
