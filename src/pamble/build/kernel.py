@@ -42,8 +42,7 @@ class Kernel:
     def _settle(self) -> set[str]:
         changed = self._evaluator.evaluate(self.study)
         self._ledger.rebuild(self.study, self._evaluator.states)
-        rows = self._ledger.measure(self.study, self._evaluator.states, changed, FULL_SAMPLES)
-        self._ledger.rows.update(rows)
+        self._ledger.update(self.study, self._evaluator.states, changed, FULL_SAMPLES)
         return changed
 
     def document(self) -> dict[str, Any]:
@@ -61,9 +60,8 @@ class Kernel:
         """What an operation would make, coarse and quick; nothing is kept. Raises `StudyError`."""
         study, _ = apply(self.study, parse_op(op))
         states, changed = self._evaluator.preview(study)
-        rows = self._ledger.measure(study, states, changed, DRAG_SAMPLES)
-        merged = worst_first(list((self._ledger.rows | rows).values()))
-        return _frame(study, states, changed, merged, DRAG_STEPS, preview=True, whole=False)
+        rows = worst_first(list(self._ledger.preview(study, states, changed, DRAG_SAMPLES).values()))
+        return _frame(study, states, changed, rows, DRAG_STEPS, preview=True, whole=False)
 
     def commit(self, op: dict[str, Any]) -> dict[str, Any]:
         """Apply an operation for good. Returns the operation and its inverse as plain data, and the frame."""
@@ -78,9 +76,8 @@ class Kernel:
             return op, inverse
         changed = self._settle()
         if self.study.limits != before.limits or self.study.seam_targets != before.seam_targets or _renamed(op):
-            states = self._evaluator.states
             everything = {f.id for f in self.study.features}
-            self._ledger.rows.update(self._ledger.measure(self.study, states, everything, FULL_SAMPLES))
+            self._ledger.update(self.study, self._evaluator.states, everything, FULL_SAMPLES)
         self._last_frame = self.frame(sorted(changed))
         return op, inverse
 

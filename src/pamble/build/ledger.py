@@ -63,37 +63,41 @@ class Ledger:
     def rebuild(self, study: Study, states: Mapping[str, State]) -> None:
         """Find all seams again; figures are measured by `measure`."""
         faces = visible_faces(study, states)
-        declared = [
-            LedgerSeam((id, s.edge), (s.feature, s.other), (0.0, 1.0), s.continuity)
-            for id, made in ((id, states[id].made) for id in faces)
-            if made is not None
-            for s in made.seams
-            if s.feature in faces
-        ]
+        declared = _declared(faces, states)
         taken = {frozenset((s.a, s.b)) for s in declared}
         ids = list(faces)
-        found = []
-        for seam in find_seams([faces[i] for i in ids])[0]:
-            ledger_seam = _found(seam, ids)
-            if frozenset((ledger_seam.a, ledger_seam.b)) not in taken:
-                found.append(ledger_seam)
-        self.seams = declared + found
+        found = (_found(seam, ids) for seam in find_seams([faces[i] for i in ids])[0])
+        self.seams = declared + [s for s in found if frozenset((s.a, s.b)) not in taken]
         keys = {s.key for s in self.seams}
         self.rows = {k: r for k, r in self.rows.items() if k in keys}
 
-    def measure(
+    def update(self, study: Study, states: Mapping[str, State], changed: Set[str], samples: int) -> None:
+        """Measure anew what touches a changed feature, and keep it."""
+        self.rows = self.measured(study, states, self.seams, changed, samples)
+
+    def preview(
         self, study: Study, states: Mapping[str, State], changed: Set[str], samples: int
     ) -> dict[str, LedgerRow]:
-        """Rows of the seams that touch a changed feature, or have not been measured yet."""
+        """Rows of a study that is not kept: promised seams as they would be, found ones as they were found."""
+        faces = visible_faces(study, states)
+        seams = _declared(faces, states) + [s for s in self.seams if s.declared is None]
+        return self.measured(study, states, seams, changed, samples)
+
+    def measured(
+        self, study: Study, states: Mapping[str, State], seams: list[LedgerSeam], changed: Set[str], samples: int
+    ) -> dict[str, LedgerRow]:
+        """Rows of ``seams``: kept ones where neither side changed, new ones elsewhere."""
         faces = visible_faces(study, states)
         if not faces:
             return {}
         diagonal = part_diagonal(list(faces.values()))
         out = {}
-        for seam in self.seams:
-            stale = seam.key not in self.rows or seam.a[0] in changed or seam.b[0] in changed
-            if stale and seam.a[0] in faces and seam.b[0] in faces:
-                out[seam.key] = self._row(study, faces, seam, diagonal, samples)
+        for seam in seams:
+            if seam.a[0] not in faces or seam.b[0] not in faces:
+                continue
+            old = self.rows.get(seam.key)
+            fresh = old is not None and seam.a[0] not in changed and seam.b[0] not in changed
+            out[seam.key] = old if old is not None and fresh else self._row(study, faces, seam, diagonal, samples)
         return out
 
     def _row(
@@ -133,6 +137,17 @@ class Ledger:
             "ratio": max(ratios[: min(target, 2) + 1]),
         }
         return LedgerRow(seam, row, plot)
+
+
+def _declared(faces: Mapping[str, Face], states: Mapping[str, State]) -> list[LedgerSeam]:
+    """Seams that features promise, both sides present."""
+    return [
+        LedgerSeam((id, s.edge), (s.feature, s.other), (0.0, 1.0), s.continuity)
+        for id in faces
+        if (made := states[id].made) is not None
+        for s in made.seams
+        if s.feature in faces
+    ]
 
 
 def _found(seam: Seam, ids: list[str]) -> LedgerSeam:

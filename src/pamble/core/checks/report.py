@@ -15,7 +15,7 @@ from pamble.core.tolerances import DEFAULT, SEAM_SEARCH, Tolerances
 
 
 def seam_state(continuity: int, gap: float, angle: float, curvature: float, limits: Tolerances = DEFAULT) -> str:
-    """ "holds", "close" (within a fifth of a limit) or "over", judged by the figures that a target G0 to G3 asks for."""
+    """The words holds, close (within a fifth of a limit) or over, judged by what a target G0 to G3 asks for."""
     ratio = max([gap / limits.gap, angle / limits.angle, curvature / limits.curvature][: min(continuity, 2) + 1])
     return "over" if ratio > 1 else "close" if ratio > 0.8 else "holds"
 
