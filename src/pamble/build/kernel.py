@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import tempfile
 import uuid
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -56,12 +56,12 @@ class Kernel:
         rows = worst_first(list(self._ledger.rows.values()))
         return _frame(self.study, states, wanted, rows, FULL_STEPS, preview=False, whole=ids is None)
 
-    def preview(self, op: dict[str, Any]) -> bytes:
+    def preview(self, op: dict[str, Any], combs: Sequence[dict[str, Any]] = ()) -> bytes:
         """What an operation would make, coarse and quick; nothing is kept. Raises `StudyError`."""
         study, _ = apply(self.study, parse_op(op))
         states, changed = self._evaluator.preview(study)
         rows = worst_first(list(self._ledger.preview(study, states, changed, DRAG_SAMPLES).values()))
-        return _frame(study, states, changed, rows, DRAG_STEPS, preview=True, whole=False)
+        return _frame(study, states, changed, rows, DRAG_STEPS, preview=True, whole=False, combs=combs)
 
     def commit(self, op: dict[str, Any]) -> dict[str, Any]:
         """Apply an operation for good. Returns the operation and its inverse as plain data, and the frame."""
@@ -102,21 +102,10 @@ class Kernel:
             "radius": _finite(1.0 / steepest) if steepest > 0 else None,
         }
 
-    def comb(self, id: str, edge: str, teeth: int) -> bytes:
-        """Curvature comb of an edge as a frame: (m, 8) as point 3, tooth 3 (1/mm), curvature 1/mm, length mm."""
-        comb = edge_comb(self._made(id).face.edge(edge), int(np.clip(teeth, 5, 400)))
+    def combs(self, wanted: list[dict[str, Any]]) -> bytes:
+        """Curvature combs of edges as they are kept, in a frame. An edge that is gone is left out."""
         writer = FrameWriter()
-        table = np.column_stack([comb.point, comb.tooth, comb.curvature, comb.length])
-        top = int(np.argmax(comb.curvature))
-        header = {
-            "type": "comb",
-            "id": id,
-            "edge": edge,
-            "teeth": writer.put(table),
-            "largest": float(comb.curvature[top]),
-            "least_radius": _finite(1.0 / float(comb.curvature[top])) if comb.curvature[top] > 0 else None,
-        }
-        return writer.finish(header)
+        return writer.finish({"type": "combs", "combs": _combs(writer, self._evaluator.states, wanted)})
 
     def import_step(self, data: bytes, name: str) -> dict[str, Any]:
         """Features for every face of a STEP file that can be taken, and the reason for every one that cannot."""
@@ -173,7 +162,7 @@ MESSAGES: tuple[str, ...] = (
     "commit",
     "dependents",
     "probe",
-    "comb",
+    "combs",
     "import_step",
     "export_step",
     "export_json",
@@ -203,6 +192,7 @@ def _frame(
     *,
     preview: bool,
     whole: bool,
+    combs: Sequence[dict[str, Any]] = (),
 ) -> bytes:
     writer = FrameWriter()
     features, objects = [], []
@@ -230,8 +220,27 @@ def _frame(
         "objects": objects,
         "removed": sorted(i for i in wanted if i not in {o["id"] for o in objects}),
         "seams": [{**r.row, "plot": writer.put(r.plot)} for r in rows],
+        "combs": _combs(writer, states, combs),
     }
     return writer.finish(header)
+
+
+def _combs(writer: FrameWriter, states: Mapping[str, State], wanted: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Combs as header entries: rows of 8, point 3, tooth 3 (1/mm), curvature 1/mm, length mm."""
+    out = []
+    for w in wanted:
+        state = states.get(w["id"])
+        if state is None or state.made is None or state.key == "off":
+            continue
+        if w["edge"] not in {e.name for e in state.made.face.edges}:
+            continue
+        comb = edge_comb(state.made.face.edge(w["edge"]), int(np.clip(w["teeth"], 5, 400)))
+        table = np.column_stack([comb.point, comb.tooth, comb.curvature, comb.length])
+        largest = float(comb.curvature.max())
+        radius = _finite(1.0 / largest) if largest > 0 else None
+        place = writer.put(table)
+        out.append({"id": w["id"], "edge": w["edge"], "teeth": place, "largest": largest, "least_radius": radius})
+    return out
 
 
 def _handle(h: PartHandle) -> dict[str, Any]:

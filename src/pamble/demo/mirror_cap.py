@@ -23,7 +23,8 @@ def _net(across: list[tuple[float, float]], stations: Array, sweep: Array, lift:
     y = np.cos(turn)[:, None] * section[:, 0] - np.sin(turn)[:, None] * section[:, 1] + sweep[:, None]
     z = np.sin(turn)[:, None] * section[:, 0] + np.cos(turn)[:, None] * section[:, 1] + lift[:, None]
     x = np.broadcast_to(stations[:, None], y.shape)
-    return Surface.bezier(np.stack([x, y, z], axis=2))
+    # The side of the cap looks to the front view; running u against x keeps the normals outside.
+    return Surface.bezier(np.stack([x, -y, z], axis=2)[::-1])
 
 
 def crown() -> Surface:

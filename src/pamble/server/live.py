@@ -15,7 +15,8 @@ from pamble.server.hub import Hub, OpenStudy
 from pamble.server.messages import (
     CLIENT_MESSAGE,
     ClientMessage,
-    CombAsked,
+    CombsAsked,
+    CombWanted,
     Commit,
     Dependents,
     DependentsAsked,
@@ -76,7 +77,7 @@ class LiveWindow:
         while self._latest is not None:
             message, self._latest = self._latest, None
             try:
-                frame = await self._study.ask("preview", message.op.model_dump())
+                frame = await self._study.ask("preview", message.op.model_dump(), _plain(message.combs))
                 async with self._sending:
                     await self._socket.send_bytes(frame)
             except PambleError as error:
@@ -106,8 +107,8 @@ class LiveWindow:
             case Probe():
                 answer: dict[str, Any] = await study.ask("probe", message.id, message.u, message.v)
                 await self._send(Probed(seq=message.seq, id=message.id, **answer))
-            case CombAsked():
-                frame = await study.ask("comb", message.id, message.edge, message.teeth)
+            case CombsAsked():
+                frame = await study.ask("combs", _plain(message.combs))
                 async with self._sending:
                     await self._socket.send_bytes(frame)
             case DependentsAsked():
@@ -115,6 +116,10 @@ class LiveWindow:
                 await self._send(Dependents(seq=message.seq, items=items))
             case Preview():
                 pass
+
+
+def _plain(combs: list[CombWanted]) -> list[dict[str, Any]]:
+    return [c.model_dump() for c in combs]
 
 
 async def live(socket: WebSocket, hub: Hub, id: str) -> None:

@@ -11,12 +11,24 @@ from pamble.build.ops import Op
 from pamble.build.study import Limits, Role
 
 
+class CombWanted(BaseModel):
+    """A comb that a window shows: an edge and the number of teeth."""
+
+    id: str
+    edge: str
+    teeth: int = Field(60, ge=5, le=400)
+
+
 class Preview(BaseModel):
-    """Show what an operation would make while the pointer is down; only the latest counts."""
+    """Show what an operation would make while the pointer is down; only the latest counts.
+
+    combs: the combs that the window shows, to follow along.
+    """
 
     type: Literal["preview"] = "preview"
     seq: int
     op: Op
+    combs: list[CombWanted] = []
 
 
 class Commit(BaseModel):
@@ -46,14 +58,12 @@ class Probe(BaseModel):
     v: float
 
 
-class CombAsked(BaseModel):
-    """The comb of an edge, as a binary frame."""
+class CombsAsked(BaseModel):
+    """Combs of edges as they are kept, in a binary frame."""
 
-    type: Literal["comb"] = "comb"
+    type: Literal["combs"] = "combs"
     seq: int
-    id: str
-    edge: str
-    teeth: int = 60
+    combs: list[CombWanted]
 
 
 class DependentsAsked(BaseModel):
@@ -64,7 +74,7 @@ class DependentsAsked(BaseModel):
     ids: list[str]
 
 
-ClientMessage = Annotated[Preview | Commit | Step | Probe | CombAsked | DependentsAsked, Field(discriminator="type")]
+ClientMessage = Annotated[Preview | Commit | Step | Probe | CombsAsked | DependentsAsked, Field(discriminator="type")]
 CLIENT_MESSAGE: TypeAdapter[ClientMessage] = TypeAdapter(ClientMessage)
 
 
@@ -255,6 +265,16 @@ class FrameSeam(BaseModel):
     plot: Place
 
 
+class FrameComb(BaseModel):
+    """A comb. teeth: rows of 8 floats, point, tooth (1/mm), curvature, length; largest curvature 1/mm, radius mm."""
+
+    id: str
+    edge: str
+    teeth: Place
+    largest: float
+    least_radius: float | None
+
+
 class FrameHeader(BaseModel):
     """Header of a binary frame with shapes."""
 
@@ -265,18 +285,15 @@ class FrameHeader(BaseModel):
     objects: list[FrameObject]
     removed: list[str]
     seams: list[FrameSeam]
+    combs: list[FrameComb]
 
 
-class CombHeader(BaseModel):
-    """Header of a binary frame with a comb; teeth are rows of 8 floats, point, tooth, curvature, length."""
+class CombsHeader(BaseModel):
+    """Header of a binary frame with combs only."""
 
-    type: Literal["comb"]
-    id: str
-    edge: str
-    teeth: Place
-    largest: float
-    least_radius: float | None
+    type: Literal["combs"]
+    combs: list[FrameComb]
 
 
-SOCKET_MODELS: tuple[Any, ...] = (ClientMessage, ServerMessage, FrameHeader, CombHeader)
+SOCKET_MODELS: tuple[Any, ...] = (ClientMessage, ServerMessage, FrameHeader, CombsHeader)
 """Everything that travels over the socket, for the generated types."""

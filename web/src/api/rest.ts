@@ -1,0 +1,60 @@
+import type { Created, DemoLine, StepImport, StudyLine } from './types';
+
+/** An error in the server's own words. */
+export class ServerError extends Error {}
+
+async function ask<T>(path: string, init?: RequestInit): Promise<T> {
+  let response: Response;
+  try {
+    response = await fetch(`/api${path}`, init);
+  } catch {
+    throw new ServerError('The server cannot be reached. What was stored is safe.');
+  }
+  if (!response.ok) {
+    const body = (await response.json().catch(() => null)) as { message?: string } | null;
+    throw new ServerError(body?.message ?? `The server answered ${response.status}.`);
+  }
+  return (response.status === 204 ? undefined : await response.json()) as T;
+}
+
+function upload(file: File): RequestInit {
+  const body = new FormData();
+  body.append('file', file);
+  return { method: 'POST', body };
+}
+
+const json = (value: unknown): RequestInit => ({
+  method: 'POST',
+  headers: { 'Content-Type': 'application/json' },
+  body: JSON.stringify(value),
+});
+
+export const listStudies = () => ask<StudyLine[]>('/studies');
+export const listDemos = () => ask<DemoLine[]>('/demos');
+export const createStudy = (wanted: { name?: string; demo?: string }) => ask<Created>('/studies', json(wanted));
+export const deleteStudy = (id: string) => ask<void>(`/studies/${id}`, { method: 'DELETE' });
+export const importStudy = (file: File) => ask<Created>('/studies/import', upload(file));
+export const importStep = (id: string, file: File) => ask<StepImport>(`/studies/${id}/step`, upload(file));
+
+export function exportAddress(id: string, form: 'step' | 'json', faces?: string[]): string {
+  const query = (faces ?? []).map((f) => `face=${encodeURIComponent(f)}`).join('&');
+  return `/api/studies/${id}/export.${form}${query ? `?${query}` : ''}`;
+}
+
+/** Fetches an export first, so that an error is shown in words, then hands it to the browser as a file. */
+export async function download(address: string): Promise<string> {
+  const response = await fetch(address).catch(() => {
+    throw new ServerError('The server cannot be reached.');
+  });
+  if (!response.ok) {
+    const body = (await response.json().catch(() => null)) as { message?: string } | null;
+    throw new ServerError(body?.message ?? `The server answered ${response.status}.`);
+  }
+  const name = /filename="([^"]+)"/.exec(response.headers.get('Content-Disposition') ?? '')?.[1] ?? 'study';
+  const link = document.createElement('a');
+  link.href = URL.createObjectURL(await response.blob());
+  link.download = name;
+  link.click();
+  setTimeout(() => URL.revokeObjectURL(link.href), 10_000);
+  return name;
+}

@@ -1,0 +1,35 @@
+import type { components } from '../generated/api';
+
+type Schemas = components['schemas'];
+
+export type ClientMessage =
+  | Schemas['Preview']
+  | Schemas['Commit']
+  | Schemas['Step']
+  | Schemas['Probe']
+  | Schemas['CombsAsked']
+  | Schemas['DependentsAsked'];
+export type ServerMessage = Schemas['StudyState'] | Schemas['Failed'] | Schemas['Probed'] | Schemas['Dependents'];
+export type StudyState = Schemas['StudyState'];
+export type StudySummary = Schemas['StudySummary'];
+export type FeatureSummary = Schemas['FeatureSummary'];
+export type BlendParams = Schemas['EdgeBlendParams'];
+export type EdgeRef = Schemas['EdgeRef'];
+export type Op = Schemas['Preview']['op'];
+export type FrameHeader = Schemas['FrameHeader'];
+export type FrameObject = Schemas['FrameObject'];
+export type FrameFeature = Schemas['FrameFeature'];
+export type FrameHandle = Schemas['FrameHandle'];
+export type FrameSeam = Schemas['FrameSeam'];
+export type CombsHeader = Schemas['CombsHeader'];
+export type FrameComb = Schemas['FrameComb'];
+export type CombWanted = Schemas['CombWanted'];
+export type Probed = Schemas['Probed'];
+export type NamedId = Schemas['NamedId'];
+export type Role = FeatureSummary['role'];
+export type StudyLine = Schemas['StudyLine'];
+export type StepImport = Schemas['StepImport'];
+export type Created = Schemas['Created'];
+export type DemoLine = Schemas['DemoLine'];
+export type Limits = Schemas['Limits'];
+export type Point = [number, number, number];

@@ -1,0 +1,114 @@
+import { probe } from '../state/session';
+import { pickEdge } from '../state/actions';
+import { useTools } from '../state/tools';
+import { useView } from '../state/view';
+import type { Viewport } from './viewport';
+
+type Gesture = { kind: 'press' | 'turn' | 'pan'; x: number; y: number; button: number } | null;
+
+const SLACK = 4;
+
+/** Pointer and wheel on the part: turn, pan, zoom, point and pick. Returns how to stop listening. */
+export function listen(viewport: Viewport): () => void {
+  const { host, view } = viewport;
+  let gesture: Gesture = null;
+  let pointing = 0;
+
+  const place = (e: MouseEvent) => {
+    const box = host.getBoundingClientRect();
+    return { x: e.clientX - box.left, y: e.clientY - box.top };
+  };
+
+  const down = (e: PointerEvent) => {
+    if (e.target !== host.querySelector('canvas')) return;
+    (document.activeElement as HTMLElement | null)?.blur();
+    gesture = { kind: 'press', ...place(e), button: e.button };
+    host.setPointerCapture(e.pointerId);
+  };
+
+  const move = (e: PointerEvent) => {
+    const { x, y } = place(e);
+    if (!gesture) {
+      if (e.buttons === 0) {
+        cancelAnimationFrame(pointing);
+        pointing = requestAnimationFrame(() => pointAt(viewport, x, y));
+      }
+      return;
+    }
+    if (gesture.kind === 'press') {
+      if (Math.hypot(x - gesture.x, y - gesture.y) < SLACK) return;
+      gesture.kind = gesture.button === 0 && !e.shiftKey ? 'turn' : 'pan';
+      host.dataset.gesture = gesture.kind;
+      useView.setState({ probe: null });
+    }
+    if (gesture.kind === 'turn') view.turn(x - gesture.x, y - gesture.y);
+    else view.pan(x - gesture.x, y - gesture.y);
+    gesture.x = x;
+    gesture.y = y;
+  };
+
+  const up = (e: PointerEvent) => {
+    const done = gesture;
+    gesture = null;
+    delete host.dataset.gesture;
+    if (done?.kind === 'press' && done.button === 0) click(viewport, done.x, done.y, e.detail > 1);
+  };
+
+  const wheel = (e: WheelEvent) => {
+    e.preventDefault();
+    const { x, y } = place(e);
+    const step = e.deltaMode === 1 ? e.deltaY * 16 : e.deltaY;
+    view.zoom(Math.exp(Math.max(-120, Math.min(120, step)) * (e.ctrlKey ? 0.008 : 0.0016)), x, y);
+  };
+
+  const leave = () => {
+    useTools.setState({ hover: null });
+    useView.setState({ probe: null });
+  };
+
+  const menu = (e: Event) => e.preventDefault();
+  host.addEventListener('pointerdown', down);
+  host.addEventListener('pointermove', move);
+  host.addEventListener('pointerup', up);
+  host.addEventListener('pointerleave', leave);
+  host.addEventListener('wheel', wheel, { passive: false });
+  host.addEventListener('contextmenu', menu);
+  return () => {
+    cancelAnimationFrame(pointing);
+    host.removeEventListener('pointerdown', down);
+    host.removeEventListener('pointermove', move);
+    host.removeEventListener('pointerup', up);
+    host.removeEventListener('pointerleave', leave);
+    host.removeEventListener('wheel', wheel);
+    host.removeEventListener('contextmenu', menu);
+  };
+}
+
+function pointAt(viewport: Viewport, x: number, y: number): void {
+  const { tool, draft, dragging } = useTools.getState();
+  if (dragging) return;
+  const edge = draft ? null : viewport.edgeAt(x, y, tool ? 16 : 7);
+  const face = viewport.faceAt(x, y);
+  const hover = edge ?? (face && !tool ? { feature: face.id } : null);
+  const now = useTools.getState().hover;
+  if (JSON.stringify(now) !== JSON.stringify(hover)) useTools.setState({ hover });
+  if (useView.getState().light !== 'curvature' || !face) {
+    if (useView.getState().probe) useView.setState({ probe: null });
+  } else void probe(face.id, face.u, face.v, x, y);
+}
+
+function click(viewport: Viewport, x: number, y: number, double: boolean): void {
+  const { tool, draft } = useTools.getState();
+  const edge = viewport.edgeAt(x, y, tool ? 16 : 7);
+  if (tool) {
+    if (edge && !draft) pickEdge(edge);
+    return;
+  }
+  if (edge) {
+    useTools.setState({ selection: { kind: 'edge', id: edge.feature, edge: edge.edge } });
+    return;
+  }
+  const face = viewport.faceAt(x, y);
+  useTools.setState({ selection: face ? { kind: 'feature', id: face.id } : null });
+  if (face && double) viewport.flyTo(face.point.toArray(), 120);
+}

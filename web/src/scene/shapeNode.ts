@@ -1,0 +1,171 @@
+import { Box3, BufferAttribute, BufferGeometry, Color, Group, Mesh, Vector3, type Raycaster, type ShaderMaterial } from 'three';
+import { LineMaterial } from 'three/addons/lines/LineMaterial.js';
+import { LineSegments2 } from 'three/addons/lines/LineSegments2.js';
+import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js';
+
+import type { Shape } from '../state/study';
+import { shapeMaterial, type LightUniforms } from './light';
+
+const ROW = 10;
+
+/** How a shape is to be drawn. */
+export interface ShapeLook {
+  tint: string;
+  ink: string;
+  accent: string;
+  visible: boolean;
+  /** Whether the shape is pointed at or picked: 0 to 1. */
+  lift: number;
+  /** Names of edges to be drawn strong. */
+  strongEdges: readonly string[];
+}
+
+export interface Hit {
+  distance: number;
+  point: Vector3;
+  normal: Vector3;
+  u: number;
+  v: number;
+}
+
+/** A shape on the screen: its faces, its edges, its span boundaries. */
+export class ShapeNode {
+  readonly group = new Group();
+  readonly box = new Box3();
+  edges: Shape['edges'] = [];
+  outline: Vector3[] = [];
+  private shape: Shape | null = null;
+  private readonly mesh: Mesh<BufferGeometry, ShaderMaterial>;
+  private readonly lines = new LineSegments2(new LineSegmentsGeometry(), new LineMaterial({ linewidth: 1.3 }));
+  private readonly isoLines = new LineSegments2(
+    new LineSegmentsGeometry(),
+    new LineMaterial({ linewidth: 0.8, transparent: true, opacity: 0.35 }),
+  );
+  private readonly strong = new LineSegments2(new LineSegmentsGeometry(), new LineMaterial({ linewidth: 4 }));
+  private strongNames = '';
+
+  constructor(light: LightUniforms) {
+    this.mesh = new Mesh(new BufferGeometry(), shapeMaterial(light));
+    this.mesh.frustumCulled = this.lines.frustumCulled = this.strong.frustumCulled = this.isoLines.frustumCulled = false;
+    this.strong.renderOrder = 2;
+    this.group.add(this.mesh, this.lines, this.isoLines, this.strong);
+  }
+
+  resize(width: number, height: number): void {
+    for (const l of [this.lines, this.isoLines, this.strong]) l.material.resolution.set(width, height);
+  }
+
+  update(shape: Shape, look: ShapeLook): void {
+    const fresh = shape !== this.shape;
+    if (fresh) this.setShape(shape);
+    const names = look.strongEdges.join(' ');
+    if (fresh || names !== this.strongNames) {
+      this.strongNames = names;
+      const chosen = shape.edges.filter((e) => look.strongEdges.includes(e.name));
+      this.strong.visible = setSegments(this.strong, chosen.map((e) => e.points));
+    }
+    this.group.visible = look.visible;
+    const { uniforms } = this.mesh.material;
+    (uniforms.tint?.value as Color).set(look.tint).convertLinearToSRGB();
+    if (uniforms.lift) uniforms.lift.value = look.lift;
+    this.lines.material.color.set(look.ink);
+    this.isoLines.material.color.set(look.ink);
+    this.strong.material.color.set(look.accent);
+  }
+
+  private setShape(shape: Shape): void {
+    const { grid, triangles } = shape.object;
+    const count = shape.vertices.length / ROW;
+    const old = this.mesh.geometry;
+    const sameSize = this.shape !== null && sameGrid(this.shape, shape);
+    this.shape = shape;
+    this.edges = shape.edges;
+    const position = new Float32Array(count * 3);
+    const normal = new Float32Array(count * 3);
+    const bend = new Float32Array(count * 2);
+    for (let i = 0; i < count; i++) {
+      const o = i * ROW;
+      position.set(shape.vertices.subarray(o, o + 3), i * 3);
+      normal.set(shape.vertices.subarray(o + 3, o + 6), i * 3);
+      bend.set(shape.vertices.subarray(o + 6, o + 8), i * 2);
+    }
+    const geometry = new BufferGeometry();
+    geometry.setAttribute('position', new BufferAttribute(position, 3));
+    geometry.setAttribute('normal', new BufferAttribute(normal, 3));
+    geometry.setAttribute('bend', new BufferAttribute(bend, 2));
+    const index = sameSize ? old.getIndex() : new BufferAttribute(grid ? gridTriangles(grid) : new Uint32Array(triangles ?? []), 1);
+    geometry.setIndex(index);
+    old.dispose();
+    this.mesh.geometry = geometry;
+    geometry.computeBoundingSphere();
+    this.box.setFromBufferAttribute(geometry.getAttribute('position') as BufferAttribute);
+    this.lines.visible = setSegments(this.lines, shape.edges.map((e) => e.points));
+    this.isoLines.visible = setSegments(this.isoLines, shape.isos);
+    this.outline = [];
+    for (let i = 0; i + 2 < position.length; i += 3 * 7)
+      this.outline.push(new Vector3(position[i], position[i + 1], position[i + 2]));
+    for (const { points } of shape.edges)
+      for (let i = 0; i + 2 < points.length; i += 9) this.outline.push(new Vector3(points[i], points[i + 1], points[i + 2]));
+  }
+
+  /** Nearest hit of a ray, with surface parameters and the true normal blended from the triangle's corners. */
+  intersect(ray: Raycaster): Hit | null {
+    const found = ray.intersectObject(this.mesh, false)[0];
+    const shape = this.shape;
+    if (!found?.face || !shape) return null;
+    const { a, b, c } = found.face;
+    const at = (i: number, k: number) => shape.vertices[i * ROW + k] ?? 0;
+    const corner = (i: number) => new Vector3(at(i, 0), at(i, 1), at(i, 2));
+    const [pa, pb, pc] = [corner(a), corner(b), corner(c)];
+    const area = new Vector3().crossVectors(pb.clone().sub(pa), pc.clone().sub(pa));
+    const weight = (p: Vector3, q: Vector3) =>
+      new Vector3().crossVectors(p.clone().sub(found.point), q.clone().sub(found.point)).dot(area) / Math.max(1e-20, area.lengthSq());
+    const [wa, wb, wc] = [weight(pb, pc), weight(pc, pa), weight(pa, pb)];
+    const mix = (k: number) => wa * at(a, k) + wb * at(b, k) + wc * at(c, k);
+    const normal = new Vector3(mix(3), mix(4), mix(5)).normalize();
+    return { distance: found.distance, point: found.point, normal, u: mix(8), v: mix(9) };
+  }
+
+  dispose(): void {
+    for (const object of [this.mesh, this.lines, this.isoLines, this.strong]) {
+      object.geometry.dispose();
+      object.material.dispose();
+    }
+  }
+}
+
+const sameGrid = (a: Shape, b: Shape): boolean =>
+  a.object.grid !== null && b.object.grid !== null && a.object.grid.join() === b.object.grid.join();
+
+function gridTriangles([nu, nv]: readonly number[]): Uint32Array {
+  const [rows, columns] = [nu ?? 0, nv ?? 0];
+  const out = new Uint32Array(Math.max(0, (rows - 1) * (columns - 1) * 6));
+  let k = 0;
+  for (let i = 0; i + 1 < rows; i++) {
+    for (let j = 0; j + 1 < columns; j++) {
+      const a = i * columns + j;
+      out.set([a, a + columns, a + 1, a + 1, a + columns, a + columns + 1], k);
+      k += 6;
+    }
+  }
+  return out;
+}
+
+/** Replace the segments of a line object; false if there are none. */
+function setSegments(object: LineSegments2, lines: Float32Array[]): boolean {
+  const count = lines.reduce((sum, l) => sum + Math.max(0, l.length / 3 - 1), 0);
+  if (!count) return false;
+  const segments = new Float32Array(count * 6);
+  let k = 0;
+  for (const line of lines) {
+    for (let i = 0; i + 5 < line.length; i += 3) {
+      segments.set(line.subarray(i, i + 6), k);
+      k += 6;
+    }
+  }
+  object.geometry.dispose();
+  const geometry = new LineSegmentsGeometry();
+  geometry.setPositions(segments);
+  object.geometry = geometry;
+  return true;
+}

@@ -1,0 +1,129 @@
+import { notifications } from '@mantine/notifications';
+
+import { Link } from '../api/link';
+import type { CombWanted, NamedId, Op } from '../api/types';
+import { dropPreview, receiveCombs, receivePreview, receiveState, resetStudy, useStudy } from './study';
+import { useTools } from './tools';
+import { useView } from './view';
+
+let link: Link | null = null;
+
+export function tell(message: string, good = false): void {
+  notifications.show({ message, color: good ? 'teal' : 'red', autoClose: good ? 3500 : 8000, withBorder: true });
+}
+
+function combsWanted(): CombWanted[] {
+  const { combEdges, comb } = useView.getState();
+  return combEdges.map((e) => ({ ...e, teeth: comb.teeth }));
+}
+
+/** Ask for the combs that are shown, as they are kept. */
+export function refreshCombs(): void {
+  const wanted = combsWanted();
+  if (wanted.length) link?.combs(wanted);
+  else useStudy.setState({ combs: [] });
+}
+
+export function openStudy(id: string): () => void {
+  resetStudy(id);
+  useTools.setState({ tool: null, picks: [], draft: null, selection: null, hover: null, cvsOf: [], problem: null });
+  useView.setState({ combEdges: [], isolated: null, activeSeam: null, stripRow: null, probe: null });
+  link = new Link(id, {
+    combsWanted,
+    state(state, frame) {
+      receiveState(state, frame);
+      tidy();
+      refreshCombs();
+    },
+    preview(frame) {
+      receivePreview(frame);
+      useTools.setState({ problem: draftProblem() });
+    },
+    combs: receiveCombs,
+    connected: (connected) => useStudy.setState({ connected }),
+    failed(message, _code, wasPreview) {
+      if (wasPreview) useTools.setState({ problem: message });
+      else {
+        dropPreview();
+        tell(message);
+      }
+    },
+  });
+  exposeForMeasuring(link);
+  const mine = link;
+  return () => {
+    mine.close();
+    if (link === mine) link = null;
+  };
+}
+
+/** The benchmark reads round trips from here. */
+function exposeForMeasuring(current: Link): void {
+  (window as unknown as { pambleRoundTrips: number[] }).pambleRoundTrips = current.roundTrips;
+}
+
+function draftProblem(): string | null {
+  const { draft } = useTools.getState();
+  return draft ? (useStudy.getState().shown.features.get(draft.id)?.problem ?? null) : null;
+}
+
+/** Drop selections and combs of things that are gone. */
+function tidy(): void {
+  const { kept, study } = useStudy.getState();
+  const there = (id: string) => study?.features.some((f) => f.id === id) ?? false;
+  const { selection, cvsOf } = useTools.getState();
+  useTools.setState({
+    selection: selection && there(selection.id) ? selection : null,
+    cvsOf: cvsOf.filter((id) => kept.shapes.has(id)),
+  });
+  useView.setState((v) => ({
+    combEdges: v.combEdges.filter((e) => kept.shapes.get(e.id)?.edges.some((x) => x.name === e.edge)),
+    isolated: v.isolated?.some(there) ? v.isolated.filter(there) : null,
+  }));
+}
+
+export function preview(op: Op): void {
+  link?.preview(op);
+}
+
+export function endPreview(): void {
+  link?.dropPreviews();
+  dropPreview();
+  refreshCombs();
+}
+
+/** Apply an operation for good; false when it failed, in which case the words have been shown. */
+export async function commit(op: Op): Promise<boolean> {
+  if (!link) return false;
+  try {
+    await link.commit(op);
+    return true;
+  } catch {
+    endPreview();
+    return false;
+  }
+}
+
+export async function step(type: 'undo' | 'redo'): Promise<void> {
+  const { canUndo, canRedo } = useStudy.getState();
+  if (type === 'undo' ? !canUndo : !canRedo) return;
+  await link?.step(type).catch(() => undefined);
+}
+
+export const dependents = async (ids: string[]): Promise<NamedId[]> => (link ? link.dependents(ids) : []);
+
+let probing = false;
+
+/** Exact figures under the pointer; while one question is out, others are passed over. */
+export async function probe(id: string, u: number, v: number, x: number, y: number): Promise<void> {
+  if (probing || !link) return;
+  probing = true;
+  try {
+    const answer = await link.probe(id, u, v);
+    useView.setState({ probe: { ...answer, x, y } });
+  } catch {
+    useView.setState({ probe: null });
+  } finally {
+    probing = false;
+  }
+}

@@ -1,0 +1,127 @@
+import { create } from 'zustand';
+
+import { slice, type Frame } from '../api/frame';
+import type { CombsHeader, FrameComb, FrameFeature, FrameHeader, FrameObject, FrameSeam, StudyState, StudySummary } from '../api/types';
+
+/** A shape as the scene shows it. */
+export interface Shape {
+  id: string;
+  object: FrameObject;
+  vertices: Float32Array;
+  edges: { name: string; points: Float32Array }[];
+  isos: Float32Array[];
+}
+
+export interface SeamLine extends Omit<FrameSeam, 'plot'> {
+  /** Rows of 7: length, gap, angle, curvature, x, y, z. */
+  plot: Float32Array;
+}
+
+export interface CombLine extends Omit<FrameComb, 'teeth'> {
+  /** Rows of 8: point, tooth, curvature, length. */
+  teeth: Float32Array;
+}
+
+/** Shapes and figures: once as kept, once as shown, which differ while something is previewed. */
+interface Picture {
+  shapes: ReadonlyMap<string, Shape>;
+  features: ReadonlyMap<string, FrameFeature>;
+  seams: readonly SeamLine[];
+}
+
+interface StudyStore {
+  id: string | null;
+  study: StudySummary | null;
+  version: number;
+  canUndo: boolean;
+  canRedo: boolean;
+  connected: boolean;
+  kept: Picture;
+  shown: Picture;
+  previewing: boolean;
+  combs: readonly CombLine[];
+  /** Shapes before the last change, for the before-and-after key. */
+  before: Picture | null;
+  showBefore: boolean;
+}
+
+const EMPTY: Picture = { shapes: new Map(), features: new Map(), seams: [] };
+const BLANK: StudyStore = {
+  id: null,
+  study: null,
+  version: 0,
+  canUndo: false,
+  canRedo: false,
+  connected: false,
+  kept: EMPTY,
+  shown: EMPTY,
+  previewing: false,
+  combs: [],
+  before: null,
+  showBefore: false,
+};
+
+export const useStudy = create<StudyStore>(() => BLANK);
+
+export const resetStudy = (id: string | null) => useStudy.setState({ ...BLANK, id });
+
+function readShape(object: FrameObject, floats: Float32Array): Shape {
+  return {
+    id: object.id,
+    object,
+    vertices: slice(floats, object.vertices),
+    edges: object.edges.map((e) => ({ name: e.name, points: slice(floats, e.points) })),
+    isos: object.isos.map((place) => slice(floats, place)),
+  };
+}
+
+function merge(base: Picture, { header, floats }: Frame<FrameHeader>): Picture {
+  const shapes = new Map(header.whole ? [] : base.shapes);
+  for (const id of header.removed) shapes.delete(id);
+  for (const object of header.objects) shapes.set(object.id, readShape(object, floats));
+  return {
+    shapes,
+    features: new Map(header.features.map((f) => [f.id, f])),
+    seams: header.seams.map((s) => ({ ...s, plot: slice(floats, s.plot) })),
+  };
+}
+
+const readCombs = (combs: FrameComb[], floats: Float32Array): CombLine[] =>
+  combs.map((c) => ({ ...c, teeth: slice(floats, c.teeth) }));
+
+export function receiveState(state: StudyState, frame: Frame<FrameHeader>): void {
+  useStudy.setState((s) => {
+    const kept = merge(s.kept, frame);
+    return {
+      study: state.study,
+      version: state.version,
+      canUndo: state.can_undo,
+      canRedo: state.can_redo,
+      kept,
+      shown: kept,
+      previewing: false,
+      before: state.reason === 'opened' || state.reason === 'reload' ? null : s.kept,
+      showBefore: false,
+    };
+  });
+}
+
+export function receivePreview(frame: Frame<FrameHeader>): void {
+  useStudy.setState((s) => ({
+    shown: merge(s.kept, frame),
+    previewing: true,
+    combs: frame.header.combs.length ? readCombs(frame.header.combs, frame.floats) : s.combs,
+  }));
+}
+
+export function receiveCombs(frame: Frame<CombsHeader>): void {
+  useStudy.setState({ combs: readCombs(frame.header.combs, frame.floats) });
+}
+
+/** Back to what is kept. */
+export function dropPreview(): void {
+  useStudy.setState((s) => ({ shown: s.kept, previewing: false }));
+}
+
+export const featureName = (id: string): string =>
+  useStudy.getState().study?.features.find((f) => f.id === id)?.name ?? 'New blend';

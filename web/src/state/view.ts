@@ -1,0 +1,73 @@
+import { create } from 'zustand';
+
+export type Light = 'clay' | 'zebra' | 'curvature';
+export type CurvatureKind = 'gauss' | 'mean' | 'largest' | 'smallest' | 'radius';
+export type StripFigure = 'gap' | 'angle' | 'curvature';
+
+export interface ZebraSettings {
+  fixedTo: 'part' | 'viewer';
+  /** Number of stripe pairs over a half turn of the reflection: more means narrower. */
+  bands: number;
+  /** Degrees. */
+  direction: number;
+}
+
+export interface CurvatureSettings {
+  kind: CurvatureKind;
+  fitted: boolean;
+  low: number;
+  high: number;
+}
+
+export interface CombSettings {
+  teeth: number;
+  /** Length in mm of a tooth where the curvature is 1/100 mm. */
+  scale: number;
+}
+
+export interface ProbeReading {
+  id: string;
+  x: number;
+  y: number;
+  gauss: number | null;
+  mean: number | null;
+  largest: number | null;
+  smallest: number | null;
+  radius: number | null;
+}
+
+interface ViewStore {
+  light: Light;
+  zebra: ZebraSettings;
+  curvature: CurvatureSettings;
+  comb: CombSettings;
+  combEdges: { id: string; edge: string }[];
+  isolated: readonly string[] | null;
+  activeSeam: string | null;
+  stripFigure: StripFigure;
+  /** Row of the active seam's plot that the strip points at. */
+  stripRow: number | null;
+  probe: ProbeReading | null;
+  panels: { build: boolean; card: boolean; ledger: boolean };
+}
+
+export const useView = create<ViewStore>(() => ({
+  light: 'clay',
+  zebra: { fixedTo: 'viewer', bands: 14, direction: 90 },
+  curvature: { kind: 'mean', fitted: true, low: -0.01, high: 0.01 },
+  comb: { teeth: 60, scale: 20 },
+  combEdges: [],
+  isolated: null,
+  activeSeam: null,
+  stripFigure: 'curvature',
+  stripRow: null,
+  probe: null,
+  panels: { build: true, card: true, ledger: true },
+}));
+
+export function togglePanels(): void {
+  useView.setState(({ panels }) => {
+    const on = !(panels.build || panels.card || panels.ledger);
+    return { panels: { build: on, card: on, ledger: on } };
+  });
+}
