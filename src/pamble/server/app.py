@@ -6,7 +6,7 @@ import logging
 from collections.abc import AsyncIterator, Awaitable, Callable
 from contextlib import asynccontextmanager
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import structlog
 from fastapi import FastAPI, Request, Response, WebSocket
@@ -19,7 +19,7 @@ from pamble import __version__
 from pamble.core.errors import Conflict, PambleError
 from pamble.server.hub import Hub
 from pamble.server.live import live
-from pamble.server.messages import SOCKET_MODELS
+from pamble.server.messages import RECEIVED_MODELS, SENT_MODELS
 from pamble.server.routes import router
 from pamble.store.studies import Studies
 
@@ -78,8 +78,12 @@ def schema() -> dict[str, Any]:
     app = create_app(create_engine("postgresql+psycopg://"))
     out = app.openapi()
     schemas = out["components"]["schemas"]
-    for model in SOCKET_MODELS:
-        part = TypeAdapter(model).json_schema(mode="serialization", ref_template="#/components/schemas/{model}")
+    modes: list[tuple[Any, Literal["validation", "serialization"]]] = [
+        *((model, "validation") for model in RECEIVED_MODELS),
+        *((model, "serialization") for model in SENT_MODELS),
+    ]
+    for model, mode in modes:
+        part = TypeAdapter(model).json_schema(mode=mode, ref_template="#/components/schemas/{model}")
         schemas.update(part.pop("$defs", {}))
         if "title" in part:
             schemas[part["title"]] = part

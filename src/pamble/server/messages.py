@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, Field, TypeAdapter
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from pamble.build.features.edge_blend import EdgeBlendParams
 from pamble.build.ops import Op
@@ -78,13 +78,19 @@ ClientMessage = Annotated[Preview | Commit | Step | Probe | CombsAsked | Depende
 CLIENT_MESSAGE: TypeAdapter[ClientMessage] = TypeAdapter(ClientMessage)
 
 
-class FaceSummary(BaseModel):
+class Sent(BaseModel):
+    """Base of what the server sends: every field is always there."""
+
+    model_config = ConfigDict(json_schema_serialization_defaults_required=True)
+
+
+class FaceSummary(Sent):
     """Parameters of a face as the interface sees them; its CVs travel in frames."""
 
     source: str | None = None
 
 
-class FeatureSummary(BaseModel):
+class FeatureSummary(Sent):
     """A feature without its bulk."""
 
     id: str
@@ -97,7 +103,7 @@ class FeatureSummary(BaseModel):
     face: FaceSummary | None = None
 
 
-class StudySummary(BaseModel):
+class StudySummary(Sent):
     """A study without the bulk of its geometry."""
 
     name: str
@@ -106,7 +112,7 @@ class StudySummary(BaseModel):
     seam_targets: dict[str, int]
 
 
-class StudyState(BaseModel):
+class StudyState(Sent):
     """Sent when a study was opened or changed; the frame with the changed shapes follows at once.
 
     seq and by: the message and the window that caused it.
@@ -123,7 +129,7 @@ class StudyState(BaseModel):
     seq: int | None = None
 
 
-class Failed(BaseModel):
+class Failed(Sent):
     """A message that could not be carried out, in the user's words."""
 
     type: Literal["error"] = "error"
@@ -132,7 +138,7 @@ class Failed(BaseModel):
     message: str
 
 
-class Probed(BaseModel):
+class Probed(Sent):
     """Answer to `Probe`; curvatures in 1/mm, Gauss in 1/mm^2, radius in mm; null where not defined."""
 
     type: Literal["probed"] = "probed"
@@ -147,14 +153,14 @@ class Probed(BaseModel):
     radius: float | None
 
 
-class NamedId(BaseModel):
+class NamedId(Sent):
     """An object by id and name."""
 
     id: str
     name: str
 
 
-class Dependents(BaseModel):
+class Dependents(Sent):
     """Answer to `DependentsAsked`."""
 
     type: Literal["dependents"] = "dependents"
@@ -170,21 +176,21 @@ Place = tuple[int, int]
 Point = tuple[float, float, float]
 
 
-class FrameEdge(BaseModel):
+class FrameEdge(Sent):
     """An edge as a polyline."""
 
     name: str
     points: Place
 
 
-class FrameCvs(BaseModel):
+class FrameCvs(Sent):
     """The CV net: count along u and v, and the points in double precision, v running first."""
 
     count: tuple[int, int]
     points: list[float]
 
 
-class FrameObject(BaseModel):
+class FrameObject(Sent):
     """A shape. vertices: 10 floats each, position, normal, largest and smallest curvature, u, v."""
 
     id: str
@@ -200,7 +206,7 @@ class FrameObject(BaseModel):
     trimmed: bool
 
 
-class FrameHandle(BaseModel):
+class FrameHandle(Sent):
     """A handle on the part; see `PartHandle` of the build."""
 
     field: str
@@ -212,7 +218,7 @@ class FrameHandle(BaseModel):
     value: float
 
 
-class FrameFeature(BaseModel):
+class FrameFeature(Sent):
     """What evaluation says of a feature."""
 
     id: str
@@ -224,7 +230,7 @@ class FrameFeature(BaseModel):
     handles: list[FrameHandle]
 
 
-class SeamWorst(BaseModel):
+class SeamWorst(Sent):
     """A largest value, its distance along the seam in mm, and its place."""
 
     max: float
@@ -238,14 +244,14 @@ class SeamCurvature(SeamWorst):
     absolute: float
 
 
-class SeamEdge(BaseModel):
+class SeamEdge(Sent):
     """One side of a seam."""
 
     feature: str
     edge: str
 
 
-class FrameSeam(BaseModel):
+class FrameSeam(Sent):
     """A line of the ledger. plot: rows of 7 floats, length, gap, angle, curvature, x, y, z."""
 
     key: str
@@ -265,7 +271,7 @@ class FrameSeam(BaseModel):
     plot: Place
 
 
-class FrameComb(BaseModel):
+class FrameComb(Sent):
     """A comb. teeth: rows of 8 floats, point, tooth (1/mm), curvature, length; largest curvature 1/mm, radius mm."""
 
     id: str
@@ -275,7 +281,7 @@ class FrameComb(BaseModel):
     least_radius: float | None
 
 
-class FrameHeader(BaseModel):
+class FrameHeader(Sent):
     """Header of a binary frame with shapes."""
 
     type: Literal["frame"]
@@ -288,12 +294,13 @@ class FrameHeader(BaseModel):
     combs: list[FrameComb]
 
 
-class CombsHeader(BaseModel):
+class CombsHeader(Sent):
     """Header of a binary frame with combs only."""
 
     type: Literal["combs"]
     combs: list[FrameComb]
 
 
-SOCKET_MODELS: tuple[Any, ...] = (ClientMessage, ServerMessage, FrameHeader, CombsHeader)
+RECEIVED_MODELS: tuple[Any, ...] = (ClientMessage,)
+SENT_MODELS: tuple[Any, ...] = (ServerMessage, FrameHeader, CombsHeader)
 """Everything that travels over the socket, for the generated types."""

@@ -154,7 +154,7 @@ export interface components {
              * At
              * @default null
              */
-            at: number[] | null;
+            at?: number[] | null;
             /** Features */
             features: components["schemas"]["Feature"][];
             /**
@@ -186,7 +186,7 @@ export interface components {
              * Teeth
              * @default 60
              */
-            teeth: number;
+            teeth?: number;
         };
         /**
          * CombsAsked
@@ -202,7 +202,7 @@ export interface components {
              * @default combs
              * @constant
              */
-            type: "combs";
+            type?: "combs";
         };
         /**
          * CombsHeader
@@ -233,7 +233,7 @@ export interface components {
              * @default commit
              * @constant
              */
-            type: "commit";
+            type?: "commit";
         };
         /**
          * Created
@@ -285,7 +285,7 @@ export interface components {
              * @default dependents
              * @constant
              */
-            type: "dependents";
+            type?: "dependents";
         };
         /**
          * EdgeBlendParams
@@ -299,7 +299,7 @@ export interface components {
              *       2
              *     ]
              */
-            continuity: [
+            continuity?: [
                 number,
                 number
             ];
@@ -307,19 +307,19 @@ export interface components {
              * Degree
              * @default 5
              */
-            degree: number;
+            degree?: number;
             /**
              * Ends
              * @default neighbours
              * @enum {string}
              */
-            ends: "neighbours" | "straight" | "iso";
+            ends?: "neighbours" | "straight" | "iso";
             first: components["schemas"]["EdgeRef"];
             /**
              * Flip
              * @default false
              */
-            flip: boolean;
+            flip?: boolean;
             /**
              * Fullness
              * @default [
@@ -327,7 +327,7 @@ export interface components {
              *       null
              *     ]
              */
-            fullness: [
+            fullness?: [
                 number | null,
                 number | null
             ];
@@ -336,7 +336,7 @@ export interface components {
              * Spans
              * @default null
              */
-            spans: number | null;
+            spans?: number | null;
         };
         /**
          * EdgeRef
@@ -389,7 +389,7 @@ export interface components {
              * Hidden
              * @default false
              */
-            hidden: boolean;
+            hidden?: boolean;
             /** Id */
             id: string;
             /** Kind */
@@ -400,7 +400,7 @@ export interface components {
              * On
              * @default true
              */
-            on: boolean;
+            on?: boolean;
             /** Params */
             params: {
                 [key: string]: unknown;
@@ -445,24 +445,24 @@ export interface components {
              * Hidden
              * @default null
              */
-            hidden: boolean | null;
+            hidden?: boolean | null;
             /** Id */
             id: string;
             /**
              * Name
              * @default null
              */
-            name: string | null;
+            name?: string | null;
             /**
              * On
              * @default null
              */
-            on: boolean | null;
+            on?: boolean | null;
             /**
              * Role
              * @default null
              */
-            role: ("construction" | "theoretical" | "primary" | "secondary" | "tertiary") | null;
+            role?: ("construction" | "theoretical" | "primary" | "secondary" | "tertiary") | null;
         };
         /**
          * FrameComb
@@ -689,22 +689,22 @@ export interface components {
              * Angle
              * @default 0.1
              */
-            angle: number;
+            angle?: number;
             /**
              * Curvature
              * @default 5
              */
-            curvature: number;
+            curvature?: number;
             /**
              * Fit
              * @default 0.001
              */
-            fit: number;
+            fit?: number;
             /**
              * Gap
              * @default 0.01
              */
-            gap: number;
+            gap?: number;
         };
         /**
          * MoveCvs
@@ -768,7 +768,7 @@ export interface components {
              * Combs
              * @default []
              */
-            combs: components["schemas"]["CombWanted"][];
+            combs?: components["schemas"]["CombWanted"][];
             /** Op */
             op: components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"];
             /** Seq */
@@ -778,7 +778,7 @@ export interface components {
              * @default preview
              * @constant
              */
-            type: "preview";
+            type?: "preview";
         };
         /**
          * Probe
@@ -794,7 +794,7 @@ export interface components {
              * @default probe
              * @constant
              */
-            type: "probe";
+            type?: "probe";
             /** U */
             u: number;
             /** V */
@@ -941,7 +941,7 @@ export interface components {
              * Target
              * @default null
              */
-            target: number | null;
+            target?: number | null;
         };
         /**
          * SetStudy
@@ -949,12 +949,12 @@ export interface components {
          */
         SetStudy: {
             /** @default null */
-            limits: components["schemas"]["Limits"] | null;
+            limits?: components["schemas"]["Limits"] | null;
             /**
              * Name
              * @default null
              */
-            name: string | null;
+            name?: string | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}

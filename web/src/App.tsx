@@ -1,0 +1,10 @@
+import { useSyncExternalStore } from 'react';
+
+import { studyInAddress, watchAddress } from './address';
+import { StudyList } from './ui/StudyList';
+import { Workspace } from './ui/Workspace';
+
+export function App() {
+  const id = useSyncExternalStore(watchAddress, studyInAddress);
+  return id ? <Workspace key={id} id={id} /> : <StudyList />;
+}

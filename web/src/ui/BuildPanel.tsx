@@ -1,0 +1,187 @@
+import { ActionIcon, Menu, TextInput, Tooltip, useComputedColorScheme } from '@mantine/core';
+import { IconDots, IconEye, IconEyeOff } from '@tabler/icons-react';
+import { useState } from 'react';
+
+import type { FeatureSummary, FrameFeature, Role } from '../api/types';
+import { isolate, isShown, setFlags, toggleCvs } from '../state/actions';
+import { useStudy, type Shape } from '../state/study';
+import { useTools } from '../state/tools';
+import { useView } from '../state/view';
+import { PALETTES } from '../theme';
+import { openers } from './commands';
+
+const ROLES: [Role, string][] = [
+  ['construction', 'Construction'],
+  ['theoretical', 'Theoretical'],
+  ['primary', 'Primary'],
+  ['secondary', 'Secondary'],
+  ['tertiary', 'Tertiary'],
+];
+
+/** The build: every step by role, with its state. */
+export function BuildPanel() {
+  const study = useStudy((s) => s.study);
+  const shown = useStudy((s) => s.shown);
+  return (
+    <aside className="paper build" aria-label="Build">
+      {study && !study.features.length && (
+        <p className="quiet" style={{ margin: '4px 14px' }}>
+          The study is empty. Import a STEP file to begin.
+        </p>
+      )}
+      {ROLES.map(([role, title]) => {
+        const features = study?.features.filter((f) => f.role === role) ?? [];
+        if (!features.length) return null;
+        return (
+          <section key={role} aria-label={title}>
+            <h3>
+              <span>{title}</span>
+              <span>{features.length}</span>
+            </h3>
+            {features.map((f) => (
+              <Line key={f.id} feature={f} state={shown.features.get(f.id)} shape={shown.shapes.get(f.id)} />
+            ))}
+          </section>
+        );
+      })}
+    </aside>
+  );
+}
+
+function make(feature: FeatureSummary, shape: Shape | undefined): string {
+  if (!feature.on) return 'off';
+  if (feature.blend) return (feature.blend.continuity ?? []).map((g) => `G${g}`).join(' · ');
+  if (!shape) return '';
+  const [p, q] = shape.object.degree;
+  const [n, m] = shape.object.cvs.count;
+  return `${p}×${q} · ${n}×${m}${shape.object.trimmed ? ' trimmed' : ''}`;
+}
+
+function Line({ feature, state, shape }: { feature: FeatureSummary; state: FrameFeature | undefined; shape: Shape | undefined }) {
+  const selection = useTools((s) => s.selection);
+  const isolated = useView((s) => s.isolated);
+  const scheme = useComputedColorScheme('light');
+  const [renaming, setRenaming] = useState(false);
+  const visible = isShown(feature, isolated);
+  const selected = selection?.id === feature.id;
+  const select = () => useTools.setState({ selection: { kind: 'feature', id: feature.id }, tool: null, picks: [] });
+  return (
+    <>
+      <div
+        className={`line${visible ? '' : ' dim'}${feature.on ? '' : ' off'}`}
+        role="option"
+        tabIndex={0}
+        aria-selected={selected}
+        aria-label={feature.name}
+        onClick={select}
+        onDoubleClick={() => setRenaming(true)}
+        onKeyDown={(e) => {
+          if (e.key === 'Enter') select();
+          if (e.key === 'F2') setRenaming(true);
+        }}
+      >
+        <span className="swatch" style={{ background: PALETTES[scheme].roles[feature.role] }} />
+        {renaming ? (
+          <Rename feature={feature} done={() => setRenaming(false)} />
+        ) : (
+          <>
+            <span className="name" title={feature.name}>
+              {state?.problem ? '▲ ' : ''}
+              {feature.name}
+            </span>
+            <span className="quiet">{make(feature, shape)}</span>
+          </>
+        )}
+        <Tooltip label={feature.hidden ? 'Show' : 'Hide'} openDelay={500}>
+          <ActionIcon
+            variant="subtle"
+            color="gray"
+            size="sm"
+            aria-label={`${feature.hidden ? 'Show' : 'Hide'} ${feature.name}`}
+            onClick={(e) => {
+              e.stopPropagation();
+              void setFlags(feature.id, { hidden: !feature.hidden });
+            }}
+          >
+            {feature.hidden ? <IconEyeOff size={15} /> : <IconEye size={15} />}
+          </ActionIcon>
+        </Tooltip>
+        <LineMenu feature={feature} rename={() => setRenaming(true)} trimmed={shape?.object.trimmed ?? true} />
+      </div>
+      {state?.problem && (
+        <div className="fault" role="alert">
+          {state.problem}
+          {state.stale && shape ? ' Shown is its last good shape.' : ''}
+        </div>
+      )}
+    </>
+  );
+}
+
+function LineMenu({ feature, rename, trimmed }: { feature: FeatureSummary; rename(): void; trimmed: boolean }) {
+  const isolated = useView((s) => s.isolated);
+  const cvs = useTools((s) => s.cvsOf.includes(feature.id));
+  const only = isolated?.length === 1 && isolated[0] === feature.id;
+  return (
+    <Menu position="bottom-start" width={190}>
+      <Menu.Target>
+        <ActionIcon
+          variant="subtle"
+          color="gray"
+          size="sm"
+          aria-label={`More for ${feature.name}`}
+          onClick={(e) => e.stopPropagation()}
+        >
+          <IconDots size={15} />
+        </ActionIcon>
+      </Menu.Target>
+      <Menu.Dropdown onClick={(e) => e.stopPropagation()}>
+        <Menu.Item onClick={rename}>Rename</Menu.Item>
+        <Menu.Item onClick={() => isolate(only ? null : [feature.id])}>{only ? 'End isolation' : 'Isolate'}</Menu.Item>
+        {feature.kind === 'face' && !trimmed && (
+          <Menu.Item onClick={() => toggleCvs(feature.id)}>{cvs ? 'Hide CVs' : 'Show CVs'}</Menu.Item>
+        )}
+        <Menu.Item onClick={() => void setFlags(feature.id, { on: !feature.on })}>
+          {feature.on ? 'Switch off' : 'Switch on'}
+        </Menu.Item>
+        <Menu.Divider />
+        <Menu.Item
+          color="red"
+          onClick={() => {
+            useTools.setState({ selection: { kind: 'feature', id: feature.id } });
+            openers.remove?.();
+          }}
+        >
+          Delete…
+        </Menu.Item>
+      </Menu.Dropdown>
+    </Menu>
+  );
+}
+
+function Rename({ feature, done }: { feature: FeatureSummary; done(): void }) {
+  const [text, setText] = useState(feature.name);
+  const keep = () => {
+    done();
+    if (text.trim() && text.trim() !== feature.name) void setFlags(feature.id, { name: text.trim() });
+  };
+  return (
+    <TextInput
+      aria-label={`New name of ${feature.name}`}
+      size="xs"
+      autoFocus
+      maxLength={120}
+      value={text}
+      style={{ flex: 1 }}
+      onClick={(e) => e.stopPropagation()}
+      onFocus={(e) => e.currentTarget.select()}
+      onChange={(e) => setText(e.currentTarget.value)}
+      onBlur={keep}
+      onKeyDown={(e) => {
+        e.stopPropagation();
+        if (e.key === 'Enter') keep();
+        if (e.key === 'Escape') done();
+      }}
+    />
+  );
+}

@@ -1,0 +1,85 @@
+import { Button } from '@mantine/core';
+
+import { startTool, toggleComb, toggleCvs } from '../state/actions';
+import { useStudy } from '../state/study';
+import { useTools } from '../state/tools';
+import { useView } from '../state/view';
+import { BlendCard } from './BlendCard';
+import { CvCard } from './CvCard';
+import { small } from './figures';
+import { edgeWords } from './ToolBar';
+
+/** What is picked, with its numbers. */
+export function Card() {
+  const { selection, draft } = useTools();
+  const study = useStudy((s) => s.study);
+  if (draft) return <BlendCard id={draft.id} name={draft.name} params={draft.params} draft />;
+  const feature = study?.features.find((f) => f.id === selection?.id);
+  if (!selection || !feature) return null;
+  if (selection.kind === 'edge') return <EdgeCard id={selection.id} edge={selection.edge} />;
+  if (selection.kind === 'cvs') return <CvCard id={selection.id} cvs={selection.cvs} />;
+  if (feature.blend) return <BlendCard key={feature.id} id={feature.id} name={feature.name} params={feature.blend} draft={false} />;
+  return <FaceCard id={feature.id} name={feature.name} source={feature.face?.source ?? null} />;
+}
+
+function FaceCard({ id, name, source }: { id: string; name: string; source: string | null }) {
+  const shape = useStudy((s) => s.shown.shapes.get(id));
+  const cvs = useTools((s) => s.cvsOf.includes(id));
+  return (
+    <section className="paper card" aria-label={`Card of ${name}`}>
+      <h2>{name}</h2>
+      <div className="quiet">{source ? `Face from ${source}` : 'Face'}</div>
+      {shape ? (
+        <>
+          <dl className="figures">
+            <dt>Degree, u × v</dt>
+            <dd>{shape.object.degree.join(' × ')}</dd>
+            <dt>Spans, u × v</dt>
+            <dd>{shape.object.spans.join(' × ')}</dd>
+            <dt>CVs, u × v</dt>
+            <dd>{shape.object.cvs.count.join(' × ')}</dd>
+            <dt>Make</dt>
+            <dd>{shape.object.rational ? 'rational' : 'polynomial'}{shape.object.trimmed ? ', trimmed' : ''}</dd>
+          </dl>
+          <div className="keys">
+            <Button size="xs" variant={cvs ? 'filled' : 'default'} disabled={shape.object.trimmed} onClick={() => toggleCvs(id)}>
+              {cvs ? 'Hide CVs' : 'Show CVs'}
+            </Button>
+          </div>
+          {shape.object.trimmed && (
+            <div className="note">A trimmed face keeps its CVs while its trim hangs on them. Its edges can be blended.</div>
+          )}
+        </>
+      ) : (
+        <div className="note">Switched off, or without a shape.</div>
+      )}
+    </section>
+  );
+}
+
+function EdgeCard({ id, edge }: { id: string; edge: string }) {
+  const on = useView((s) => s.combEdges.some((e) => e.id === id && e.edge === edge));
+  const comb = useStudy((s) => s.combs.find((c) => c.id === id && c.edge === edge));
+  return (
+    <section className="paper card" aria-label="Card of the edge">
+      <h2>Edge</h2>
+      <div className="quiet">{edgeWords(id, edge)}</div>
+      {comb && (
+        <dl className="figures">
+          <dt>Largest curvature</dt>
+          <dd>{small(comb.largest)} 1/mm</dd>
+          <dt>Least radius</dt>
+          <dd>{comb.least_radius === null ? 'straight' : `${small(comb.least_radius)} mm`}</dd>
+        </dl>
+      )}
+      <div className="keys">
+        <Button size="xs" variant={on ? 'filled' : 'default'} onClick={() => toggleComb(id, edge)}>
+          {on ? 'Hide comb' : 'Comb'}
+        </Button>
+        <Button size="xs" variant="default" onClick={() => startTool('edge_blend')}>
+          Blend from here
+        </Button>
+      </div>
+    </section>
+  );
+}

@@ -1,0 +1,70 @@
+import { SegmentedControl } from '@mantine/core';
+
+import { cvPoint, moveOp } from '../scene/cvDrag';
+import { commit } from '../state/session';
+import { featureName, useStudy } from '../state/study';
+import { useTools, type Cv, type DragMode } from '../state/tools';
+import { NumberField } from './NumberField';
+
+const MODES: { value: DragMode; label: string; title: string }[] = [
+  { value: 'view', label: 'View', title: 'freely in the plane of the screen' },
+  { value: 'x', label: 'X', title: 'along the global x axis' },
+  { value: 'y', label: 'Y', title: 'along the global y axis' },
+  { value: 'z', label: 'Z', title: 'along the global z axis' },
+  { value: 'normal', label: 'N', title: 'along the normal of the face' },
+  { value: 'leg_u', label: 'u', title: 'along the polygon leg in u' },
+  { value: 'leg_v', label: 'v', title: 'along the polygon leg in v' },
+];
+
+/** Position of picked CVs, and along what a drag moves them. */
+export function CvCard({ id, cvs }: { id: string; cvs: readonly Cv[] }) {
+  const shape = useStudy((s) => s.shown.shapes.get(id));
+  const mode = useTools((s) => s.dragMode);
+  const cv = cvs[0];
+  if (!shape || !cv) return null;
+  const at = cvPoint(shape, cv);
+  const single = cvs.length === 1;
+  const set = (axis: 'x' | 'y' | 'z', value: number) => {
+    const by = value - at[axis];
+    void commit(
+      moveOp(
+        id,
+        cvs.map((c) => {
+          const to = cvPoint(shape, c);
+          to[axis] += by;
+          return { cv: c, to };
+        }),
+      ),
+    );
+  };
+  return (
+    <section className="paper card" aria-label="Card of the CVs">
+      <h2>{single ? `CV ${cv[0] + 1}, ${cv[1] + 1}` : `${cvs.length} CVs`}</h2>
+      <div className="quiet">
+        {featureName(id)}
+        {single ? '' : '; numbers are the first one’s, all move together'}
+      </div>
+      <div className="row">
+        <span className="quiet">Drag along</span>
+      </div>
+      <SegmentedControl
+        fullWidth
+        size="xs"
+        mt={4}
+        aria-label="Drag along"
+        value={mode}
+        onChange={(value) => useTools.setState({ dragMode: value as DragMode })}
+        data={MODES.map((m) => ({ value: m.value, label: <span title={m.title}>{m.label}</span> }))}
+      />
+      <div className="quiet" style={{ marginTop: 4 }}>
+        {MODES.find((m) => m.value === mode)?.title}
+      </div>
+      {(['x', 'y', 'z'] as const).map((axis) => (
+        <div className="row" key={axis}>
+          <span className="quiet">{axis.toUpperCase()}</span>
+          <NumberField label={axis.toUpperCase()} value={at[axis]} digits={3} unit="mm" width={120} onChange={(v) => set(axis, v)} />
+        </div>
+      ))}
+    </section>
+  );
+}

@@ -1,0 +1,85 @@
+import { cvPoint, dragCvs, dragDirection } from '../scene/cvDrag';
+import type { Viewport } from '../scene/viewport';
+import { isShown } from '../state/actions';
+import { featureName, useStudy, type Shape } from '../state/study';
+import { useTools, type Cv } from '../state/tools';
+import { useView } from '../state/view';
+
+/** More CVs than this are not shown: nobody could pick one. */
+const MOST = 900;
+
+/** Control polygons and CVs of the faces that show them. */
+export function CvOverlay({ viewport }: { viewport: Viewport }) {
+  const cvsOf = useTools((s) => s.cvsOf);
+  const { shown, study } = useStudy();
+  const isolated = useView((s) => s.isolated);
+  return cvsOf.map((id) => {
+    const shape = shown.shapes.get(id);
+    const feature = study?.features.find((f) => f.id === id);
+    return shape && feature && isShown(feature, isolated) ? <Net key={id} viewport={viewport} shape={shape} /> : null;
+  });
+}
+
+function Net({ viewport, shape }: { viewport: Viewport; shape: Shape }) {
+  const { selection, dragMode } = useTools();
+  const [rows, columns] = shape.object.cvs.count;
+  if (rows * columns > MOST)
+    return (
+      <div className="tag" style={{ left: 252, top: 140 }}>
+        {featureName(shape.id)} has {rows * columns} CVs, more than the {MOST} that can be shown.
+      </div>
+    );
+  const spots: { cv: Cv; x: number; y: number }[][] = [];
+  for (let i = 0; i < rows; i++) {
+    spots.push([]);
+    for (let j = 0; j < columns; j++) {
+      const cv: Cv = [i, j];
+      spots[i]?.push({ cv, ...viewport.view.project(cvPoint(shape, cv).toArray()) });
+    }
+  }
+  const chain = (line: ({ x: number; y: number } | undefined)[]) =>
+    line.map((p, k) => (p ? `${k ? 'L' : 'M'}${p.x.toFixed(1)},${p.y.toFixed(1)}` : '')).join('');
+  const legs = spots.map(chain).join('') + Array.from({ length: columns }, (_, j) => chain(spots.map((r) => r[j]))).join('');
+  const picked = selection?.kind === 'cvs' && selection.id === shape.id ? selection.cvs : [];
+  const isPicked = (cv: Cv) => picked.some((p) => p[0] === cv[0] && p[1] === cv[1]);
+  const first = picked[0];
+  const name = featureName(shape.id);
+
+  return (
+    <>
+      <svg>
+        <path d={legs} fill="none" stroke="var(--ink)" strokeWidth="0.9" strokeDasharray="3 2.5" opacity="0.55" />
+        {first && <DragLine viewport={viewport} shape={shape} cv={first} key={dragMode} />}
+      </svg>
+      {spots.flat().map(({ cv, x, y }) => (
+        <button
+          key={cv.join()}
+          className="cv"
+          style={{ left: x, top: y }}
+          aria-label={`CV ${cv[0] + 1}, ${cv[1] + 1} of ${name}`}
+          aria-pressed={isPicked(cv)}
+          onPointerDown={(e) => {
+            if (e.button !== 0) return;
+            e.stopPropagation();
+            const others = e.shiftKey ? picked.filter((p) => p[0] !== cv[0] || p[1] !== cv[1]) : [];
+            const dropped = e.shiftKey && isPicked(cv);
+            const cvs = isPicked(cv) && !e.shiftKey ? picked : dropped ? others : [...others, cv];
+            useTools.setState({ selection: cvs.length ? { kind: 'cvs', id: shape.id, cvs } : { kind: 'feature', id: shape.id } });
+            if (!dropped) dragCvs(viewport, shape.id, cv, e.nativeEvent);
+          }}
+        />
+      ))}
+    </>
+  );
+}
+
+/** The line that a drag follows. */
+function DragLine({ viewport, shape, cv }: { viewport: Viewport; shape: Shape; cv: Cv }) {
+  const direction = dragDirection(shape, cv, useTools.getState().dragMode);
+  if (!direction) return null;
+  const at = cvPoint(shape, cv);
+  const reach = 60 * viewport.view.millimetresPerPixel;
+  const a = viewport.view.project(at.clone().addScaledVector(direction, -reach).toArray());
+  const b = viewport.view.project(at.clone().addScaledVector(direction, reach).toArray());
+  return <line x1={a.x} y1={a.y} x2={b.x} y2={b.y} stroke="var(--accent)" strokeWidth="1.6" />;
+}

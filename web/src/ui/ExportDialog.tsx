@@ -1,0 +1,61 @@
+import { Button, Checkbox, Modal } from '@mantine/core';
+import { useEffect, useState } from 'react';
+
+import { download, exportAddress } from '../api/rest';
+import { tell } from '../state/session';
+import { useStudy } from '../state/study';
+import { openers } from './commands';
+
+/** Export chosen or all faces as STEP, or the study as JSON. */
+export function ExportDialog() {
+  const [open, setOpen] = useState(false);
+  const { id, study, kept } = useStudy();
+  const able = study?.features.filter((f) => f.on && kept.shapes.has(f.id)) ?? [];
+  const [left, setLeft] = useState<string[]>([]);
+  useEffect(() => {
+    openers.export = () => {
+      setLeft([]);
+      setOpen(true);
+    };
+    return () => void delete openers.export;
+  }, []);
+  const chosen = able.filter((f) => !left.includes(f.id)).map((f) => f.id);
+
+  const save = async (form: 'step' | 'json') => {
+    if (!id) return;
+    try {
+      const faces = chosen.length === able.length ? undefined : chosen;
+      const name = await download(exportAddress(id, form, form === 'step' ? faces : undefined));
+      tell(`${name} was written.`, true);
+      setOpen(false);
+    } catch (error) {
+      tell((error as Error).message);
+    }
+  };
+
+  return (
+    <Modal opened={open} onClose={() => setOpen(false)} title="Export" size={400}>
+      {able.map((f) => (
+        <Checkbox
+          key={f.id}
+          mb={6}
+          label={f.name}
+          checked={!left.includes(f.id)}
+          onChange={(e) => setLeft(e.currentTarget.checked ? left.filter((x) => x !== f.id) : [...left, f.id])}
+        />
+      ))}
+      {!able.length && <p className="quiet">There is no face to export yet.</p>}
+      <div style={{ display: 'flex', gap: 8, marginTop: 14 }}>
+        <Button size="sm" disabled={!chosen.length} onClick={() => void save('step')}>
+          STEP, {chosen.length === able.length ? 'all' : chosen.length} faces
+        </Button>
+        <Button size="sm" variant="default" onClick={() => void save('json')}>
+          Study as JSON
+        </Button>
+      </div>
+      <p className="quiet" style={{ marginBottom: 0 }}>
+        STEP holds exact B-spline faces in mm. JSON holds the whole study with its build.
+      </p>
+    </Modal>
+  );
+}

@@ -1,0 +1,78 @@
+import { useComputedColorScheme } from '@mantine/core';
+import { useEffect, useRef, useState } from 'react';
+
+import { listen } from '../scene/interaction';
+import { Viewport } from '../scene/viewport';
+import { openStudy } from '../state/session';
+import { useStudy } from '../state/study';
+import { useView } from '../state/view';
+import { PALETTES } from '../theme';
+import { BuildPanel } from './BuildPanel';
+import { Card } from './Card';
+import { Finder } from './Finder';
+import { useKeys } from './keys';
+import { Ledger } from './Ledger';
+import { Legend } from './Legend';
+import { LightBar } from './LightBar';
+import { Overlays } from './Overlays';
+import { useScene } from './scene';
+import { ToolBar } from './ToolBar';
+import { TopBar } from './TopBar';
+import { ViewButtons } from './ViewButtons';
+
+/** One open study: the part fills the window, everything else floats at its edges. */
+export function Workspace({ id }: { id: string }) {
+  const host = useRef<HTMLDivElement>(null);
+  const [viewport, setViewport] = useState<Viewport | null>(null);
+  const scheme = useComputedColorScheme('light');
+  const panels = useView((s) => s.panels);
+  const { connected, study, showBefore } = useStudy();
+
+  useEffect(() => openStudy(id), [id]);
+  useEffect(() => {
+    if (!host.current) return;
+    const made = new Viewport(host.current);
+    const stop = listen(made);
+    setViewport(made);
+    return () => {
+      stop();
+      made.dispose();
+      setViewport(null);
+    };
+  }, []);
+  useEffect(() => {
+    if (!viewport) return;
+    viewport.setGround(PALETTES[scheme].ground);
+    const { innerWidth: w, innerHeight: h } = window;
+    viewport.free = {
+      left: (panels.build ? 240 : 12) / w,
+      right: (panels.card ? 270 : 60) / w,
+      top: 120 / h,
+      bottom: (panels.ledger ? 250 : 70) / h,
+    };
+  }, [viewport, scheme, panels]);
+  useScene(viewport, PALETTES[scheme]);
+  useKeys(viewport);
+
+  return (
+    <div className={`workspace ${panels.ledger ? 'with-ledger' : 'without-ledger'}`}>
+      <div className="part" ref={host} role="application" aria-label="The part" />
+      {viewport && <Overlays viewport={viewport} />}
+      <TopBar />
+      <ToolBar />
+      {panels.build && <BuildPanel />}
+      {panels.card && <Card />}
+      <Legend />
+      <LightBar />
+      {viewport && <ViewButtons viewport={viewport} />}
+      {panels.ledger && <Ledger viewport={viewport} />}
+      <Finder viewport={viewport} />
+      {showBefore && <div className="paper before-flag">Before the last change</div>}
+      {study && !connected && (
+        <div className="paper lost" role="alert">
+          The server cannot be reached. What was stored is safe; trying again…
+        </div>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,57 @@
+import { useEffect } from 'react';
+
+import type { Viewport } from '../scene/viewport';
+import { keepDraft, letGo, showBefore } from '../state/actions';
+import { useTools } from '../state/tools';
+import { commands, openers } from './commands';
+
+function spelled(e: KeyboardEvent): string {
+  const key = e.key.length === 1 ? e.key.toUpperCase() : e.key;
+  const held = [e.ctrlKey || e.metaKey ? 'Ctrl' : '', e.shiftKey ? 'Shift' : ''].filter(Boolean);
+  return [...held, key].join('+');
+}
+
+const inField = (target: EventTarget | null): boolean =>
+  target instanceof HTMLElement && (target.matches('input, textarea, select') || target.closest('[role="dialog"]') !== null);
+
+/** One key for every command, outside of fields and dialogs. */
+export function useKeys(viewport: Viewport | null): void {
+  useEffect(() => {
+    const table = new Map(commands(viewport).flatMap((c) => (c.keys ? [[c.keys, c.run] as const] : [])));
+    const down = (e: KeyboardEvent) => {
+      if (inField(e.target) || e.altKey) return;
+      const onControl = e.target instanceof HTMLElement && e.target.matches('button, [role="slider"], [role="tab"]');
+      if (e.key === 'Enter') {
+        if (useTools.getState().draft && !onControl) void keepDraft();
+        return;
+      }
+      if (e.key === '/') {
+        e.preventDefault();
+        openers.find?.();
+        return;
+      }
+      if (e.key === 'Escape') {
+        letGo();
+        return;
+      }
+      if (e.key === 'Tab' && onControl) return;
+      if (e.key.toLowerCase() === 'x' && !e.ctrlKey) {
+        if (!e.repeat) showBefore(true);
+        return;
+      }
+      const run = table.get(spelled(e)) ?? (e.key === 'Backspace' ? table.get('Delete') : undefined);
+      if (!run) return;
+      e.preventDefault();
+      run();
+    };
+    const up = (e: KeyboardEvent) => {
+      if (e.key.toLowerCase() === 'x') showBefore(false);
+    };
+    window.addEventListener('keydown', down);
+    window.addEventListener('keyup', up);
+    return () => {
+      window.removeEventListener('keydown', down);
+      window.removeEventListener('keyup', up);
+    };
+  }, [viewport]);
+}

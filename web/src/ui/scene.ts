@@ -1,0 +1,91 @@
+import { useEffect } from 'react';
+
+import { kindOf, modeOf } from '../scene/light';
+import type { ShapeLook } from '../scene/shapeNode';
+import type { Viewport } from '../scene/viewport';
+import { isShown } from '../state/actions';
+import { useStudy, type Shape } from '../state/study';
+import { useTools } from '../state/tools';
+import { useView, type CurvatureKind } from '../state/view';
+import type { Palette } from '../theme';
+
+/** The figure that the curvature light shows, from largest and smallest curvature in 1/mm. */
+export function curvatureFigure(kind: CurvatureKind, large: number, small: number): number {
+  if (kind === 'gauss') return large * small;
+  if (kind === 'mean') return (large + small) / 2;
+  if (kind === 'largest') return large;
+  if (kind === 'smallest') return small;
+  return 1 / Math.max(Math.abs(large), Math.abs(small), 1e-9);
+}
+
+/** Range that holds all but the outermost 2 % of the shown values at each end. */
+export function fittedRange(shapes: Iterable<Shape>, kind: CurvatureKind): [number, number] {
+  const values: number[] = [];
+  for (const { vertices } of shapes)
+    for (let o = 0; o < vertices.length; o += 30)
+      values.push(curvatureFigure(kind, vertices[o + 6] ?? 0, vertices[o + 7] ?? 0));
+  if (!values.length) return [-1, 1];
+  values.sort((a, b) => a - b);
+  const at = (share: number) => values[Math.round(share * (values.length - 1))] ?? 0;
+  let [low, high] = [at(0.02), at(0.98)];
+  if (kind === 'radius') high = Math.min(high, 10000);
+  if (high - low < 1e-9) [low, high] = [low - 1e-6, high + 1e-6];
+  return [low, high];
+}
+
+/** Keep the drawing in step with the state. */
+export function useScene(viewport: Viewport | null, palette: Palette): void {
+  const { shown, study } = useStudy();
+  const { hover, selection, picks, draft } = useTools();
+  const { light, zebra, curvature, isolated, activeSeam } = useView();
+
+  useEffect(() => {
+    if (!viewport) return;
+    const seam = shown.seams.find((s) => s.key === activeSeam);
+    const strong = (id: string): string[] => [
+      ...picks.filter((p) => p.feature === id).map((p) => p.edge),
+      ...(hover && 'edge' in hover && hover.feature === id ? [hover.edge] : []),
+      ...(selection?.kind === 'edge' && selection.id === id ? [selection.edge] : []),
+      ...(seam?.a.feature === id && !draft ? [seam.a.edge] : []),
+    ];
+    const look = (id: string): ShapeLook => {
+      const feature = study?.features.find((f) => f.id === id);
+      const pointed = hover && !('edge' in hover) && hover.feature === id;
+      const picked = selection?.kind === 'feature' && selection.id === id && light === 'clay';
+      return {
+        tint: palette.roles[feature?.role ?? 'secondary'] ?? '#ccc',
+        ink: palette.ink,
+        accent: palette.accent,
+        visible: feature ? isShown(feature, isolated) : true,
+        lift: picked ? 0.1 : pointed && light === 'clay' ? 0.06 : 0,
+        strongEdges: strong(id),
+      };
+    };
+    viewport.setShapes(shown.shapes, look);
+  }, [viewport, shown, study, hover, selection, picks, draft, isolated, activeSeam, light, palette]);
+
+  useEffect(() => {
+    if (!viewport) return;
+    const u = viewport.light;
+    const angle = (zebra.direction * Math.PI) / 180;
+    u.mode.value = modeOf(light);
+    u.fixedToPart.value = zebra.fixedTo === 'part' ? 1 : 0;
+    u.bands.value = zebra.bands;
+    u.axis.value.set(Math.cos(angle), Math.sin(angle));
+    u.kind.value = kindOf(curvature.kind);
+    u.range.value.set(curvature.low, curvature.high);
+    viewport.request();
+  }, [viewport, light, zebra, curvature]);
+
+  const { kind, fitted } = curvature;
+  const { kept } = useStudy();
+  useEffect(() => {
+    if (light !== 'curvature' || !fitted) return;
+    const visible = [...kept.shapes.values()].filter((s) => {
+      const f = study?.features.find((x) => x.id === s.id);
+      return f ? isShown(f, isolated) : true;
+    });
+    const [low, high] = fittedRange(visible, kind);
+    useView.setState((v) => ({ curvature: { ...v.curvature, low, high } }));
+  }, [light, kind, fitted, kept, study, isolated]);
+}
