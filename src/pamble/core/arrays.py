@@ -22,6 +22,8 @@ def floats(values: ArrayLike) -> Array:
 
 def dot(a: Array, b: Array) -> Array:
     """Row-wise scalar product over the last axis."""
+    if a.shape[-1] == 3 and b.shape[-1] == 3:
+        return np.asarray(a[..., 0] * b[..., 0] + a[..., 1] * b[..., 1] + a[..., 2] * b[..., 2])
     return np.asarray(np.einsum("...i,...i->...", a, b))
 
 

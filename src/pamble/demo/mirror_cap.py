@@ -30,7 +30,7 @@ def _net(across: list[tuple[float, float]], stations: Array, sweep: Array, lift:
 def crown() -> Surface:
     """The upper primary, degree 5 along and 3 across."""
     return _net(
-        [(-158.0, 12.0), (-108.0, 15.5), (-57.0, 9.0), (-8.0, -5.0)],
+        [(-158.0, 12.0), (-108.0, 15.5), (-55.0, 8.5), (-4.0, -6.0)],
         np.array([-152.0, -92.0, -31.0, 31.0, 93.0, 150.0]),
         np.array([-5.0, 3.0, 8.0, 8.5, 2.0, -9.0]),
         np.array([58.0, 75.0, 83.0, 83.5, 73.0, 51.0]),
@@ -41,7 +41,7 @@ def crown() -> Surface:
 def flank() -> Surface:
     """The side primary, degree 4 along and 3 across."""
     return _net(
-        [(7.0, -21.0), (15.0, -70.0), (15.5, -119.0), (5.0, -166.0)],
+        [(8.0, -25.5), (15.0, -72.0), (15.5, -119.0), (5.0, -166.0)],
         np.array([-150.0, -77.0, 1.0, 78.0, 152.0]),
         np.array([-3.0, 14.0, 21.5, 10.0, -7.0]),
         np.array([63.0, 74.5, 80.5, 76.0, 47.0]),

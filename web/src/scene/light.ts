@@ -70,7 +70,8 @@ vec3 clay(vec3 n, bool back) {
   float sky = 0.5 + 0.5 * n.y;
   float gloss = pow(max(dot(n, normalize(vec3(-0.28, 0.42, 0.86))), 0.0), 28.0);
   vec3 base = back ? mix(tint, vec3(0.42, 0.45, 0.47), 0.45) : tint;
-  return base * (0.40 + 0.16 * sky + 0.46 * key + 0.14 * fill) + vec3(0.10) * gloss;
+  float rim = max(dot(n, normalize(vec3(-0.2, -0.75, 0.5))), 0.0);
+  return base * (0.50 + 0.14 * sky + 0.40 * key + 0.12 * fill + 0.10 * rim) + vec3(0.09) * gloss;
 }
 
 float figure(vec2 k) {

@@ -41,7 +41,7 @@ export class ShapeNode {
     new LineSegmentsGeometry(),
     new LineMaterial({ linewidth: 0.8, transparent: true, opacity: 0.35 }),
   );
-  private readonly strong = new LineSegments2(new LineSegmentsGeometry(), new LineMaterial({ linewidth: 4 }));
+  private readonly strong = new LineSegments2(new LineSegmentsGeometry(), new LineMaterial({ linewidth: 4, polygonOffset: true, polygonOffsetFactor: -4, polygonOffsetUnits: -8 }));
   private strongNames = '';
 
   constructor(light: LightUniforms) {

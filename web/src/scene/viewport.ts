@@ -1,4 +1,4 @@
-import { Box3, Color, Raycaster, Scene, Vector2, Vector3, WebGLRenderer } from 'three';
+import { Box3, Color, Raycaster, Scene, Vector3, WebGLRenderer } from 'three';
 
 import type { Shape } from '../state/study';
 import { View, type ViewName } from './camera';
@@ -154,10 +154,9 @@ export class Viewport {
   }
 
   private ray(x: number, y: number): Raycaster {
-    const ray = new Raycaster();
-    const at = new Vector2((x / this.view.width) * 2 - 1, 1 - (y / this.view.height) * 2);
-    ray.setFromCamera(at, this.view.camera);
-    return ray;
+    const { width, height, camera, toEye } = this.view;
+    const at = new Vector3((x / width) * 2 - 1, 1 - (y / height) * 2, 0).unproject(camera);
+    return new Raycaster(at.addScaledVector(toEye, 1e5), toEye.clone().negate());
   }
 
   /** The edge nearest to a pixel, not hidden behind a face. */

@@ -43,6 +43,7 @@ export function pickEdge(edge: EdgeRef): void {
   if (tool === 'comb') toggleComb(edge.feature, edge.edge);
   if (tool !== 'edge_blend') return;
   if (draft) return;
+  useTools.setState({ hover: null });
   if (picks.some((p) => same(p, edge))) {
     useTools.setState({ problem: 'The same edge was picked twice: pick a different second edge.' });
     return;

@@ -7,13 +7,15 @@ import { useView } from '../state/view';
 import { BlendCard } from './BlendCard';
 import { CvCard } from './CvCard';
 import { small } from './figures';
+import { PickCard } from './PickCard';
 import { edgeWords } from './ToolBar';
 
 /** What is picked, with its numbers. */
 export function Card() {
-  const { selection, draft } = useTools();
+  const { selection, draft, tool } = useTools();
   const study = useStudy((s) => s.study);
   if (draft) return <BlendCard id={draft.id} name={draft.name} params={draft.params} draft />;
+  if (tool) return <PickCard />;
   const feature = study?.features.find((f) => f.id === selection?.id);
   if (!selection || !feature) return null;
   if (selection.kind === 'edge') return <EdgeCard id={selection.id} edge={selection.edge} />;

@@ -1,10 +1,12 @@
 import { ActionIcon, Popover, SegmentedControl, Select, Slider, Switch } from '@mantine/core';
 import { IconAdjustmentsHorizontal } from '@tabler/icons-react';
 
+import type { Viewport } from '../scene/viewport';
 import { setLight } from '../state/actions';
 import { refreshCombs } from '../state/session';
 import { useView, type CurvatureKind, type Light } from '../state/view';
 import { NumberField } from './NumberField';
+import { ViewButtons } from './ViewButtons';
 
 const LIGHTS: [Light, string, string][] = [
   ['clay', 'Clay', '1'],
@@ -13,13 +15,13 @@ const LIGHTS: [Light, string, string][] = [
 ];
 
 /** Light is a switch: one key each, also in the middle of a drag. */
-export function LightBar() {
+export function LightBar({ viewport }: { viewport: Viewport | null }) {
   const light = useView((s) => s.light);
   const combs = useView((s) => s.combEdges.length);
   return (
     <div className="paper lights" role="toolbar" aria-label="Light">
       {LIGHTS.map(([id, label, key]) => (
-        <button key={id} aria-pressed={light === id} onClick={() => setLight(id)}>
+        <button key={id} className="light" aria-pressed={light === id} onClick={() => setLight(id)}>
           {label}
           <kbd>{key}</kbd>
         </button>
@@ -37,6 +39,7 @@ export function LightBar() {
           {combs > 0 && <CombSettings />}
         </Popover.Dropdown>
       </Popover>
+      {viewport && <ViewButtons viewport={viewport} />}
     </div>
   );
 }

@@ -11,7 +11,7 @@ const WORDS: Record<StripFigure, string> = { gap: 'Gap', angle: 'Angle', curvatu
 const UNIT: Record<StripFigure, string> = { gap: 'mm', angle: '°', curvature: '%' };
 const FORMAT: Record<StripFigure, (v: number) => string> = { gap: mm, angle: degrees, curvature: percent };
 
-export const formatted = (figure: StripFigure, value: number): string => `${FORMAT[figure](value)} ${UNIT[figure]}`;
+export const formatted = (figure: StripFigure, value: number): string => `${FORMAT[figure](value)}${figure === 'angle' ? '' : ' '}${UNIT[figure]}`;
 
 /** The chosen figure along the picked seam, with its limit; pointing at it marks the place on the part. */
 export function Strip({ seam, viewport }: { seam: SeamLine | null; viewport: Viewport | null }) {

@@ -52,7 +52,7 @@ export function ToolBar() {
 }
 
 function Ask() {
-  const { tool, picks, draft, problem, stage, selection } = useTools();
+  const { tool, picks, draft, problem, stage, selection, hover } = useTools();
   const first = picks[0];
   if (problem) return <div className="ask problem" role="alert">▲ {problem}</div>;
   let words = '';
@@ -62,5 +62,12 @@ function Ask() {
   else if (tool === 'comb') words = 'Pick an edge to show its comb, again to hide it.';
   else if (selection?.kind === 'cvs') words = 'Drag a CV. Shift while dragging is fine, Shift and click picks several.';
   else if (stage === 'primaries') words = 'Pick a face to see and move its CVs.';
-  return <div className="ask">{words}</div>;
+  return (
+    <div className="ask">
+      {words}
+      <span className="under" role="status" aria-label="Under the pointer">
+        {hover && 'edge' in hover ? edgeWords(hover.feature, hover.edge) : ''}
+      </span>
+    </div>
+  );
 }

@@ -6,15 +6,15 @@ import { VIEWS } from './commands';
 
 export function ViewButtons({ viewport }: { viewport: Viewport }) {
   return (
-    <div className="paper views" role="toolbar" aria-label="Views">
-      <Tooltip label="Fit to window (F)" position="left">
+    <div className="views" role="toolbar" aria-label="Views">
+      <Tooltip label="Fit to window (F)">
         <ActionIcon variant="subtle" aria-label="Fit to window" onClick={() => viewport.fit()}>
           <IconArrowsMaximize size={17} />
         </ActionIcon>
       </Tooltip>
-      <Menu position="left-end" width={170}>
+      <Menu position="top-end" width={170}>
         <Menu.Target>
-          <Tooltip label="True views" position="left">
+          <Tooltip label="True views">
             <ActionIcon variant="subtle" aria-label="True views">
               <IconView360Number size={18} />
             </ActionIcon>

@@ -18,7 +18,6 @@ import { Overlays } from './Overlays';
 import { useScene } from './scene';
 import { ToolBar } from './ToolBar';
 import { TopBar } from './TopBar';
-import { ViewButtons } from './ViewButtons';
 
 /** One open study: the part fills the window, everything else floats at its edges. */
 export function Workspace({ id }: { id: string }) {
@@ -63,8 +62,7 @@ export function Workspace({ id }: { id: string }) {
       {panels.build && <BuildPanel />}
       {panels.card && <Card />}
       <Legend />
-      <LightBar />
-      {viewport && <ViewButtons viewport={viewport} />}
+      <LightBar viewport={viewport} />
       {panels.ledger && <Ledger viewport={viewport} />}
       <Finder viewport={viewport} />
       {showBefore && <div className="paper before-flag">Before the last change</div>}

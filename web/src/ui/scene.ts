@@ -18,7 +18,7 @@ export function curvatureFigure(kind: CurvatureKind, large: number, small: numbe
   return 1 / Math.max(Math.abs(large), Math.abs(small), 1e-9);
 }
 
-/** Range that holds all but the outermost 2 % of the shown values at each end. */
+/** Range that holds all but the outermost 2 % of the shown values; for signed figures zero is in its middle. */
 export function fittedRange(shapes: Iterable<Shape>, kind: CurvatureKind): [number, number] {
   const values: number[] = [];
   for (const { vertices } of shapes)
@@ -27,10 +27,12 @@ export function fittedRange(shapes: Iterable<Shape>, kind: CurvatureKind): [numb
   if (!values.length) return [-1, 1];
   values.sort((a, b) => a - b);
   const at = (share: number) => values[Math.round(share * (values.length - 1))] ?? 0;
-  let [low, high] = [at(0.02), at(0.98)];
-  if (kind === 'radius') high = Math.min(high, 10000);
-  if (high - low < 1e-9) [low, high] = [low - 1e-6, high + 1e-6];
-  return [low, high];
+  if (kind !== 'radius') {
+    const reach = Math.max(Math.abs(at(0.02)), Math.abs(at(0.98)), 1e-6);
+    return [-reach, reach];
+  }
+  const low = at(0.02);
+  return [low, Math.max(low + 1e-3, Math.min(at(0.98), 10000))];
 }
 
 /** Keep the drawing in step with the state. */

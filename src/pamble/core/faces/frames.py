@@ -21,6 +21,9 @@ _POLE_STEP = 1e-6
 """How far, as a fraction of the domain, a sample on a pole is moved inward to have a normal."""
 
 
+_GAUSS = np.polynomial.legendre.leggauss(6)
+
+
 @dataclass(frozen=True)
 class EdgeFrames:
     """An edge at sample parameters, arrays of (m, 3) unless said otherwise.
@@ -124,7 +127,7 @@ def arc_length(edge: Edge) -> ArcLength:
     points = basis.breaks(source.knots, source.degree)
     each = max(6, -(-40 // (len(points) - 1)))
     nodes = np.append((points[:-1, None] + np.diff(points)[:, None] * np.arange(each) / each).ravel(), points[-1])
-    x, w = np.polynomial.legendre.leggauss(6)
+    x, w = _GAUSS
     half = 0.5 * np.diff(nodes)
     t = (nodes[:-1, None] + half[:, None] * (1 + x)).ravel()
     speed = norm(curve_derivatives(source, t, 1)[1])

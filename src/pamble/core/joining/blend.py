@@ -9,17 +9,16 @@ import numpy as np
 
 from pamble.core.arrays import Array, cross, dot, norm
 from pamble.core.errors import BlendError
-from pamble.core.faces.face import Edge, natural_edge
+from pamble.core.faces.face import Edge
 from pamble.core.faces.frames import frames, positions
 from pamble.core.joining.cascade import cascade
-from pamble.core.joining.classic import classic
+from pamble.core.joining.directions import along
 from pamble.core.joining.pairing import Side, pair_edges
 from pamble.core.joining.rows import row_space
 from pamble.core.joining.spec import SPANS_LIMIT, BlendSpec
 from pamble.core.joining.verify import Residual, residual, shape_warnings
 from pamble.core.spline import basis
-from pamble.core.spline.evaluate import curve_points
-from pamble.core.spline.knots import edge_curve, reverse_surface
+from pamble.core.spline.knots import reverse_surface
 from pamble.core.spline.surface import Surface
 
 
@@ -93,9 +92,10 @@ def build_blend(a: Edge, b: Edge, spec: BlendSpec, diagonal: float | None = None
 
 
 def preview_blend(a: Edge, b: Edge, spec: BlendSpec, knots: Array) -> Blend:
-    """The classic rows on given knots, not measured: what is shown while the pointer is down."""
+    """The blend on given knots, neither searched nor measured: what is shown while the pointer is down."""
     sides = _sides(a, b, spec)
-    return _finish(classic(sides, spec, knots), sides, None, (), [])
+    surface = cascade(sides, spec, row_space(spec.degree, knots), _diagonal(a, b))
+    return _finish(surface, sides, None, (), [])
 
 
 def _sides(a: Edge, b: Edge, spec: BlendSpec) -> tuple[Side, Side]:
@@ -169,11 +169,8 @@ def _finish(
 ) -> Blend:
     """Turn the blend so that its normal carries on the first neighbour's, and place the handles."""
     f = frames(sides[0].edge, sides[0].parameters(np.array([0.5])))
-    mine = frames(natural_edge(surface, "v0"), np.array([0.5]))
-    # Entering the blend is leaving the neighbour: with the same tangent the normals agree when the sides do.
-    up = cross(f.tangent, f.outward)
-    down = cross(f.tangent, -mine.outward)
-    if dot(up, f.normal)[0] * dot(down, mine.normal)[0] < 0:
+    # By construction u runs along the first edge and v leaves it outward.
+    if dot(cross(along(sides[0], f), f.outward), f.normal)[0] < 0:
         surface = reverse_surface(surface, "u")
     return Blend(surface, ("v0", "v1"), residuals, trials, _handles(surface), tuple(warnings))
 
@@ -181,13 +178,12 @@ def _finish(
 def _handles(surface: Surface) -> tuple[Handle, Handle]:
     middle = np.array([0.5 * sum(surface.domain[0])])
     q = surface.degree_v
-    ends = [curve_points(edge_curve(surface, name), middle)[0] for name in ("v0", "v1")]
-    chord = max(float(np.linalg.norm(ends[1] - ends[0])), 1e-9)
+    net = np.tensordot(basis.matrix(surface.knots_u, surface.degree_u, middle)[0, 0], surface.control, 1)
+    chord = max(float(np.linalg.norm(net[-1] - net[0])), 1e-9)
     made = []
-    for which, row in ((0, 1), (1, q - 1)):
-        net = basis.matrix(surface.knots_u, surface.degree_u, middle)[0, 0] @ surface.control[:, row]
-        arm = net - ends[which]
+    for end, row in ((0, 1), (q, q - 1)):
+        arm = net[row] - net[end]
         length = float(np.linalg.norm(arm))
         direction = arm / length if length > 1e-9 else np.zeros(3)
-        made.append(Handle(net, direction, q / chord))
+        made.append(Handle(net[row], direction, q / chord))
     return made[0], made[1]

@@ -8,9 +8,10 @@ neighbour's normal; the rest is held loosely near its target and is spent on mee
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
-from scipy.linalg import cho_factor, cho_solve
+from scipy.linalg.lapack import dpotrf, dpotrs
 
 from pamble.core.arrays import Array, floats
 from pamble.core.spline import basis
@@ -39,6 +40,12 @@ class RowSpace:
 
 def row_space(degree: int, knots: Array) -> RowSpace:
     """Samples: Gauss points of every span, at least 4 for each control point in all, plus both ends."""
+    return _row_space(degree, np.asarray(knots, dtype=np.float64).tobytes())
+
+
+@lru_cache(maxsize=128)
+def _row_space(degree: int, key: bytes) -> RowSpace:
+    knots = np.frombuffer(key)
     points = basis.breaks(knots, degree)
     spans, count = len(points) - 1, len(knots) - degree - 1
     each = max(degree + 2, -(-max(16, 4 * count) // spans))
@@ -87,8 +94,10 @@ def _least_squares(a: Array, b: Array) -> Array:
     a = a * scale
     normal = a.T @ a
     normal[np.diag_indices_from(normal)] += 1e-13
-    factor = cho_factor(normal, check_finite=False)
-    x = cho_solve(factor, a.T @ b, check_finite=False)
+    factor, failed = dpotrf(normal)
+    if failed:
+        return floats(np.linalg.lstsq(a, b, rcond=None)[0] * scale)
+    x = dpotrs(factor, a.T @ b)[0]
     for _ in range(2):
-        x += cho_solve(factor, a.T @ (b - a @ x), check_finite=False)
+        x += dpotrs(factor, a.T @ (b - a @ x))[0]
     return floats(x * scale)
