@@ -98,12 +98,12 @@ def parse_op(data: Any) -> Op:
         raise StudyError(f"This operation cannot be understood: {first_problem(error)}.") from error
 
 
-def check_params(feature: Feature) -> None:
-    """Raise `StudyError` unless the feature's kind is known and its parameters fit."""
+def checked_params(feature: Feature) -> dict[str, Any]:
+    """Parameters with all defaults filled in. Raises `StudyError` if the kind is unknown or they do not fit."""
     if feature.kind not in KINDS:
         raise StudyError(f"{feature.name}: this Pamble has no tool {feature.kind!r}.")
     try:
-        KINDS[feature.kind].params.model_validate(feature.params)
+        return KINDS[feature.kind].params.model_validate(feature.params).model_dump(mode="json")
     except ValidationError as error:
         raise StudyError(f"{feature.name}: {first_problem(error)}.") from error
 
@@ -141,9 +141,8 @@ def _add(study: Study, op: AddFeatures) -> tuple[Study, Op]:
     for place, feature in zip(places, op.features, strict=True):
         if feature.id in have:
             raise StudyError(f"A feature with the id {feature.id} is there already.")
-        check_params(feature)
         have.add(feature.id)
-        features.insert(place, feature)
+        features.insert(place, feature.model_copy(update={"params": checked_params(feature)}))
     return study.model_copy(update={"features": features}), RemoveFeatures(ids=[f.id for f in op.features])
 
 
@@ -162,12 +161,12 @@ def _replaced(study: Study, feature: Feature) -> Study:
 
 def _set_params(study: Study, op: SetParams) -> tuple[Study, Op]:
     feature = study.feature(op.id)
-    known = KINDS[feature.kind].params.model_validate(feature.params).model_dump()
+    known = KINDS[feature.kind].params.model_validate(feature.params).model_dump(mode="json")
     unknown = set(op.changes) - set(known)
     if unknown:
         raise StudyError(f"{feature.name} has no {', '.join(sorted(unknown))}.")
     changed = feature.model_copy(update={"params": {**known, **op.changes}})
-    check_params(changed)
+    changed = changed.model_copy(update={"params": checked_params(changed)})
     return _replaced(study, changed), SetParams(id=op.id, changes={k: known[k] for k in op.changes})
 
 

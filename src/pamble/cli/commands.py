@@ -168,6 +168,4 @@ def demo(given: Namespace) -> Answer:
     faces = demo_faces(given.name)
     write_step(list(faces), given.out, DEMOS[given.name].title)
     out = {"file": Path(given.out).name, "faces": [{"name": n, **describe_face(f)} for n, f in faces]}
-    from pamble.core.arrays import jsonable
-
-    return jsonable(out), f"{out['file']}: {', '.join(n for n, _ in faces)}"
+    return out, f"{out['file']}: {', '.join(n for n, _ in faces)}"

@@ -8,6 +8,7 @@ import sys
 from collections.abc import Sequence
 from typing import NoReturn
 
+from pamble.core.arrays import jsonable
 from pamble.core.errors import PambleError
 
 EXIT_CODES = "exit code 0 when done, 2 with one line that says what is wrong"
@@ -63,7 +64,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     except OSError as error:
         print(f"pamble: {error.filename or ''}: {error.strerror or error}", file=sys.stderr)
         return 2
-    print(json.dumps(out, indent=1) if given.json else text)
+    print(json.dumps(jsonable(out), indent=1) if given.json else text)
     return 0
 
 

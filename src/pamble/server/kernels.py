@@ -89,6 +89,10 @@ class KernelProcess:
         return result
 
     @property
+    def alive(self) -> bool:
+        return self._process.is_alive()
+
+    @property
     def pid(self) -> int | None:
         return self._process.pid
 
@@ -108,7 +112,8 @@ class KernelPool:
 
     def take(self) -> KernelProcess:
         """A process, ready at once if there was time to warm one."""
-        taken, self._spare = self._spare or KernelProcess(), None
+        spare, self._spare = self._spare, None
+        taken = spare if spare is not None and spare.alive else KernelProcess()
         asyncio.get_running_loop().call_later(0.5, self._warm)
         return taken
 

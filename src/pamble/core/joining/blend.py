@@ -75,7 +75,7 @@ def build_blend(a: Edge, b: Edge, spec: BlendSpec, diagonal: float | None = None
         trials.append(Trial(surface.spans[0], surface.control.shape[0], ratio, (first, second)))
         up_to_g2 = [r.ratio(min(2, g)) for r, g in zip((first, second), spec.continuity, strict=True)]
         score = 1e3 * max(*up_to_g2, 1.0) + ratio
-        if best is None or score < 0.95 * best[0]:
+        if best is None or score < 0.95 * best[0] or ratio <= 1.0:
             best = (score, surface, (first, second))
         if ratio <= 1.0 or _stalled(trials):
             break

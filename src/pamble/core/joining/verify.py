@@ -81,20 +81,23 @@ def shape_warnings(surface: Surface, spec: BlendSpec) -> list[str]:
         return warnings
     bend = dot(n, d[0, 2]) / np.maximum(dot(d[0, 1], d[0, 1]), TINY)
     chord = d[0, 0][:, -1] - d[0, 0][:, 0]
-    level = 0.02 * np.abs(bend).max()
-    if level * float(norm(chord).max()) < 1e-4:
+    level = 0.05 * np.abs(bend).mean(axis=1, keepdims=True)
+    if float((level[:, 0] * norm(chord)).max()) < 1e-4:
         return warnings
-    expected = np.where(dot(chord, n[:, 0]) * dot(-chord, n[:, -1]) < 0, 1, 0)
+    rise = dot(chord, n[:, 0])
+    expected = np.where(rise * dot(-chord, n[:, -1]) < 0, 1, 0)
     flips = _sign_changes(bend, level)
     worst = int(np.argmax(flips - expected))
     if flips[worst] > expected[worst]:
         high = max(spec.full(0), spec.full(1))
         advice = "lower the fullness" if high > 1.2 else "change the fullness or the continuity of one side"
         warnings.append(f"Sections have an inflection at {100 * us[worst]:.0f} % of the length: {advice}.")
+    elif np.any((expected == 0) & ((bend * np.sign(rise)[:, None]).sum(axis=1) < 0)):
+        warnings.append("Sections turn the long way round and loop: lower the fullness.")
     return warnings
 
 
-def _sign_changes(values: Array, level: float) -> Array:
+def _sign_changes(values: Array, level: Array) -> Array:
     """Sign changes along the last axis, values within ``level`` of zero passed over."""
     sign = np.where(values > level, 1.0, np.where(values < -level, -1.0, 0.0))
     held = np.maximum.accumulate(np.where(sign != 0, np.arange(values.shape[1]), 0), axis=1)

@@ -1,0 +1,101 @@
+"""The command line: figures as JSON, exit codes, one clear line for every mistake."""
+
+import json
+
+import pytest
+
+from pamble.cli.main import main
+from tests import readback
+
+
+@pytest.fixture
+def cap(tmp_path):
+    path = tmp_path / "cap.step"
+    assert main(["demo", "mirror-cap", "-o", str(path)]) == 0
+    return path
+
+
+def answer(capsys, *words):
+    capsys.readouterr()
+    assert main([*map(str, words), "--json"]) == 0
+    return json.loads(capsys.readouterr().out)
+
+
+def middles(report, face, edge):
+    found = next(f for f in report["faces"] if f["name"] == face)
+    return ",".join(f"{x:.3f}" for x in next(e for e in found["edges"] if e["name"] == edge)["midpoint"])
+
+
+def test_check_blend_check(cap, tmp_path, capsys):
+    before = answer(capsys, "check", cap)
+    assert [f["name"] for f in before["faces"]] == ["Crown", "Flank"]
+    assert before["faces"][0]["degree"] == [5, 3]
+    assert before["faces"][0]["cvs"] == [6, 4]
+    assert before["seams"] == []
+    assert len(before["open_edges"]) == 8
+    out = tmp_path / "out.step"
+    points = [middles(before, "Crown", "v1"), middles(before, "Flank", "v0")]
+    made = answer(capsys, "blend", cap, "--edge", points[0], "--edge", points[1], "--continuity", "G2,G3", "-o", out)
+    assert made["blend"]["degree"] == [5, 6]
+    assert all(s["gap"] < 0.005 and s["angle"] < 0.01 and s["curvature"] < 1 for s in made["sides"])
+    after = answer(capsys, "check", out)
+    assert [f["name"] for f in after["faces"]] == ["Crown", "Flank", "Blend"]
+    assert [s["reaches"] for s in after["seams"]] == ["G2", "G2"]
+    in_file = readback.faces(out)
+    assert all(readback.nearest_seam(in_file[2], n, 1 / 400).angle < 0.01 for n in in_file[:2])
+
+
+def test_numbers_are_obeyed(cap, tmp_path, capsys):
+    report = answer(capsys, "check", cap)
+    words = ["blend", cap, "--edge", middles(report, "Crown", "v1"), "--edge", middles(report, "Flank", "v0")]
+    made = answer(
+        capsys,
+        *words,
+        "--degree",
+        6,
+        "--spans",
+        3,
+        "--fullness",
+        "0.7,1.1",
+        "--ends",
+        "straight",
+        "-o",
+        tmp_path / "o.step",
+    )
+    assert made["blend"]["degree"] == [6, 5]
+    assert made["blend"]["spans"] == [3, 1]
+    assert made["fullness"] == [0.7, 1.1]
+
+
+@pytest.mark.parametrize(
+    ("words", "line"),
+    [
+        (["check", "{dir}/none.step"], "no file none.step"),
+        (["check", "{bad}"], "not a STEP file"),
+        (["blend", "{cap}", "--edge", "0,0,0", "-o", "{dir}/o.step"], "needs two edges"),
+        (["blend", "{cap}", "--edge", "0,0", "--edge", "0,0,0", "-o", "{dir}/o.step"], "3 numbers"),
+        (["blend", "{cap}", "--edge", "0,0,900", "--edge", "-3,-4,5", "-o", "{dir}/o.step"], "No edge is near"),
+        (["blend", "{cap}", "--edge", "0,1,74", "--edge", "1,1,74", "-o", "{dir}/o.step"], "same edge"),
+        (
+            ["blend", "{cap}", "--edge", "0,1,74", "--edge", "0,0,0", "--continuity", "G2", "-o", "{dir}/o.step"],
+            "G2,G2",
+        ),
+        (
+            ["blend", "{cap}", "--edge", "0,1,74", "--edge", "0,0,0", "--fullness", "0,1", "-o", "{dir}/o.step"],
+            "Fullness 0",
+        ),
+        (["blend", "{cap}", "--edge", "0,1,74", "--edge", "0,0,0", "-o", "{dir}/no/o.step"], "no folder"),
+        (["demo", "teapot", "-o", "{dir}/o.step"], "no demo 'teapot'"),
+        (["paint"], "invalid choice"),
+    ],
+)
+def test_mistakes_end_with_code_2_and_one_line(cap, tmp_path, capsys, words, line):
+    bad = tmp_path / "bad.step"
+    bad.write_text("hello")
+    capsys.readouterr()
+    assert main([w.format(cap=cap, dir=tmp_path, bad=bad) for w in words]) == 2
+    text = capsys.readouterr()
+    assert text.out == ""
+    assert line in text.err
+    assert text.err.count("\n") == 1
+    assert not (tmp_path / "o.step").exists()

@@ -1,0 +1,120 @@
+"""STEP out and in: exact, named, nothing dropped silently, nothing half written."""
+
+import numpy as np
+import pytest
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
+from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCylinder, BRepPrimAPI_MakeSphere, BRepPrimAPI_MakeTorus
+from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
+
+from pamble.core.checks.report import check_faces
+from pamble.core.errors import ExchangeError
+from pamble.core.exchange.step import read_step, write_step
+from pamble.core.faces.display import display_mesh
+from pamble.core.faces.face import Face
+from pamble.core.faces.frames import frames
+from pamble.core.faces.shapes import face_from_shape, face_to_shape, shape_faces
+from pamble.core.joining.blend import build_blend
+from pamble.core.joining.spec import BlendSpec
+from pamble.demo.mirror_cap import crown, flank
+from tests.shapes import torus
+
+
+def drilled_box():
+    box = BRepPrimAPI_MakeBox(200, 120, 60).Shape()
+    drill = BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(100, 60, -10), gp_Dir(0, 0.2, 1)), 30, 100).Shape()
+    return BRepAlgoAPI_Cut(box, drill).Shape()
+
+
+def test_faces_come_back_as_they_were(tmp_path):
+    faces = [("Crown ä", Face(crown())), ("Flank", Face(flank())), ("Tube", Face(torus(50, 12)))]
+    write_step(faces, tmp_path / "a.step")
+    back = read_step(tmp_path / "a.step")
+    assert [f.name for f in back] == [n for n, _ in faces]
+    for item, (_, face) in zip(back, faces, strict=True):
+        assert np.allclose(item.face.surface.control, face.surface.control, atol=1e-9)
+        assert item.face.natural
+        if face.surface.weights is not None:
+            assert np.allclose(item.face.surface.weights, face.surface.weights)
+
+
+def test_a_drilled_box_is_closed_and_its_trimmed_edges_fit(tmp_path):
+    write_step([(f"F{i}", s) for i, s in enumerate(shape_faces(drilled_box()))], tmp_path / "b.step")
+    found = read_step(tmp_path / "b.step")
+    assert [f.problem for f in found] == [None] * 7
+    assert sorted(f.kind for f in found) == ["cylinder", *["plane"] * 6]
+    report = check_faces([f.face for f in found], [f.name for f in found])
+    assert report["closed"]
+    assert max(s["gap"]["max"] for s in report["seams"]) < 1e-4
+    assert min(s["angle"]["max"] for s in report["seams"] if len(set(s["faces"])) == 2) > 70
+
+
+def test_outward_directions_leave_the_face_on_trimmed_loops_too():
+    top = next(f for f in map(face_from_shape, shape_faces(drilled_box())) if len(f.loops) == 2)
+    hole = top.loops[1][0]
+    f = frames(hole, np.linspace(*hole.domain, 9))
+    middle = f.position.mean(axis=0)
+    assert np.all(np.sum(f.outward * (middle - f.position), axis=1) > 0)
+
+
+@pytest.mark.parametrize("shape", [BRepPrimAPI_MakeSphere(30), BRepPrimAPI_MakeTorus(50, 10)])
+def test_closed_surfaces_meet_themselves(shape):
+    face = face_from_shape(shape_faces(shape.Shape())[0])
+    report = check_faces([face], ["whole"])
+    assert report["closed"]
+    assert all(s["angle"]["max"] < 1e-2 for s in report["seams"])
+
+
+def test_a_trimmed_face_survives_the_way_through_its_own_numbers():
+    top = next(f for f in map(face_from_shape, shape_faces(drilled_box())) if len(f.loops) == 2)
+    again = face_from_shape(face_to_shape(top))
+    assert [len(loop) for loop in again.loops] == [4, 1]
+    mesh = display_mesh(top, 30)
+    corners = mesh.vertices[mesh.triangles][:, :, :3]
+    area = 0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1).sum()
+    # The hole is an ellipse: radius 30 square to the tilt, 30 / cos(tilt) along it.
+    assert area == pytest.approx(200 * 120 - np.pi * 30 * 30 * np.hypot(1, 0.2), rel=2e-3)
+
+
+def test_a_blend_between_a_hole_and_a_tube_meets_both():
+    faces = [face_from_shape(s) for s in shape_faces(drilled_box())]
+    hole = next(f for f in faces if len(f.loops) == 2 and f.loops[0][0].space.control[:, 2].max() > 59).loops[1][0]
+    tube = BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(100, 60, 72), gp_Dir(0, 0, 1)), 20, 40).Shape()
+    wall = max((face_from_shape(s) for s in shape_faces(tube)), key=lambda f: f.surface.degree_u)
+    made = build_blend(hole, wall.edge("v0"), BlendSpec())
+    for r in made.residuals:
+        assert r.gap < 0.005
+        assert r.angle < 0.01
+        assert r.curvature < 1
+
+
+@pytest.mark.parametrize(
+    ("content", "words"),
+    [
+        (b"", "not a STEP file"),
+        (b"\x00\x01garbage" * 50, "not a STEP file"),
+        (b"ISO-10303-21;\nHEADER;\ngarbage", "damaged|no face"),
+        (b"ISO-10303-21;\nHEADER;\nENDSEC;\nDATA;\nENDSEC;\nEND-ISO-10303-21;\n", "damaged|no face"),
+    ],
+)
+def test_garbage_is_refused_in_words(tmp_path, content, words):
+    path = tmp_path / "bad.step"
+    path.write_bytes(content)
+    with pytest.raises(ExchangeError, match=words):
+        read_step(path)
+
+
+def test_a_file_cut_in_half_is_refused_or_names_what_is_missing(tmp_path):
+    write_step([("Crown", Face(crown())), ("Flank", Face(flank()))], tmp_path / "a.step")
+    half = tmp_path / "half.step"
+    data = (tmp_path / "a.step").read_bytes()
+    half.write_bytes(data[: len(data) // 2])
+    with pytest.raises(ExchangeError):
+        read_step(half)
+
+
+def test_writing_where_nothing_can_be_written_leaves_nothing_behind(tmp_path):
+    with pytest.raises(ExchangeError, match="cannot be written"):
+        write_step([("Crown", Face(crown()))], tmp_path / "missing" / "a.step")
+    with pytest.raises(ExchangeError, match="no face to export"):
+        write_step([], tmp_path / "a.step")
+    assert list(tmp_path.iterdir()) == []

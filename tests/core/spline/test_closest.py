@@ -1,0 +1,68 @@
+"""Closest points against closed forms and OpenCASCADE."""
+
+import numpy as np
+import pytest
+from OCP.GeomAPI import GeomAPI_ProjectPointOnSurf
+from OCP.gp import gp_Pnt
+
+from pamble.core.faces.kernel import surface_to_kernel
+from pamble.core.spline import Curve, basis
+from pamble.core.spline.closest import to_curve, to_surface
+from pamble.core.spline.differential import normals
+from pamble.core.spline.evaluate import surface_derivatives
+from tests.shapes import arc_curve, cylinder, panel
+
+
+def test_feet_on_an_arc_are_radial():
+    arc = arc_curve(30.0, 120)
+    angle = np.radians(np.linspace(2, 118, 50))
+    reach = np.linspace(5, 70, 50)
+    feet = to_curve(arc, np.column_stack([reach * np.cos(angle), reach * np.sin(angle), np.zeros(50)]))
+    assert np.allclose(feet.point[:, :2], 30 * np.column_stack([np.cos(angle), np.sin(angle)]), atol=1e-9)
+    assert np.allclose(feet.distance, np.abs(reach - 30), atol=1e-9)
+
+
+def test_foot_beside_the_joint_of_a_closed_curve():
+    square = np.array(
+        [[1, 0, 0], [1, 1, 0], [0, 1, 0], [-1, 1, 0], [-1, 0, 0], [-1, -1, 0], [0, -1, 0], [1, -1, 0], [1, 0, 0]]
+    )
+    corner = np.sqrt(0.5)
+    knots = np.array([0, 0, 0, 1, 1, 2, 2, 3, 3, 4, 4, 4], dtype=float)
+    circle = Curve(2, knots, square, [1, corner, 1, corner, 1, corner, 1, corner, 1])
+    point = np.array([[2 * np.cos(-1e-3), 2 * np.sin(-1e-3), 0.0], [2 * np.cos(1e-3), 2 * np.sin(1e-3), 0.0]])
+    assert np.allclose(to_curve(circle, point).distance, 1.0, atol=1e-12)
+
+
+@pytest.mark.parametrize(
+    "surface", [panel(lambda x, y: (x, y, 0.002 * (x - 150) ** 2 - 0.003 * y * x)), cylinder(40, 90)]
+)
+def test_points_lifted_along_the_normal_come_back(surface):
+    rng = np.random.default_rng(3)
+    u, v = rng.uniform(0.01, 0.99, (2, 400))
+    d = surface_derivatives(surface, u, v, 1)
+    feet = to_surface(surface, d[0, 0] + 3.0 * normals(d))
+    assert np.allclose(feet.u, u, atol=1e-9)
+    assert np.allclose(feet.v, v, atol=1e-9)
+    assert np.allclose(feet.distance, 3.0, atol=1e-9)
+
+
+def test_distances_beside_the_surface_against_opencascade():
+    rng = np.random.default_rng(5)
+    surface = panel(lambda x, y: (x, y, rng.normal(size=x.shape) * 6))
+    points = rng.uniform([-20, -20, 10], [320, 120, 60], (60, 3))
+    mine = to_surface(surface, points).distance
+    geom = surface_to_kernel(surface)
+    for p, distance in zip(points, mine, strict=True):
+        tool = GeomAPI_ProjectPointOnSurf(gp_Pnt(*p), geom)
+        # OpenCASCADE gives feet inside only: beside the surface it may find none or a farther one.
+        if tool.NbPoints():
+            assert distance <= tool.LowerDistance() + 1e-7
+
+
+def test_uneven_domains_are_searched_in_every_span():
+    knots = basis.knots_from_breaks(np.array([0, 1e-3, 0.5, 10.0]), 3)
+    curve = Curve(3, knots, np.random.default_rng(1).normal(size=(6, 3)))
+    t = np.array([2e-4, 9e-4, 0.2, 4.0])
+    from pamble.core.spline.evaluate import curve_points
+
+    assert np.allclose(to_curve(curve, curve_points(curve, t)).distance, 0, atol=1e-10)

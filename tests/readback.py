@@ -1,0 +1,94 @@
+"""An independent checker: reads a STEP file with OpenCASCADE alone and measures a seam by its own evaluations."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from OCP.BRep import BRep_Tool
+from OCP.BRepAdaptor import BRepAdaptor_Curve
+from OCP.BRepCheck import BRepCheck_Analyzer
+from OCP.GeomAPI import GeomAPI_ProjectPointOnSurf
+from OCP.gp import gp_Pnt, gp_Vec
+from OCP.STEPControl import STEPControl_Reader
+from OCP.TopAbs import TopAbs_ShapeEnum
+from OCP.TopExp import TopExp_Explorer
+from OCP.TopoDS import TopoDS
+
+
+@dataclass
+class Figures:
+    """Largest gap (mm), angle between tangent planes (degrees), curvature mismatch (% and 1/mm) over the samples."""
+
+    gap: float
+    angle: float
+    curvature: float
+    curvature_abs: float
+
+
+def _explore(shape, kind):
+    found, walk = [], TopExp_Explorer(shape, kind)
+    while walk.More():
+        found.append(walk.Current())
+        walk.Next()
+    return found
+
+
+def faces(path: Path) -> list:
+    """All faces of a STEP file."""
+    reader = STEPControl_Reader()
+    assert int(reader.ReadFile(str(path)).value) == 1
+    reader.TransferRoots()
+    shape = reader.OneShape()
+    assert BRepCheck_Analyzer(shape).IsValid()
+    return [TopoDS.Face(f) for f in _explore(shape, TopAbs_ShapeEnum.TopAbs_FACE)]
+
+
+def _array(v) -> np.ndarray:
+    return np.array([v.X(), v.Y(), v.Z()])
+
+
+def _frame(geom, point):
+    """Foot distance, normal, and second derivatives of a surface at the foot of a point."""
+    tool = GeomAPI_ProjectPointOnSurf(gp_Pnt(*point), geom)
+    u, v = tool.LowerDistanceParameters() if tool.NbPoints() else (None, None)
+    p, su, sv, suu, svv, suv = gp_Pnt(), gp_Vec(), gp_Vec(), gp_Vec(), gp_Vec(), gp_Vec()
+    geom.D2(u, v, p, su, sv, suu, svv, suv)
+    su, sv, suu, svv, suv = (_array(w) for w in (su, sv, suu, svv, suv))
+    n = np.cross(su, sv)
+    n /= np.linalg.norm(n)
+    return np.linalg.norm(_array(p) - point), n, su, sv, suu, svv, suv
+
+
+def _curvature(frame, direction):
+    """Normal curvature of the surface in a tangent direction."""
+    _, n, su, sv, suu, svv, suv = frame
+    a, b = np.linalg.lstsq(np.column_stack([su, sv]), direction, rcond=None)[0]
+    return n @ (a * a * suu + 2 * a * b * suv + b * b * svv) / np.linalg.norm(a * su + b * sv) ** 2
+
+
+def seam(blend, neighbour, edge_number: int, floor: float, samples: int = 60) -> Figures:
+    """Figures between a face's edge (by number) and a neighbour, all from the file."""
+    edge = TopoDS.Edge(_explore(blend, TopAbs_ShapeEnum.TopAbs_EDGE)[edge_number])
+    curve = BRepAdaptor_Curve(edge)
+    mine, theirs = BRep_Tool.Surface_s(blend), BRep_Tool.Surface_s(neighbour)
+    worst = Figures(0, 0, 0, 0)
+    for t in np.linspace(curve.FirstParameter(), curve.LastParameter(), samples):
+        p, d = gp_Pnt(), gp_Vec()
+        curve.D1(t, p, d)
+        point, tangent = _array(p), _array(d) / d.Magnitude()
+        a, b = _frame(mine, point), _frame(theirs, point)
+        sine = np.linalg.norm(np.cross(a[1], b[1]))
+        across = np.cross(a[1], tangent)
+        k1, k2 = _curvature(a, across), _curvature(b, across) * np.sign(a[1] @ b[1])
+        worst.gap = max(worst.gap, b[0])
+        worst.angle = max(worst.angle, float(np.degrees(np.arcsin(min(1.0, sine)))))
+        worst.curvature_abs = max(worst.curvature_abs, abs(k1 - k2))
+        worst.curvature = max(worst.curvature, 100 * abs(k1 - k2) / max(abs(k2), floor))
+    return worst
+
+
+def nearest_seam(blend, neighbour, floor: float) -> Figures:
+    """The seam along whichever edge of the blend runs on the neighbour."""
+    return min((seam(blend, neighbour, i, floor) for i in range(4)), key=lambda f: f.gap)

@@ -1,0 +1,194 @@
+"""The server as windows see it: REST, the live socket, two windows, crashes."""
+
+import json
+import os
+import signal
+import subprocess
+import urllib.error
+import urllib.request
+from pathlib import Path
+
+import pytest
+from websockets.sync.client import connect
+
+from pamble.build.frame import read_frame
+from pamble.server.app import schema
+from pamble.server.messages import FrameHeader
+from tests.build.test_ops import ADD
+from tests.conftest import ROOT, RunningPamble
+
+MOVE = {"op": "move_cvs", "id": "crown", "cvs": [{"i": 2, "j": 3, "to": [30, 4, 70]}]}
+
+
+def ask(pamble, path, data=None, method=None, kind="application/json"):
+    body = json.dumps(data).encode() if isinstance(data, dict) else data
+    request = urllib.request.Request(f"{pamble.url}/api{path}", body, {"Content-Type": kind}, method=method)
+    try:
+        with urllib.request.urlopen(request) as answer:
+            return answer.status, answer.read()
+    except urllib.error.HTTPError as error:
+        return error.code, error.read()
+
+
+def upload(pamble, path, name, content):
+    edge = "----pamble"
+    body = f'--{edge}\r\nContent-Disposition: form-data; name="file"; filename="{name}"\r\n\r\n'.encode()
+    status, answer = ask(
+        pamble, path, body + content + f"\r\n--{edge}--\r\n".encode(), "POST", f"multipart/form-data; boundary={edge}"
+    )
+    return status, json.loads(answer)
+
+
+class Window:
+    """A window on a study, as the interface would be."""
+
+    def __init__(self, pamble, study):
+        url = pamble.url.replace("http", "ws") + f"/api/studies/{study}/live"
+        self.socket = connect(url, compression=None, max_size=None, legacy=True)
+        self.state, self.frame = None, None
+        self.receive()
+
+    def receive(self):
+        message = self.socket.recv(timeout=20)
+        if isinstance(message, bytes):
+            return read_frame(message)[0]
+        message = json.loads(message)
+        if message["type"] == "state":
+            self.state = message
+            self.frame = read_frame(self.socket.recv(timeout=20))[0]
+        return message
+
+    def send(self, **message):
+        self.socket.send(json.dumps({"seq": 7, **message}))
+        return self.receive()
+
+    def commit(self, op, base=None):
+        return self.send(type="commit", base=self.state["version"] if base is None else base, op=op)
+
+
+def figures(window):
+    """The ledger of a window, without the places of arrays in its last frame."""
+    return [{k: v for k, v in s.items() if k != "plot"} for s in window.frame["seams"]]
+
+
+@pytest.fixture
+def study(pamble):
+    return json.loads(ask(pamble, "/studies", {"demo": "mirror-cap"})[1])["id"]
+
+
+def test_studies_are_made_listed_exported_imported_deleted(pamble, study):
+    assert json.loads(ask(pamble, "/health")[1])["status"] == "ok"
+    assert study in [s["id"] for s in json.loads(ask(pamble, "/studies")[1])]
+    status, data = ask(pamble, f"/studies/{study}/export.json")
+    assert status == 200
+    status, copy = upload(pamble, "/studies/import", "study.json", data)
+    assert status == 201
+    assert ask(pamble, f"/studies/{copy['id']}/export.json")[1] == data
+    status, step = ask(pamble, f"/studies/{study}/export.step?face=crown")
+    assert status == 200
+    status, taken = upload(pamble, f"/studies/{copy['id']}/step", "crown.stp", step)
+    assert (status, taken["taken"], taken["problems"]) == (200, 1, [])
+    assert ask(pamble, f"/studies/{copy['id']}", method="DELETE")[0] == 204
+    assert ask(pamble, f"/studies/{copy['id']}/export.json")[0] == 400
+
+
+@pytest.mark.parametrize(
+    ("path", "content", "words"),
+    [
+        ("/studies/import", b'{"format": "pamble-study", "name": "x", ', "breaks off"),
+        ("/studies/import", b"", "empty"),
+        ("/studies/{study}/step", b"\x00garbage", "not a STEP file"),
+    ],
+)
+def test_bad_uploads_are_refused_in_words(pamble, study, path, content, words):
+    status, answer = upload(pamble, path.format(study=study), "x.step", content)
+    assert status == 400
+    assert words in answer["message"]
+
+
+def test_two_windows_see_each_other_and_stay_consistent(pamble, study):
+    a, b = Window(pamble, study), Window(pamble, study)
+    a.commit(ADD)
+    b.receive()
+    assert b.state["version"] == a.state["version"] == 1
+    assert b.state["by"] == a.state["window"]
+    assert {o["id"] for o in b.frame["objects"]} == {"b1"}
+    late = b.commit(MOVE, base=0)
+    assert (late["type"], late["code"]) == ("error", "conflict")
+    b.commit(MOVE)
+    a.receive()
+    assert {o["id"] for o in a.frame["objects"]} == {"crown", "b1"}
+    a.send(type="undo", base=2)
+    b.receive()
+    assert a.state["can_redo"]
+    assert b.state["version"] == 3
+    assert figures(Window(pamble, study)) == figures(a)
+
+
+def test_messages_of_every_kind_are_answered(pamble, study):
+    w = Window(pamble, study)
+    FrameHeader.model_validate(w.frame)
+    preview = w.send(type="preview", op=ADD, combs=[{"id": "crown", "edge": "v1"}])
+    assert preview["preview"]
+    assert preview["combs"][0]["least_radius"] > 0
+    w.commit(ADD)
+    assert w.send(type="dependents", ids=["crown"])["items"] == [{"id": "b1", "name": "Shoulder"}]
+    assert w.send(type="probe", id="b1", u=0.5, v=0.5)["radius"] > 0
+    assert w.send(type="combs", combs=[{"id": "gone", "edge": "v1"}])["combs"] == []
+    assert "nothing to redo" in w.send(type="redo", base=1)["message"]
+    assert w.send(type="magic")["code"] == "message"
+    refused = w.send(type="preview", op={"op": "set_params", "id": "b1", "changes": {"degree": 99}})
+    assert "degree" in refused["message"]
+
+
+def test_only_the_latest_of_many_previews_is_worked_off(pamble, study):
+    w = Window(pamble, study)
+    for z in range(200):
+        op = {"op": "move_cvs", "id": "crown", "cvs": [{"i": 2, "j": 1, "to": [0, 0, float(z)]}]}
+        w.socket.send(json.dumps({"type": "preview", "seq": z, "op": op}))
+    last, count = 0.0, 0
+    while last != 199.0:
+        crown = next(o for o in w.receive()["objects"] if o["id"] == "crown")
+        last = crown["cvs"]["points"][(2 * 4 + 1) * 3 + 2]
+        count += 1
+    assert count < 200
+
+
+def test_a_kernel_that_dies_is_started_again_and_nothing_is_lost(pamble, study):
+    w = Window(pamble, study)
+    w.commit(ADD)
+    kernels = subprocess.run(["pgrep", "-P", str(pamble.process.pid)], capture_output=True, text=True, check=True)
+    for pid in kernels.stdout.split():
+        name = Path(f"/proc/{pid}/cmdline").read_bytes()
+        if b"spawn_main" in name:
+            os.kill(int(pid), signal.SIGKILL)
+    answers = [w.send(type="probe", id="b1", u=0.5, v=0.5), w.receive()]
+    assert {a["type"] for a in answers} == {"state", "error"}
+    assert w.state["version"] == 1
+    assert w.send(type="probe", id="b1", u=0.5, v=0.5)["type"] == "probed"
+
+
+def test_what_was_acknowledged_survives_kill_9():
+    own = RunningPamble(durable=True)
+    own.start()
+    try:
+        study = json.loads(ask(own, "/studies", {"demo": "mirror-cap"})[1])["id"]
+        w = Window(own, study)
+        w.commit(ADD)
+        w.commit(MOVE)
+        seams = figures(w)
+        own.kill()
+        own.start()
+        again = Window(own, study)
+        assert again.state["version"] == 2
+        assert figures(again) == seams
+        assert again.state["can_undo"]
+        again.send(type="undo", base=2)
+        assert again.state["version"] == 3
+    finally:
+        own.close()
+
+
+def test_generated_types_are_those_of_the_server():
+    stored = json.loads((ROOT / "web/src/generated/openapi.json").read_text())
+    assert stored == json.loads(json.dumps(schema())), "run bin/generate"
