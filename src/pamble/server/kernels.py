@@ -7,7 +7,7 @@ import contextlib
 import multiprocessing
 from concurrent.futures import ThreadPoolExecutor
 from multiprocessing.connection import Connection
-from multiprocessing.context import SpawnProcess
+from multiprocessing.context import ForkServerProcess
 from typing import Any
 
 import structlog
@@ -37,7 +37,6 @@ def serve(connection: Connection) -> None:
 
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     from pamble.build.kernel import MESSAGES, Kernel
-    from pamble.core.joining import blend  # noqa: F401  (imported now, so that the first blend is quick)
 
     kernel: Kernel | None = None
     while True:
@@ -65,9 +64,10 @@ class KernelProcess:
     """One kernel in one process. Calls are answered one at a time, in order."""
 
     def __init__(self) -> None:
-        context = multiprocessing.get_context("spawn")
+        context = multiprocessing.get_context("forkserver")
+        context.set_forkserver_preload(["pamble.build.kernel", "pamble.core.exchange.step"])
         self._connection, child = context.Pipe()
-        self._process: SpawnProcess = context.Process(target=serve, args=(child,), daemon=True)
+        self._process: ForkServerProcess = context.Process(target=serve, args=(child,), daemon=True)
         self._process.start()
         child.close()
         self._thread = ThreadPoolExecutor(1)

@@ -7,21 +7,19 @@ import os
 import sys
 from pathlib import Path
 
-import structlog
-import uvicorn
-
-from pamble.core.errors import PambleError
-from pamble.demo import DEMOS
-from pamble.server.app import create_app, set_up_logs
-from pamble.store.database import open_database
-from pamble.store.postgres import LocalPostgres, free_port
-from pamble.store.studies import Studies
-
-log = structlog.get_logger()
-
 
 def main() -> int:
     """Serve on 127.0.0.1 until stopped."""
+    # Kernel processes import this module: what only the server needs is imported here.
+    import uvicorn
+
+    from pamble.core.errors import PambleError
+    from pamble.demo import DEMOS
+    from pamble.server.app import create_app, set_up_logs
+    from pamble.store.database import open_database
+    from pamble.store.postgres import LocalPostgres
+    from pamble.store.studies import Studies
+
     parser = argparse.ArgumentParser(prog="pamble-server", description="Serve Pamble on 127.0.0.1.")
     parser.add_argument("--port", type=int, default=int(os.environ.get("PAMBLE_PORT", "8640")))
     parser.add_argument("--data", type=Path, default=Path(os.environ.get("PAMBLE_DATA", ".data")))
@@ -62,6 +60,8 @@ def main() -> int:
 
 def _database_port(folder: Path) -> int:
     """The database's port: chosen once for a data folder, then kept."""
+    from pamble.store.postgres import free_port
+
     folder.mkdir(parents=True, exist_ok=True)
     kept = folder / "db.port"
     if not kept.exists():

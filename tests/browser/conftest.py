@@ -1,0 +1,86 @@
+"""Debian's Chromium, drawing without a graphics card, and a fresh demo study for every test."""
+
+from __future__ import annotations
+
+import json
+import re
+import urllib.request
+from dataclasses import dataclass
+
+import pytest
+from playwright.sync_api import Locator, Page, expect
+
+
+@pytest.fixture(scope="session")
+def browser_type_launch_args() -> dict:
+    return {
+        "executable_path": "/usr/bin/chromium",
+        "args": [
+            "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-gpu",
+            "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync",
+        ],
+    }  # fmt: skip
+
+
+@pytest.fixture(scope="session")
+def browser_context_args() -> dict:
+    return {"viewport": {"width": 1280, "height": 800}, "device_scale_factor": 1, "accept_downloads": True}
+
+
+@dataclass
+class Desk:
+    """A user at an open study."""
+
+    page: Page
+    url: str
+
+    def button(self, name: str, exact: bool = True) -> Locator:
+        return self.page.get_by_role("button", name=name, exact=exact)
+
+    def row(self, name: str) -> Locator:
+        return self.page.get_by_role("row", name=f"Seam {name}", exact=True)
+
+    def figures(self, name: str) -> dict[str, float | str]:
+        """The ledger's line of a seam."""
+        cells = self.row(name).get_by_role("cell").all_inner_texts()
+        number = [float(re.sub(r"\s", "", c)) for c in cells[2:7]]
+        keys = ("gap", "angle", "curvature", "absolute", "length")
+        return {**dict(zip(keys, number, strict=True)), "target": cells[1], "state": cells[7].split()[-1]}
+
+    def blend(self, first: str = "Crown, v end", second: str = "Flank, v start") -> None:
+        """Make and keep the blend between two edges, picked by name."""
+        self.page.keyboard.press("b")
+        self.button(first).click()
+        self.button(second).click()
+        expect(self.row("Edge blend · Crown")).to_be_visible()
+        self.button("Keep").click()
+        expect(self.page.get_by_role("option", name="Edge blend")).to_be_visible()
+
+    def centre(self, target: Locator) -> tuple[float, float]:
+        box = target.bounding_box()
+        assert box is not None
+        return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+
+    def drag(self, start: tuple[float, float], by: tuple[float, float], release: bool = True, steps: int = 8) -> None:
+        self.page.mouse.move(*start)
+        self.page.mouse.down()
+        self.page.mouse.move(start[0] + by[0], start[1] + by[1], steps=steps)
+        if release:
+            self.page.mouse.up()
+
+
+@pytest.fixture
+def desk(page: Page, pamble) -> Desk:
+    """The demo study, open, its part drawn."""
+    request = urllib.request.Request(
+        f"{pamble.url}/api/studies", b'{"demo": "mirror-cap"}', {"Content-Type": "application/json"}
+    )
+    study = json.load(urllib.request.urlopen(request))["id"]
+    faults: list[str] = []
+    page.on("pageerror", lambda e: faults.append(str(e)))
+    page.set_default_timeout(15_000)
+    page.goto(f"{pamble.url}/study/{study}")
+    expect(page.get_by_role("option", name="Crown")).to_be_visible()
+    page.wait_for_timeout(400)
+    yield Desk(page, f"{pamble.url}/study/{study}")
+    assert faults == []

@@ -1,0 +1,320 @@
+"""What a person does with Pamble, through the real interface."""
+
+import json
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+from pamble.core.exchange.step import read_step
+from tests import readback
+from tests.browser.pixels import Picture
+
+
+def find_on_part(desk, words: str, x: float, ys) -> tuple[float, float]:
+    """Move the pointer down a line until it points at something, as one would with the eye."""
+    status = desk.page.get_by_role("status", name="Under the pointer")
+    for y in ys:
+        desk.page.mouse.move(x, y)
+        desk.page.wait_for_timeout(60)
+        if words in status.inner_text():
+            return x, y
+    raise AssertionError(f"{words} is not under the line")
+
+
+def test_look_round_and_pick(desk):
+    page = desk.page
+    before = Picture(page)
+    desk.drag((900, 300), (120, 40))
+    turned = Picture(page)
+    assert turned.differs(before)
+    page.mouse.move(640, 330)
+    page.mouse.wheel(0, -300)
+    page.wait_for_timeout(250)
+    zoomed = Picture(page)
+    assert zoomed.part_area() > 1.2 * turned.part_area()
+    page.keyboard.press("Shift+T")
+    page.wait_for_timeout(800)
+    assert Picture(page).differs(zoomed)
+    desk.button("True views").click()
+    page.get_by_role("menuitem", name="Front").click()
+    page.keyboard.press("f")
+    page.wait_for_timeout(800)
+    front = Picture(page)
+    assert 0.05 < front.part_area() < 0.6
+    edge = find_on_part(desk, "Flank, v start", 640, range(120, 560, 6))
+    page.mouse.click(*edge)
+    expect(page.get_by_label("Card of the edge")).to_contain_text("Flank, v start")
+    page.mouse.click(edge[0], edge[1] + 60)
+    expect(page.get_by_label("Card of Flank")).to_contain_text("4 × 3")
+    desk.button("Show CVs").click()
+    desk.button("CV 2, 3 of Flank").click()
+    expect(page.get_by_label("Card of the CVs")).to_contain_text("CV 2, 3")
+
+
+def test_edge_blend_by_pointing_and_by_numbers(desk):
+    page = desk.page
+    desk.button("Edge blend").click()
+    page.mouse.click(*find_on_part(desk, "Crown, v end", 590, range(200, 420, 4)))
+    page.mouse.click(*find_on_part(desk, "Flank, v start", 590, range(420, 200, -4)))
+    card = page.get_by_label("Card of Edge blend")
+    expect(card).to_contain_text("1 found")
+    for seam in ("Edge blend · Crown", "Edge blend · Flank"):
+        expect(desk.row(seam)).to_contain_text("holds")
+        assert desk.figures(seam)["target"] == "G2"
+        assert desk.figures(seam)["angle"] < 0.01
+    card.get_by_role("radiogroup", name="Continuity, Crown side").get_by_text("G1").click()
+    expect(desk.row("Edge blend · Crown").get_by_role("cell").nth(1)).to_have_text("G1")
+    assert desk.figures("Edge blend · Crown")["curvature"] > 20
+    card.get_by_role("radiogroup", name="Continuity, Crown side").get_by_text("G3").click()
+    expect(desk.row("Edge blend · Crown").get_by_role("cell").nth(1)).to_have_text("G3")
+    fullness = card.get_by_role("textbox", name="Fullness, Flank side")
+    fullness.fill("2.2/2")
+    fullness.press("Enter")
+    expect(page.get_by_role("slider", name="Fullness handle, Flank side")).to_have_attribute("aria-valuenow", "1.1")
+    card.get_by_role("radiogroup", name="How spans are chosen").get_by_text("chosen").click()
+    spans = card.get_by_role("textbox", name="Spans")
+    spans.fill("3")
+    spans.press("Enter")
+    card.get_by_role("radiogroup", name="How the ends align").get_by_text("straight").click()
+    card.get_by_text("Flip the second edge").locator("..").get_by_role("switch").click(force=True)
+    expect(card).to_contain_text("folds over itself")
+    card.get_by_text("Flip the second edge").locator("..").get_by_role("switch").click(force=True)
+    page.keyboard.press("Escape")
+    page.mouse.click(1000, 560)
+    expect(page.get_by_role("option", name="Edge blend")).to_have_count(0)
+
+
+def test_picking_the_same_edge_twice_is_said(desk):
+    desk.page.keyboard.press("b")
+    desk.button("Crown, v end").click()
+    desk.button("Crown, v end").click()
+    expect(desk.page.get_by_role("alert")).to_contain_text("picked twice")
+
+
+def test_fullness_handle_is_pulled_on_the_part(desk):
+    desk.blend()
+    handle = desk.page.get_by_role("slider", name="Fullness handle, Crown side")
+    before = float(handle.get_attribute("aria-valuenow"))
+    x, y = desk.centre(handle)
+    desk.drag((x, y), (8, 22), release=False)
+    desk.page.wait_for_timeout(400)
+    held = float(handle.get_attribute("aria-valuenow"))
+    assert held > before + 0.03
+    desk.page.mouse.up()
+    expect(desk.page.get_by_text("step 2 · saved")).to_be_visible()
+    desk.page.keyboard.press("Control+z")
+    expect(handle).to_have_attribute("aria-valuenow", str(before).rstrip("0"))
+
+
+@pytest.mark.parametrize("mode", ["View", "Z", "N", "v"])
+def test_blend_and_figures_follow_a_cv_while_the_pointer_is_down(desk, mode):
+    desk.blend()
+    page = desk.page
+    page.get_by_role("option", name="Crown", exact=True).click()
+    page.keyboard.press("c")
+    cv = desk.button("CV 3, 4 of Crown")
+    cv.click()
+    page.get_by_role("radiogroup", name="Drag along").get_by_text(mode, exact=True).click()
+    field = {axis: page.get_by_role("textbox", name=axis.upper(), exact=True) for axis in "xyz"}
+    before = {a: float(f.input_value()) for a, f in field.items()}
+    length = desk.figures("Edge blend · Crown")["length"]
+    desk.drag(desk.centre(cv), (10, 60), release=False, steps=14)
+    page.wait_for_timeout(600)
+    moved = {a: abs(float(f.input_value()) - before[a]) for a, f in field.items()}
+    assert max(moved.values()) > 3
+    if mode == "Z":
+        assert moved["x"] == moved["y"] == 0
+    assert desk.figures("Edge blend · Crown")["length"] != length
+    expect(page.get_by_text("step 1 · saved")).to_be_visible()
+    page.keyboard.press("2")
+    expect(desk.button("Zebra 2")).to_have_attribute("aria-pressed", "true")
+    page.mouse.up()
+    expect(page.get_by_text("step 2 · saved")).to_be_visible()
+    expect(desk.row("Edge blend · Crown")).to_contain_text("holds")
+
+
+def test_ledger_leads_to_the_worst_place_and_the_strip_marks_the_part(desk):
+    page = desk.page
+    desk.blend()
+    card = page.get_by_label("Card of Edge blend")
+    card.get_by_role("radiogroup", name="Continuity, Flank side").get_by_text("G1").click()
+    desk.button("Target of Edge blend · Flank").click()
+    page.get_by_role("menuitem", name="G2").click()
+    expect(desk.row("Edge blend · Flank")).to_contain_text("over")
+    names = page.get_by_label("Seam ledger").get_by_role("row").nth(1)
+    expect(names).to_have_attribute("aria-label", "Seam Edge blend · Flank")
+    desk.row("Edge blend · Flank").click()
+    strip = page.get_by_role("img", name=re.compile("Curvature mismatch along"))
+    expect(strip).to_have_attribute("aria-label", re.compile(r"worst \d+(\.\d+)? % at .* limit 5 %"))
+    page.wait_for_timeout(500)
+    box = strip.bounding_box()
+    marks = []
+    for share in (0.25, 0.75):
+        page.mouse.move(box["x"] + share * box["width"], box["y"] + 40)
+        expect(page.get_by_role("status", name="Figure at the marker")).to_contain_text("%")
+        marks.append(desk.centre(page.locator("[data-mark=strip]")))
+    assert abs(marks[0][0] - marks[1][0]) > 100
+    page.get_by_role("radiogroup", name="Figure along the seam").get_by_text("Gap").click()
+    expect(page.get_by_role("img", name=re.compile("^Gap along"))).to_be_visible()
+
+
+def test_light_curvature_colours_and_comb(desk):
+    page = desk.page
+    desk.blend()
+    pictures = {}
+    for key in "123":
+        page.keyboard.press(key)
+        page.wait_for_timeout(300)
+        pictures[key] = Picture(page)
+    assert pictures["1"].differs(pictures["2"])
+    assert pictures["2"].differs(pictures["3"])
+    legend = page.get_by_role("group", name="Legend")
+    expect(legend).to_contain_text("Mean curvature")
+    page.mouse.move(640, 420)
+    page.mouse.move(642, 424)
+    expect(page.get_by_role("status", name="Value under the pointer")).to_contain_text("1/mm")
+    desk.button("Settings of the light").click()
+    page.get_by_role("combobox", name="Kind of curvature").or_(page.get_by_label("Kind of curvature")).first.click()
+    page.get_by_role("option", name="Least radius").click()
+    expect(legend).to_contain_text("Least radius")
+    low = page.get_by_role("textbox", name="Range from")
+    low.fill("100*2")
+    low.press("Enter")
+    expect(legend).to_contain_text("set by hand")
+    expect(legend).to_contain_text("200")
+    page.keyboard.press("Escape")
+    page.keyboard.press("2")
+    page.wait_for_timeout(300)
+    fixed = Picture(page)
+    desk.button("Settings of the light").click()
+    page.get_by_role("radiogroup", name="Stripes stay with the").get_by_text("part").click()
+    page.wait_for_timeout(300)
+    assert Picture(page).differs(fixed)
+    page.keyboard.press("Escape")
+    page.keyboard.press("m")
+    desk.button("Edge blend, u start").click()
+    expect(page.get_by_label("Combs", exact=True).get_by_text("radius")).to_be_visible()
+    teeth = page.get_by_label("Combs", exact=True).locator("path").first.get_attribute("d")
+    assert teeth.count("M") == 61
+
+
+@pytest.mark.parametrize(("continuity", "breaks"), [("G0", True), ("G1", True), ("G2", False), ("G3", False)])
+def test_zebra_breaks_at_g0_and_g1_and_runs_through_at_g2(desk, continuity, breaks):
+    """Colours on both sides of the seam, 7 pixels off it: stripes that run on smoothly agree nearly everywhere."""
+    page = desk.page
+    desk.blend()
+    card = page.get_by_label("Card of Edge blend")
+    card.get_by_role("radiogroup", name="Continuity, Crown side").get_by_text(continuity).click()
+    expect(desk.row("Edge blend · Crown").get_by_role("cell").nth(1)).to_have_text(continuity)
+    page.keyboard.press("Shift+T")
+    page.wait_for_timeout(800)
+    desk.row("Edge blend · Crown").click()
+    page.keyboard.press("2")
+    page.wait_for_timeout(500)
+    desk.button("Settings of the light").click()
+    page.get_by_role("slider", name="Stripes").press("End")
+    page.keyboard.press("Escape")
+    strip = page.get_by_role("img", name=re.compile("along Edge blend"))
+    box = strip.bounding_box()
+    line = []
+    for i in range(17):
+        page.mouse.move(box["x"] + box["width"] * (0.3 + 0.4 * i / 16), box["y"] + 50)
+        page.wait_for_timeout(60)
+        line.append(desk.centre(page.locator("[data-mark=strip]")))
+    page.mouse.move(700, 90)
+    page.wait_for_timeout(400)
+    share = Picture(page).disagreement(line, off=7)
+    assert (share > 0.16) == breaks, share
+
+
+def test_build_panel_undo_delete_and_list_of_studies(desk):
+    page = desk.page
+    desk.blend()
+    line = page.get_by_role("option", name="Crown", exact=True)
+    line.dblclick()
+    name = page.get_by_role("textbox", name="New name of Crown")
+    name.fill("Roof")
+    name.press("Enter")
+    expect(page.get_by_role("option", name="Roof", exact=True)).to_be_visible()
+    expect(desk.row("Edge blend · Roof")).to_be_visible()
+    full = Picture(page).part_area()
+    desk.button("Hide Roof").click()
+    expect(desk.button("Show Roof")).to_be_visible()
+    page.wait_for_timeout(200)
+    assert Picture(page).part_area() < 0.8 * full
+    page.keyboard.press("Control+z")
+    page.keyboard.press("Control+z")
+    expect(page.get_by_role("option", name="Crown", exact=True)).to_be_visible()
+    page.keyboard.press("Control+Shift+z")
+    expect(page.get_by_role("option", name="Roof", exact=True)).to_be_visible()
+    page.get_by_role("option", name="Flank", exact=True).click()
+    page.keyboard.press("i")
+    page.wait_for_timeout(200)
+    assert Picture(page).part_area() < 0.8 * full
+    page.keyboard.press("i")
+    page.keyboard.press("o")
+    expect(page.get_by_role("alert")).to_contain_text("Flank is switched off")
+    page.keyboard.press("o")
+    expect(page.get_by_role("alert")).to_have_count(0)
+    page.keyboard.press("Delete")
+    dialog = page.get_by_role("dialog")
+    expect(dialog).to_contain_text("Edge blend")
+    dialog.get_by_role("button", name="Delete all 2").click()
+    expect(page.get_by_role("option", name="Edge blend")).to_have_count(0)
+    expect(page.get_by_role("option", name="Flank")).to_have_count(0)
+    page.keyboard.press("Control+z")
+    expect(desk.row("Edge blend · Roof")).to_contain_text("holds")
+    page.get_by_role("link", name="Pamble, all studies").click()
+    page.get_by_role("textbox", name="Name of the new study").fill("Kettle lid")
+    desk.button("New study").click()
+    expect(page.get_by_text("The study is empty")).to_be_visible()
+    page.get_by_role("link", name="Pamble, all studies").click()
+    expect(page.get_by_role("link", name=re.compile("Kettle lid"))).to_be_visible()
+
+
+def test_export_chosen_faces_and_take_them_in_again(desk, tmp_path):
+    page = desk.page
+    desk.blend()
+    page.keyboard.press("Control+e")
+    with page.expect_download() as got:
+        page.get_by_role("button", name="STEP, all faces").click()
+    got.value.save_as(tmp_path / "all.step")
+    in_file = readback.faces(tmp_path / "all.step")
+    assert len(in_file) == 3
+    assert readback.nearest_seam(in_file[2], in_file[0], 1 / 400).curvature < 1
+    page.keyboard.press("Control+e")
+    page.get_by_role("checkbox", name="Crown").uncheck()
+    page.get_by_role("checkbox", name="Flank").uncheck()
+    with page.expect_download() as got:
+        page.get_by_role("button", name="STEP, 1 faces").click()
+    got.value.save_as(tmp_path / "blend.step")
+    assert [f.name for f in read_step(tmp_path / "blend.step")] == ["Edge blend"]
+    page.keyboard.press("Control+e")
+    with page.expect_download() as got:
+        page.get_by_role("button", name="Study as JSON").click()
+    got.value.save_as(tmp_path / "study.json")
+    assert json.loads((tmp_path / "study.json").read_text())["format"] == "pamble-study"
+    page.locator("input[aria-label='STEP file']").set_input_files(tmp_path / "blend.step")
+    expect(page.get_by_role("option", name="Edge blend 2")).to_be_visible()
+    (tmp_path / "bad.step").write_text("no step at all")
+    page.locator("input[aria-label='STEP file']").set_input_files(tmp_path / "bad.step")
+    expect(page.get_by_text("bad.step is not a STEP file")).to_be_visible()
+    page.get_by_role("link", name="Pamble, all studies").click()
+    page.locator("input[aria-label='Study file']").set_input_files(tmp_path / "study.json")
+    expect(page.get_by_role("option", name="Edge blend")).to_be_visible()
+    expect(desk.row("Edge blend · Crown")).to_contain_text("holds")
+
+
+def test_everything_is_found_by_typing_and_panels_fold(desk):
+    page = desk.page
+    page.keyboard.press("/")
+    page.get_by_role("textbox", name="Find a tool or command").fill("curv")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("group", name="Legend")).to_be_visible()
+    page.keyboard.press("Tab")
+    expect(page.get_by_label("Seam ledger")).to_have_count(0)
+    page.keyboard.press("Tab")
+    expect(page.get_by_label("Seam ledger")).to_be_visible()
+    desk.button("Dark theme").click()
+    expect(page.locator("html")).to_have_attribute("data-mantine-color-scheme", "dark")
