@@ -23,11 +23,11 @@ export function ExportDialog() {
 
   const save = async (form: 'step' | 'json') => {
     if (!id) return;
+    setOpen(false);
     try {
       const faces = chosen.length === able.length ? undefined : chosen;
       const name = await download(exportAddress(id, form, form === 'step' ? faces : undefined));
       tell(`${name} was written.`, true);
-      setOpen(false);
     } catch (error) {
       tell((error as Error).message);
     }
