@@ -6,7 +6,6 @@ import signal
 import subprocess
 import urllib.error
 import urllib.request
-from pathlib import Path
 
 import pytest
 from websockets.sync.client import connect
@@ -154,14 +153,18 @@ def test_only_the_latest_of_many_previews_is_worked_off(pamble, study):
     assert count < 200
 
 
+def children(pid: int) -> list[int]:
+    found = subprocess.run(["pgrep", "-P", str(pid)], capture_output=True, text=True, check=False)
+    return [int(p) for p in found.stdout.split()]
+
+
 def test_a_kernel_that_dies_is_started_again_and_nothing_is_lost(pamble, study):
     w = Window(pamble, study)
     w.commit(ADD)
-    kernels = subprocess.run(["pgrep", "-P", str(pamble.process.pid)], capture_output=True, text=True, check=True)
-    for pid in kernels.stdout.split():
-        name = Path(f"/proc/{pid}/cmdline").read_bytes()
-        if b"spawn_main" in name:
-            os.kill(int(pid), signal.SIGKILL)
+    kernels = [pid for child in children(pamble.process.pid) for pid in children(child)]
+    assert kernels
+    for pid in kernels:
+        os.kill(pid, signal.SIGKILL)
     answers = [w.send(type="probe", id="b1", u=0.5, v=0.5), w.receive()]
     assert {a["type"] for a in answers} == {"state", "error"}
     assert w.state["version"] == 1

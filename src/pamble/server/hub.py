@@ -9,7 +9,7 @@ from typing import Any, Literal, Protocol
 
 import structlog
 
-from pamble.core.errors import Conflict, PambleError
+from pamble.core.errors import Conflict
 from pamble.server.kernels import KernelLost, KernelPool, KernelProcess
 from pamble.server.messages import FeatureSummary, StudyState, StudySummary
 from pamble.store.studies import StoredStudy, Studies
@@ -71,10 +71,9 @@ class OpenStudy:
     async def restart(self) -> None:
         """A new kernel from what is stored, and the whole state to every window."""
         log.warning("kernel restarted", study=self.id, pid=self.kernel.pid)
-        self.kernel.close()
-        self.kernel = self.pool.take()
         self.stored = await asyncio.to_thread(self.store.load, self.id)
-        await self.kernel.call("load", self.stored.document)
+        self.kernel.close()
+        self.kernel = await self.pool.loaded(self.stored.document)
         await self._tell("reload", await self.kernel.call("frame"), None, None)
 
     async def commit(self, window: Window, seq: int, base: int, op: dict[str, Any]) -> None:
@@ -153,12 +152,7 @@ class Hub:
         async with self._opening:
             if id not in self._open:
                 stored = await asyncio.to_thread(self.store.load, id)
-                kernel = self.pool.take()
-                try:
-                    await kernel.call("load", stored.document)
-                except PambleError:
-                    kernel.close()
-                    raise
+                kernel = await self.pool.loaded(stored.document)
                 self._open[id] = OpenStudy(id, self.store, self.pool, stored, kernel)
             return self._open[id]
 

@@ -110,7 +110,21 @@ class KernelPool:
     def __init__(self) -> None:
         self._spare: KernelProcess | None = KernelProcess()
 
-    def take(self) -> KernelProcess:
+    async def loaded(self, document: dict[str, Any]) -> KernelProcess:
+        """A process with a study in it. Raises `RemoteError` if the study cannot be loaded."""
+        for attempt in (1, 2):
+            kernel = self._take()
+            try:
+                await kernel.call("load", document)
+                return kernel
+            except PambleError as error:
+                kernel.close()
+                # The spare may have died unnoticed: a fresh process is worth one more try.
+                if attempt == 2 or not isinstance(error, KernelLost):
+                    raise
+        raise AssertionError
+
+    def _take(self) -> KernelProcess:
         """A process, ready at once if there was time to warm one."""
         spare, self._spare = self._spare, None
         taken = spare if spare is not None and spare.alive else KernelProcess()
