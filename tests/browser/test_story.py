@@ -128,7 +128,7 @@ def test_blend_and_figures_follow_a_cv_while_the_pointer_is_down(desk, mode):
     assert desk.figures("Edge blend · Crown")["length"] != length
     expect(page.get_by_text("step 1 · saved")).to_be_visible()
     page.keyboard.press("2")
-    expect(desk.button("Zebra 2")).to_have_attribute("aria-pressed", "true")
+    expect(desk.button("Zebra")).to_have_attribute("aria-pressed", "true")
     page.mouse.up()
     expect(page.get_by_text("step 2 · saved")).to_be_visible()
     expect(desk.row("Edge blend · Crown")).to_contain_text("holds")
@@ -201,31 +201,39 @@ def test_light_curvature_colours_and_comb(desk):
 
 @pytest.mark.parametrize(("continuity", "breaks"), [("G0", True), ("G1", True), ("G2", False), ("G3", False)])
 def test_zebra_breaks_at_g0_and_g1_and_runs_through_at_g2(desk, continuity, breaks):
-    """Colours on both sides of the seam, 7 pixels off it: stripes that run on smoothly agree nearly everywhere."""
+    """Colours on both sides of the seam, close to it: stripes that run on smoothly agree nearly everywhere."""
     page = desk.page
     desk.blend()
     card = page.get_by_label("Card of Edge blend")
     card.get_by_role("radiogroup", name="Continuity, Crown side").get_by_text(continuity).click()
     expect(desk.row("Edge blend · Crown").get_by_role("cell").nth(1)).to_have_text(continuity)
-    page.keyboard.press("Shift+T")
-    page.wait_for_timeout(800)
     desk.row("Edge blend · Crown").click()
+    page.keyboard.press("f")
+    page.wait_for_timeout(500)
+    strip = page.get_by_role("img", name=re.compile("along Edge blend"))
+    mark = page.locator("[data-mark=strip]")
+    box = strip.bounding_box()
+
+    def point_at(share: float) -> tuple[float, float]:
+        page.mouse.move(box["x"] + box["width"] * share, box["y"] + 50)
+        page.wait_for_timeout(60)
+        return desk.centre(mark)
+
+    middle = point_at(0.5)
+    page.mouse.move(*middle)
+    for _ in range(11):
+        page.mouse.wheel(0, -120)
     page.keyboard.press("2")
     page.wait_for_timeout(500)
     desk.button("Settings of the light").click()
     page.get_by_role("slider", name="Stripes").press("End")
     page.keyboard.press("Escape")
-    strip = page.get_by_role("img", name=re.compile("along Edge blend"))
-    box = strip.bounding_box()
-    line = []
-    for i in range(17):
-        page.mouse.move(box["x"] + box["width"] * (0.3 + 0.4 * i / 16), box["y"] + 50)
-        page.wait_for_timeout(60)
-        line.append(desk.centre(page.locator("[data-mark=strip]")))
+    page.keyboard.press("Escape")
+    line = [point_at(0.44 + 0.12 * i / 16) for i in range(17)]
     page.mouse.move(700, 90)
     page.wait_for_timeout(400)
     share = Picture(page).disagreement(line, off=7)
-    assert (share > 0.16) == breaks, share
+    assert (share > 0.25) == breaks, share
 
 
 def test_build_panel_undo_delete_and_list_of_studies(desk):
@@ -276,6 +284,7 @@ def test_build_panel_undo_delete_and_list_of_studies(desk):
 def test_export_chosen_faces_and_take_them_in_again(desk, tmp_path):
     page = desk.page
     desk.blend()
+    expect(page.get_by_role("dialog")).to_have_count(0)
     page.keyboard.press("Control+e")
     with page.expect_download() as got:
         page.get_by_role("button", name="STEP, all faces").click()
@@ -283,6 +292,7 @@ def test_export_chosen_faces_and_take_them_in_again(desk, tmp_path):
     in_file = readback.faces(tmp_path / "all.step")
     assert len(in_file) == 3
     assert readback.nearest_seam(in_file[2], in_file[0], 1 / 400).curvature < 1
+    expect(page.get_by_role("dialog")).to_have_count(0)
     page.keyboard.press("Control+e")
     page.get_by_role("checkbox", name="Crown").uncheck()
     page.get_by_role("checkbox", name="Flank").uncheck()
@@ -290,6 +300,7 @@ def test_export_chosen_faces_and_take_them_in_again(desk, tmp_path):
         page.get_by_role("button", name="STEP, 1 faces").click()
     got.value.save_as(tmp_path / "blend.step")
     assert [f.name for f in read_step(tmp_path / "blend.step")] == ["Edge blend"]
+    expect(page.get_by_role("dialog")).to_have_count(0)
     page.keyboard.press("Control+e")
     with page.expect_download() as got:
         page.get_by_role("button", name="Study as JSON").click()

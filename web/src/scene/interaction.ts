@@ -55,6 +55,7 @@ export function listen(viewport: Viewport): () => void {
   };
 
   const wheel = (e: WheelEvent) => {
+    if (!(e.target as Element).closest('.part, .overlay')) return;
     e.preventDefault();
     const { x, y } = place(e);
     const step = e.deltaMode === 1 ? e.deltaY * 16 : e.deltaY;
@@ -66,12 +67,14 @@ export function listen(viewport: Viewport): () => void {
     useView.setState({ probe: null });
   };
 
+  // Handles and CVs lie beside the host, over the drawing: the wheel zooms there too.
+  const desk = host.parentElement ?? host;
   const menu = (e: Event) => e.preventDefault();
   host.addEventListener('pointerdown', down);
   host.addEventListener('pointermove', move);
   host.addEventListener('pointerup', up);
   host.addEventListener('pointerleave', leave);
-  host.addEventListener('wheel', wheel, { passive: false });
+  desk.addEventListener('wheel', wheel, { passive: false });
   host.addEventListener('contextmenu', menu);
   return () => {
     cancelAnimationFrame(pointing);
@@ -79,7 +82,7 @@ export function listen(viewport: Viewport): () => void {
     host.removeEventListener('pointermove', move);
     host.removeEventListener('pointerup', up);
     host.removeEventListener('pointerleave', leave);
-    host.removeEventListener('wheel', wheel);
+    desk.removeEventListener('wheel', wheel);
     host.removeEventListener('contextmenu', menu);
   };
 }

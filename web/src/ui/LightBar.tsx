@@ -21,7 +21,7 @@ export function LightBar({ viewport }: { viewport: Viewport | null }) {
   return (
     <div className="paper lights" role="toolbar" aria-label="Light">
       {LIGHTS.map(([id, label, key]) => (
-        <button key={id} className="light" aria-pressed={light === id} onClick={() => setLight(id)}>
+        <button key={id} className="light" aria-label={label} aria-keyshortcuts={key} aria-pressed={light === id} onClick={() => setLight(id)}>
           {label}
           <kbd>{key}</kbd>
         </button>
