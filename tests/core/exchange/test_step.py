@@ -85,6 +85,10 @@ def test_a_blend_between_a_hole_and_a_tube_meets_both():
         assert r.gap < 0.005
         assert r.angle < 0.01
         assert r.curvature < 1
+    (joint,) = check_faces([Face(made.surface)], ["Blend"])["seams"]
+    assert joint["gap"]["max"] < 1e-9
+    assert joint["angle"]["max"] < 1e-6
+    assert joint["curvature"]["max"] < 1e-3
 
 
 @pytest.mark.parametrize(

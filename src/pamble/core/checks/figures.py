@@ -1,7 +1,7 @@
 """Seam figures: gap, angle and curvature mismatch between two edges, sample by sample.
 
-The angle compares the directions in which the two faces leave the seam, so it does not depend on which way either
-normal points, and a fold back onto itself reads 180 degrees.
+The angle is that between the two normals, both turned to the same side as seen by someone who walks along the seam
+and crosses it: it does not depend on which way either normal points, and a fold back onto itself reads 180 degrees.
 """
 
 from __future__ import annotations
@@ -38,11 +38,11 @@ def seam_figures(a: EdgeFrames, b: EdgeFrames, diagonal: float) -> SeamFigures:
     along = a.tangent
     other = b.tangent * np.where(dot(along, b.tangent) < 0, -1.0, 1.0)[:, None]
     leave_a, leave_b = a.outward, -b.outward
-    sine, cosine = norm(cross(leave_a, leave_b)), dot(leave_a, leave_b)
-    angle = np.degrees(np.arctan2(sine, cosine))
     up_a, up_b = cross(along, leave_a), cross(unit(other), leave_b)
     sign_a = np.where(dot(up_a, a.normal) < 0, -1.0, 1.0)
     sign_b = np.where(dot(up_b, b.normal) < 0, -1.0, 1.0)
+    n_a, n_b = sign_a[:, None] * a.normal, sign_b[:, None] * b.normal
+    angle = np.degrees(np.arctan2(norm(cross(n_a, n_b)), dot(n_a, n_b)))
     k_a, k_b = sign_a * a.curvature, sign_b * b.curvature
     difference = np.abs(k_a - k_b)
     reference = np.maximum(np.maximum(np.abs(k_a), np.abs(k_b)), 1.0 / max(diagonal, 1e-9))

@@ -22,6 +22,10 @@ from pamble.core.spline.knots import reverse_surface
 from pamble.core.spline.surface import Surface
 
 
+_CLOSED_SPANS = 4
+"""Fewest spans of a blend between two loops: with fewer, closing smoothly leaves nothing to shape it."""
+
+
 @dataclass(frozen=True)
 class Trial:
     """One step of the span search: spans, control points along the edge, worst figure over its aim."""
@@ -69,7 +73,7 @@ def build_blend(a: Edge, b: Edge, spec: BlendSpec, diagonal: float | None = None
     best: tuple[float, Surface, tuple[Residual, Residual]] | None = None
     trials: list[Trial] = []
     for knots in _candidates(sides, spec):
-        surface = cascade(sides, spec, row_space(spec.degree, knots), diagonal)
+        surface = cascade(sides, spec, row_space(spec.degree, knots, sides[0].closed), diagonal)
         first, second = (residual(surface, sides[i], i, diagonal, orders[i]) for i in (0, 1))
         ratio = max(first.ratio(spec.continuity[0]), second.ratio(spec.continuity[1]))
         trials.append(Trial(surface.spans[0], surface.control.shape[0], ratio, (first, second)))
@@ -94,7 +98,7 @@ def build_blend(a: Edge, b: Edge, spec: BlendSpec, diagonal: float | None = None
 def preview_blend(a: Edge, b: Edge, spec: BlendSpec, knots: Array) -> Blend:
     """The blend on given knots, neither searched nor measured: what is shown while the pointer is down."""
     sides = _sides(a, b, spec)
-    surface = cascade(sides, spec, row_space(spec.degree, knots), _diagonal(a, b))
+    surface = cascade(sides, spec, row_space(spec.degree, knots, sides[0].closed), _diagonal(a, b))
     return _finish(surface, sides, None, (), [])
 
 
@@ -124,7 +128,10 @@ def _candidates(sides: tuple[Side, Side], spec: BlendSpec) -> Iterator[Array]:
     """Knot vectors to try, fewest control points first: even spans, and the edges' own knots with refinements."""
     p = spec.degree
     limit = p + (spec.spans or spec.search_limit)
-    even = [basis.uniform_knots(p, n) for n in range(1, (spec.spans or spec.search_limit) + 1)]
+    least = _CLOSED_SPANS if sides[0].closed else 1
+    if spec.spans is not None and spec.spans < least:
+        raise BlendError(f"A blend that closes on itself needs at least {least} spans, not {spec.spans}.")
+    even = [basis.uniform_knots(p, n) for n in range(least, (spec.spans or spec.search_limit) + 1)]
     own = _own_knots(sides, p)
     found = even + [k for k in own if len(k) - p - 1 <= limit + 12]
     if spec.spans is not None:

@@ -45,7 +45,7 @@ def leave(side: Side, f: EdgeFrames, chord: Array, fullness: float, ends: Ends, 
             ok = np.abs(angle) < np.radians(_STEEPEST)
             if ends == "iso" and ok.all():
                 lean, lean_bend = angle, geodesic
-            elif ends == "neighbours" and ok[0] and ok[-1]:
+            elif ends == "neighbours" and not side.closed and ok[0] and ok[-1]:
                 lean = lean + (1 - s) * (angle[0] - lean[0]) + s * (angle[-1] - lean[-1])
                 lean_bend = (1 - s) * geodesic[0] + s * geodesic[-1]
     direction = np.cos(lean)[:, None] * f.outward + np.sin(lean)[:, None] * t

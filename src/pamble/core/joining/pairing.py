@@ -31,12 +31,16 @@ _COARSE = np.linspace(0.0, 1.0, 17)
 
 @dataclass(frozen=True)
 class Side:
-    """One edge seen through the common parameter. exact: the edge as a curve in s, if it is a polynomial one."""
+    """One edge seen through the common parameter. exact: the edge as a curve in s, if it is a polynomial one.
+
+    closed: whether the edge is a loop that is run through whole.
+    """
 
     edge: Edge
     to_edge: Callable[[Array], Array]
     exact: Curve | None
     reversed: bool
+    closed: bool = False
 
     def parameters(self, s: Array) -> Array:
         """Parameters of the edge at the common parameter."""
@@ -95,7 +99,7 @@ def _pair_closed(a: _Measured, b: _Measured, flip: bool) -> tuple[Side, Side]:
     loops = [_round(b, offset, sense) for sense in (1.0, -1.0)]
     spread = [float(norm(pa - positions(b.edge, to_edge(s))).sum()) for to_edge in loops]
     turned = (spread[1] < spread[0]) != flip
-    return Side(a.edge, _by_length(a, False), None, False), Side(b.edge, loops[int(turned)], None, turned)
+    return Side(a.edge, _by_length(a, False), None, False, True), Side(b.edge, loops[int(turned)], None, turned, True)
 
 
 def _round(m: _Measured, offset: float, sense: float) -> Callable[[Array], Array]:

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+from scipy.linalg import null_space
 from scipy.linalg.lapack import dpotrf, dpotrs
 
 from pamble.core.arrays import Array, floats
@@ -22,29 +23,40 @@ SLOPE = np.radians(0.002)
 BEND = 0.002
 """Aim for the second and third order conditions, relative to the curvature."""
 
+CLOSING = 3
+"""Order to which a closed row meets its own start: its joint is as smooth as the best seam."""
+
 
 @dataclass(frozen=True)
 class RowSpace:
-    """The spline space of the rows with its samples: basis values and slopes (m, n), sample parameters (m,)."""
+    """The spline space of the rows with its samples: basis values and slopes (m, n), sample parameters (m,).
+
+    joint: (n, k) turns k free numbers into control points of a row that closes smoothly on itself; None when open.
+    """
 
     degree: int
     knots: Array
     s: Array
     values: Array
     slopes: Array
+    joint: Array | None = None
 
     @property
     def count(self) -> int:
         return len(self.knots) - self.degree - 1
 
 
-def row_space(degree: int, knots: Array) -> RowSpace:
-    """Samples: Gauss points of every span, at least 4 for each control point in all, plus both ends."""
-    return _row_space(degree, np.asarray(knots, dtype=np.float64).tobytes())
+def row_space(degree: int, knots: Array, closed: bool = False) -> RowSpace:
+    """Samples: Gauss points of every span, at least 4 for each control point in all, plus both ends.
+
+    A closed space holds rows whose end meets their start with equal derivatives to third order (one less than the
+    degree if that is lower).
+    """
+    return _row_space(degree, np.asarray(knots, dtype=np.float64).tobytes(), closed)
 
 
 @lru_cache(maxsize=128)
-def _row_space(degree: int, key: bytes) -> RowSpace:
+def _row_space(degree: int, key: bytes, closed: bool) -> RowSpace:
     knots = np.frombuffer(key)
     points = basis.breaks(knots, degree)
     spans, count = len(points) - 1, len(knots) - degree - 1
@@ -53,7 +65,11 @@ def _row_space(degree: int, key: bytes) -> RowSpace:
     s = (0.5 * (points[:-1, None] + points[1:, None]) + 0.5 * np.diff(points)[:, None] * x).ravel()
     s = np.concatenate([[points[0]], s, [points[-1]]])
     values, slopes = basis.matrix(knots, degree, s, 1)
-    return RowSpace(degree, knots, s, values, slopes)
+    joint = None
+    if closed:
+        ends = basis.matrix(knots, degree, points[[0, -1]], min(CLOSING, degree - 1))
+        joint = null_space(ends[:, 1] - ends[:, 0])
+    return RowSpace(degree, knots, s, values, slopes, joint)
 
 
 @dataclass(frozen=True)
@@ -67,15 +83,18 @@ class Condition:
 
 
 def solve_row(space: RowSpace, conditions: list[Condition], first: Array | None, last: Array | None) -> Array:
-    """Control points (n, 3) of the row; ``first`` and ``last`` fix its end points exactly."""
-    n = space.count
+    """Control points (n, 3) of the row; ``first`` and ``last`` fix its end points exactly unless the row is closed."""
+    n = space.count if space.joint is None else space.joint.shape[1]
     blocks, right = [], []
     for c in conditions:
         scale = 1.0 / c.tolerance
-        rows = c.design[:, :, None] * (c.direction * scale[:, None])[:, None, :]
+        design = c.design if space.joint is None else c.design @ space.joint
+        rows = design[:, :, None] * (c.direction * scale[:, None])[:, None, :]
         blocks.append(rows.reshape(len(c.target), 3 * n))
         right.append(c.target * scale)
     a, b = np.vstack(blocks), np.concatenate(right)
+    if space.joint is not None:
+        return np.asarray(space.joint @ _least_squares(a, b).reshape(n, 3))
     x = np.zeros(3 * n)
     free = np.ones(3 * n, dtype=bool)
     if first is not None:

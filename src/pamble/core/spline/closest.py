@@ -15,6 +15,9 @@ from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import COINCIDENT
 
 _STEPS = 40
+_SETTLED = 1e-11
+"""Newton stops after a step shorter than this fraction of the domain: the next one would be below rounding."""
+
 _SEEDS_A_SPAN = 12
 
 
@@ -82,7 +85,7 @@ def _newton_on_curve(curve: Curve, points: Array, t: Array) -> CurveFeet:
         second = full + dot(gap, d[2])
         step = -slope / np.maximum(np.where(second > 0.1 * full, second, full), TINY)
         moved = np.clip(t + np.clip(step, -0.1 * size, 0.1 * size), start, end)
-        settled = np.max(np.abs(moved - t), initial=0.0) < 1e-14 * size
+        settled = np.max(np.abs(moved - t), initial=0.0) < _SETTLED * size
         t = moved
         if settled:
             break
@@ -113,7 +116,7 @@ def to_surface(surface: Surface, points: Array, seeds: tuple[Array, Array] | Non
         new_v = np.clip(v[active] + np.clip(dv, -0.1 * (v1 - v0), 0.1 * (v1 - v0)), v0, v1)
         change = np.maximum(np.abs(new_u - u[active]) / (u1 - u0), np.abs(new_v - v[active]) / (v1 - v0))
         u[active], v[active] = new_u, new_v
-        active = active[change > 1e-15]
+        active = active[change > _SETTLED]
         if not len(active):
             break
     foot = surface_derivatives(surface, u, v)[0, 0]
