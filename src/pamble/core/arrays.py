@@ -15,6 +15,10 @@ TINY = 1e-300
 """Smallest divisor: keeps 0/0 from raising without touching any real figure."""
 
 
+_FEW = 3000
+"""Numbers up to which the library's own routine beats three products: it makes no temporary arrays."""
+
+
 def floats(values: ArrayLike) -> Array:
     """Return ``values`` as a C-contiguous double array."""
     return np.ascontiguousarray(values, dtype=np.float64)
@@ -22,6 +26,8 @@ def floats(values: ArrayLike) -> Array:
 
 def dot(a: Array, b: Array) -> Array:
     """Row-wise scalar product over the last axis."""
+    if a.size <= _FEW:
+        return np.asarray(np.vecdot(a, b))
     if a.shape[-1] == 3 and b.shape[-1] == 3:
         return np.asarray(a[..., 0] * b[..., 0] + a[..., 1] * b[..., 1] + a[..., 2] * b[..., 2])
     return np.asarray(np.einsum("...i,...i->...", a, b))
@@ -40,9 +46,15 @@ def unit(a: Array) -> Array:
 def cross(a: Array, b: Array) -> Array:
     """Row-wise vector product, several times faster than the general numpy routine."""
     out = np.empty(np.broadcast_shapes(a.shape, b.shape))
-    out[..., 0] = a[..., 1] * b[..., 2] - a[..., 2] * b[..., 1]
-    out[..., 1] = a[..., 2] * b[..., 0] - a[..., 0] * b[..., 2]
-    out[..., 2] = a[..., 0] * b[..., 1] - a[..., 1] * b[..., 0]
+    a0, a1, a2 = a[..., 0], a[..., 1], a[..., 2]
+    b0, b1, b2 = b[..., 0], b[..., 1], b[..., 2]
+    for row, p, q, r, t in (
+        (out[..., 0], a1, b2, a2, b1),
+        (out[..., 1], a2, b0, a0, b2),
+        (out[..., 2], a0, b1, a1, b0),
+    ):
+        np.multiply(p, q, out=row)
+        row -= r * t
     return out
 
 

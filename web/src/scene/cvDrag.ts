@@ -94,11 +94,15 @@ export function dragCvs(viewport: Viewport, id: string, grabbed: Cv, start: Poin
   });
 }
 
+/** Where the browser tells of the pointer's way at once rather than once a frame, the kernel hears of it at once too. */
+const MOVED = 'onpointerrawupdate' in window ? 'pointerrawupdate' : 'pointermove';
+
 /** Follow the pointer wherever it goes until it is released or Esc is pressed. */
 export function followPointer(on: { move(e: PointerEvent): void; done(): void; givenUp(): void }): void {
   useTools.setState({ dragging: true });
+  const move = (e: Event) => on.move(e as PointerEvent);
   const stop = () => {
-    window.removeEventListener('pointermove', on.move);
+    window.removeEventListener(MOVED, move);
     window.removeEventListener('pointerup', up);
     window.removeEventListener('keydown', key, true);
     useTools.setState({ dragging: false });
@@ -113,7 +117,7 @@ export function followPointer(on: { move(e: PointerEvent): void; done(): void; g
     stop();
     on.givenUp();
   };
-  window.addEventListener('pointermove', on.move);
+  window.addEventListener(MOVED, move);
   window.addEventListener('pointerup', up);
   window.addEventListener('keydown', key, true);
 }

@@ -126,6 +126,7 @@ export class Viewport {
       this.light.toEye.value.copy(this.view.toEye);
       this.renderer.render(this.scene, this.view.camera);
       this.revision++;
+      if (this.nodes.size) this.host.dataset.drawn = 'true';
       for (const listener of this.listeners) listener();
       if (moving) this.request();
     });

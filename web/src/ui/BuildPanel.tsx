@@ -1,8 +1,8 @@
 import { ActionIcon, Menu, TextInput, Tooltip, useComputedColorScheme } from '@mantine/core';
 import { IconDots, IconEye, IconEyeOff } from '@tabler/icons-react';
-import { useState } from 'react';
+import { memo, useState } from 'react';
 
-import type { FeatureSummary, FrameFeature, Role } from '../api/types';
+import type { FeatureSummary, Role } from '../api/types';
 import { isolate, isShown, setFlags, toggleCvs } from '../state/actions';
 import { useStudy, type Shape } from '../state/study';
 import { useTools } from '../state/tools';
@@ -21,7 +21,6 @@ const ROLES: [Role, string][] = [
 /** The build: every step by role, with its state. */
 export function BuildPanel() {
   const study = useStudy((s) => s.study);
-  const shown = useStudy((s) => s.shown);
   return (
     <aside className="paper build" aria-label="Build">
       {study && !study.features.length && (
@@ -39,7 +38,7 @@ export function BuildPanel() {
               <span>{features.length}</span>
             </h3>
             {features.map((f) => (
-              <Line key={f.id} feature={f} state={shown.features.get(f.id)} shape={shown.shapes.get(f.id)} />
+              <Line key={f.id} feature={f} />
             ))}
           </section>
         );
@@ -57,7 +56,14 @@ function make(feature: FeatureSummary, shape: Shape | undefined): string {
   return `${p}×${q} · ${n}×${m}${shape.object.trimmed ? ' trimmed' : ''}`;
 }
 
-function Line({ feature, state, shape }: { feature: FeatureSummary; state: FrameFeature | undefined; shape: Shape | undefined }) {
+/** A step. It listens to single words and flags of its shape, not to the shape: those hardly change during a drag. */
+const Line = memo(function Line({ feature }: { feature: FeatureSummary }) {
+  const { id } = feature;
+  const problem = useStudy((s) => s.shown.features.get(id)?.problem ?? null);
+  const stale = useStudy((s) => s.shown.features.get(id)?.stale ?? false);
+  const shaped = useStudy((s) => s.shown.shapes.has(id));
+  const trimmed = useStudy((s) => s.shown.shapes.get(id)?.object.trimmed ?? true);
+  const words = useStudy((s) => make(feature, s.shown.shapes.get(id)));
   const selection = useTools((s) => s.selection);
   const isolated = useView((s) => s.isolated);
   const scheme = useComputedColorScheme('light');
@@ -86,10 +92,10 @@ function Line({ feature, state, shape }: { feature: FeatureSummary; state: Frame
         ) : (
           <>
             <span className="name" title={feature.name}>
-              {state?.problem ? '▲ ' : ''}
+              {problem ? '▲ ' : ''}
               {feature.name}
             </span>
-            <span className="quiet">{make(feature, shape)}</span>
+            <span className="quiet">{words}</span>
           </>
         )}
         <Tooltip label={feature.hidden ? 'Show' : 'Hide'} openDelay={500}>
@@ -106,17 +112,17 @@ function Line({ feature, state, shape }: { feature: FeatureSummary; state: Frame
             {feature.hidden ? <IconEyeOff size={15} /> : <IconEye size={15} />}
           </ActionIcon>
         </Tooltip>
-        <LineMenu feature={feature} rename={() => setRenaming(true)} trimmed={shape?.object.trimmed ?? true} />
+        <LineMenu feature={feature} rename={() => setRenaming(true)} trimmed={trimmed} />
       </div>
-      {state?.problem && (
+      {problem && (
         <div className="fault" role="alert">
-          {state.problem}
-          {state.stale && shape ? ' Shown is its last good shape.' : ''}
+          {problem}
+          {stale && shaped ? ' Shown is its last good shape.' : ''}
         </div>
       )}
     </>
   );
-}
+});
 
 function LineMenu({ feature, rename, trimmed }: { feature: FeatureSummary; rename(): void; trimmed: boolean }) {
   const isolated = useView((s) => s.isolated);

@@ -1,4 +1,5 @@
 import { SegmentedControl } from '@mantine/core';
+import { memo } from 'react';
 
 import { cvPoint, moveOp } from '../scene/cvDrag';
 import { commit } from '../state/session';
@@ -19,7 +20,6 @@ const MODES: { value: DragMode; label: string; title: string }[] = [
 /** Position of picked CVs, and along what a drag moves them. */
 export function CvCard({ id, cvs }: { id: string; cvs: readonly Cv[] }) {
   const shape = useStudy((s) => s.shown.shapes.get(id));
-  const mode = useTools((s) => s.dragMode);
   const cv = cvs[0];
   if (!shape || !cv) return null;
   const at = cvPoint(shape, cv);
@@ -44,6 +44,21 @@ export function CvCard({ id, cvs }: { id: string; cvs: readonly Cv[] }) {
         {featureName(id)}
         {single ? '' : '; numbers are the first one’s, all move together'}
       </div>
+      <DragAlong />
+      {(['x', 'y', 'z'] as const).map((axis) => (
+        <div className="row" key={axis}>
+          <span className="quiet">{axis.toUpperCase()}</span>
+          <NumberField label={axis.toUpperCase()} value={at[axis]} digits={3} unit="mm" width={120} onChange={(v) => set(axis, v)} />
+        </div>
+      ))}
+    </section>
+  );
+}
+
+const DragAlong = memo(function DragAlong() {
+  const mode = useTools((s) => s.dragMode);
+  return (
+    <>
       <div className="row">
         <span className="quiet">Drag along</span>
       </div>
@@ -59,12 +74,6 @@ export function CvCard({ id, cvs }: { id: string; cvs: readonly Cv[] }) {
       <div className="quiet" style={{ marginTop: 4 }}>
         {MODES.find((m) => m.value === mode)?.title}
       </div>
-      {(['x', 'y', 'z'] as const).map((axis) => (
-        <div className="row" key={axis}>
-          <span className="quiet">{axis.toUpperCase()}</span>
-          <NumberField label={axis.toUpperCase()} value={at[axis]} digits={3} unit="mm" width={120} onChange={(v) => set(axis, v)} />
-        </div>
-      ))}
-    </section>
+    </>
   );
-}
+});

@@ -11,7 +11,8 @@ const MOST = 900;
 /** Control polygons and CVs of the faces that show them. */
 export function CvOverlay({ viewport }: { viewport: Viewport }) {
   const cvsOf = useTools((s) => s.cvsOf);
-  const { shown, study } = useStudy();
+  // Every change of shape ends in a drawing, and every drawing renders the overlays: no listening of their own.
+  const { shown, study } = useStudy.getState();
   const isolated = useView((s) => s.isolated);
   return cvsOf.map((id) => {
     const shape = shown.shapes.get(id);
@@ -48,7 +49,7 @@ function Net({ viewport, shape }: { viewport: Viewport; shape: Shape }) {
   return (
     <>
       <svg>
-        <path d={legs} fill="none" stroke="var(--ink)" strokeWidth="0.9" strokeDasharray="3 2.5" opacity="0.55" />
+        <path d={legs} fill="none" stroke="var(--ink)" strokeWidth="0.8" strokeOpacity="0.5" />
         {first && <DragLine viewport={viewport} shape={shape} cv={first} key={dragMode} />}
       </svg>
       {spots.flat().map(({ cv, x, y }) => (

@@ -1,4 +1,5 @@
 import { Menu } from '@mantine/core';
+import { memo } from 'react';
 
 import type { Viewport } from '../scene/viewport';
 import { commit } from '../state/session';
@@ -9,7 +10,10 @@ import { Strip } from './Strip';
 
 const MARKS = { holds: '●', close: '◐', over: '▲' } as const;
 
-/** The figure that decides a seam: of those its target asks for the one that is worst against its limit. */
+/** Below this share of its limit no figure stands out. */
+const QUIET = 0.1;
+
+/** The figure that decides a seam: the one worst against its limit, or the target's own where nothing stands out. */
 export function decidingFigure(s: SeamLine, limits: { gap?: number; angle?: number; curvature?: number }): StripFigure {
   const over: [StripFigure, number][] = [
     ['gap', s.gap.max / (limits.gap ?? 0.01)],
@@ -17,7 +21,8 @@ export function decidingFigure(s: SeamLine, limits: { gap?: number; angle?: numb
     ['curvature', s.curvature.max / (limits.curvature ?? 5)],
   ];
   const asked = over.slice(0, Math.min(2, s.target) + 1);
-  return asked.reduce((a, b) => (b[1] >= a[1] ? b : a))[0];
+  const worst = asked.reduce((a, b) => (b[1] >= a[1] ? b : a));
+  return worst[1] < QUIET ? (asked.at(-1) ?? worst)[0] : worst[0];
 }
 
 /** All seams, worst first, with live figures; beside them the strip of the picked one. */
@@ -64,7 +69,7 @@ export function Ledger({ viewport }: { viewport: Viewport | null }) {
                     {s.opposed ? ' ⇅' : ''}
                   </td>
                   <td>
-                    <Target seam={s} />
+                    <Target seam={s.key} name={s.name} target={s.target} />
                   </td>
                   <td>{mm(s.gap.max)}</td>
                   <td>{degrees(s.angle.max)}</td>
@@ -89,13 +94,13 @@ export function Ledger({ viewport }: { viewport: Viewport | null }) {
   );
 }
 
-function Target({ seam }: { seam: SeamLine }) {
-  const set = (target: number | null) => void commit({ op: 'set_seam_target', key: seam.key, target });
+const Target = memo(function Target({ seam, name, target: now }: { seam: string; name: string; target: number }) {
+  const set = (target: number | null) => void commit({ op: 'set_seam_target', key: seam, target });
   return (
     <Menu position="top" width={150}>
       <Menu.Target>
-        <button className="target" aria-label={`Target of ${seam.name}`} onClick={(e) => e.stopPropagation()}>
-          G{seam.target}
+        <button className="target" aria-label={`Target of ${name}`} onClick={(e) => e.stopPropagation()}>
+          G{now}
         </button>
       </Menu.Target>
       <Menu.Dropdown onClick={(e) => e.stopPropagation()}>
@@ -108,4 +113,4 @@ function Target({ seam }: { seam: SeamLine }) {
       </Menu.Dropdown>
     </Menu>
   );
-}
+});

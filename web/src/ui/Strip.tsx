@@ -1,5 +1,5 @@
 import { SegmentedControl } from '@mantine/core';
-import { useLayoutEffect, useRef, useState } from 'react';
+import { memo, useLayoutEffect, useRef, useState } from 'react';
 
 import type { Viewport } from '../scene/viewport';
 import { useStudy, type SeamLine } from '../state/study';
@@ -66,17 +66,7 @@ export function Strip({ seam, viewport }: { seam: SeamLine | null; viewport: Vie
   return (
     <div className="strip">
       <div className="head">
-        <SegmentedControl
-          size="xs"
-          aria-label="Figure along the seam"
-          data={[
-            { value: 'gap', label: 'Gap' },
-            { value: 'angle', label: 'Angle' },
-            { value: 'curvature', label: 'Curvature' },
-          ]}
-          value={figure}
-          onChange={(f) => useView.setState({ stripFigure: f as StripFigure })}
-        />
+        <FigureChoice />
         <span className="quiet">
           {WORDS[figure]} along {seam.name}
         </span>
@@ -123,3 +113,20 @@ export function Strip({ seam, viewport }: { seam: SeamLine | null; viewport: Vie
     </div>
   );
 }
+
+const FigureChoice = memo(function FigureChoice() {
+  const figure = useView((s) => s.stripFigure);
+  return (
+    <SegmentedControl
+      size="xs"
+      aria-label="Figure along the seam"
+      data={[
+        { value: 'gap', label: 'Gap' },
+        { value: 'angle', label: 'Angle' },
+        { value: 'curvature', label: 'Curvature' },
+      ]}
+      value={figure}
+      onChange={(f) => useView.setState({ stripFigure: f as StripFigure })}
+    />
+  );
+});

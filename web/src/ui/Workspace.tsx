@@ -15,7 +15,7 @@ import { Ledger } from './Ledger';
 import { Legend } from './Legend';
 import { LightBar } from './LightBar';
 import { Overlays } from './Overlays';
-import { useScene } from './scene';
+import { Scene } from './scene';
 import { ToolBar } from './ToolBar';
 import { TopBar } from './TopBar';
 
@@ -25,7 +25,8 @@ export function Workspace({ id }: { id: string }) {
   const [viewport, setViewport] = useState<Viewport | null>(null);
   const scheme = useComputedColorScheme('light');
   const panels = useView((s) => s.panels);
-  const { connected, study, showBefore } = useStudy();
+  const lost = useStudy((s) => s.study !== null && !s.connected);
+  const showBefore = useStudy((s) => s.showBefore);
 
   useEffect(() => openStudy(id), [id]);
   useEffect(() => {
@@ -50,12 +51,12 @@ export function Workspace({ id }: { id: string }) {
       bottom: (panels.ledger ? 250 : 70) / h,
     };
   }, [viewport, scheme, panels]);
-  useScene(viewport, PALETTES[scheme]);
   useKeys(viewport);
 
   return (
     <div className={`workspace ${panels.ledger ? 'with-ledger' : 'without-ledger'}`}>
       <div className="part" ref={host} role="application" aria-label="The part" />
+      {viewport && <Scene viewport={viewport} palette={PALETTES[scheme]} />}
       {viewport && <Overlays viewport={viewport} />}
       <TopBar />
       <ToolBar />
@@ -66,7 +67,7 @@ export function Workspace({ id }: { id: string }) {
       {panels.ledger && <Ledger viewport={viewport} />}
       <Finder viewport={viewport} />
       {showBefore && <div className="paper before-flag">Before the last change</div>}
-      {study && !connected && (
+      {lost && (
         <div className="paper lost" role="alert">
           The server cannot be reached. What was stored is safe; trying again…
         </div>

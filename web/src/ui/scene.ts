@@ -35,14 +35,13 @@ export function fittedRange(shapes: Iterable<Shape>, kind: CurvatureKind): [numb
   return [low, Math.max(low + 1e-3, Math.min(at(0.98), 10000))];
 }
 
-/** Keep the drawing in step with the state. */
-export function useScene(viewport: Viewport | null, palette: Palette): void {
+/** Keeps the drawing in step with the state; alone in following every preview, so that panels need not. */
+export function Scene({ viewport, palette }: { viewport: Viewport; palette: Palette }): null {
   const { shown, study } = useStudy();
   const { hover, selection, picks, draft } = useTools();
   const { light, zebra, curvature, isolated, activeSeam } = useView();
 
   useEffect(() => {
-    if (!viewport) return;
     const seam = shown.seams.find((s) => s.key === activeSeam);
     const strong = (id: string): string[] => [
       ...picks.filter((p) => p.feature === id).map((p) => p.edge),
@@ -67,7 +66,6 @@ export function useScene(viewport: Viewport | null, palette: Palette): void {
   }, [viewport, shown, study, hover, selection, picks, draft, isolated, activeSeam, light, palette]);
 
   useEffect(() => {
-    if (!viewport) return;
     const u = viewport.light;
     const angle = (zebra.direction * Math.PI) / 180;
     u.mode.value = modeOf(light);
@@ -90,4 +88,5 @@ export function useScene(viewport: Viewport | null, palette: Palette): void {
     const [low, high] = fittedRange(visible, kind);
     useView.setState((v) => ({ curvature: { ...v.curvature, low, high } }));
   }, [light, kind, fitted, kept, study, isolated]);
+  return null;
 }

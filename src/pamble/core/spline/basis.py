@@ -16,6 +16,12 @@ from pamble.core.errors import GeometryError
 
 def check_knots(knots: Array, degree: int, count: int) -> None:
     """Raise `GeometryError` unless ``knots`` is a valid clamped-or-open vector for ``count`` control points."""
+    _check_knots(knots.tobytes(), degree, count)
+
+
+@lru_cache(maxsize=512)
+def _check_knots(key: bytes, degree: int, count: int) -> None:
+    knots = np.frombuffer(key)
     if not 1 <= degree <= 25:
         raise GeometryError(f"Degree {degree} is out of range: 1 to 25 is possible.")
     if count < degree + 1:
@@ -37,9 +43,16 @@ def check_knots(knots: Array, degree: int, count: int) -> None:
 
 
 def breaks(knots: Array, degree: int) -> Array:
-    """Distinct knots of the domain, ends included."""
-    count = len(knots) - degree - 1
-    return np.unique(knots[degree : count + 1])
+    """Distinct knots of the domain, ends included; not to be written to."""
+    return _breaks(np.asarray(knots, dtype=np.float64).tobytes(), degree)
+
+
+@lru_cache(maxsize=512)
+def _breaks(key: bytes, degree: int) -> Array:
+    knots = np.frombuffer(key)
+    out = np.unique(knots[degree : len(knots) - degree])
+    out.setflags(write=False)
+    return out
 
 
 def span_count(knots: Array, degree: int) -> int:
@@ -63,6 +76,10 @@ def greville(knots: Array, degree: int) -> Array:
     """Greville abscissae: averages of ``degree`` successive knots; the nodes of exact change of basis."""
     window = np.lib.stride_tricks.sliding_window_view(knots[1:-1], degree)
     return np.asarray(np.clip(window.mean(axis=1), knots[degree], knots[-degree - 1]))
+
+
+_REMEMBERED = 512
+"""Most parameters whose basis values are remembered."""
 
 
 @lru_cache(maxsize=512)
@@ -101,8 +118,24 @@ def local(knots: Array, degree: int, t: Array, order: int = 0) -> tuple[IntArray
     Returns the index of the first active function (m,) and values (order+1, m, degree+1).
     Source: Cox-de Boor recursion (The NURBS Book, section 2.2), kept as polynomials per span.
     """
-    edges, first, coefficients = _pieces(np.asarray(knots, dtype=np.float64).tobytes(), degree)
+    key = np.asarray(knots, dtype=np.float64).tobytes()
     t = np.asarray(t, dtype=np.float64)
+    if len(t) <= _REMEMBERED:
+        return _remembered(key, degree, t.tobytes(), order)
+    return _local(key, degree, t, order)
+
+
+@lru_cache(maxsize=256)
+def _remembered(key: bytes, degree: int, parameters: bytes, order: int) -> tuple[IntArray, Array]:
+    """Live work asks for the same few parameters again and again: shapes move, their samples do not."""
+    first, values = _local(key, degree, np.frombuffer(parameters), order)
+    first.setflags(write=False)
+    values.setflags(write=False)
+    return first, values
+
+
+def _local(key: bytes, degree: int, t: Array, order: int) -> tuple[IntArray, Array]:
+    edges, first, coefficients = _pieces(key, degree)
     if len(first) == 1:
         span = np.zeros(len(t), dtype=np.intp)
         width = edges[1] - edges[0]

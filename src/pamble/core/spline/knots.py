@@ -7,6 +7,8 @@ insertion, raising and restriction, and the collocation matrix is well condition
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 from scipy.linalg import solve
 
@@ -22,9 +24,17 @@ from pamble.core.tolerances import PARAMETER
 
 def transfer(knots: Array, degree: int, new_knots: Array, new_degree: int) -> Array:
     """Matrix (new n, n) that turns control points of one space into those of a space that holds it."""
+    return _transfer(floats(knots).tobytes(), degree, floats(new_knots).tobytes(), new_degree)
+
+
+@lru_cache(maxsize=128)
+def _transfer(key: bytes, degree: int, new_key: bytes, new_degree: int) -> Array:
+    knots, new_knots = np.frombuffer(key), np.frombuffer(new_key)
     nodes = basis.greville(new_knots, new_degree)
     target = basis.matrix(new_knots, new_degree, nodes)[0]
-    return np.asarray(solve(target, basis.matrix(knots, degree, nodes)[0]))
+    out = np.asarray(solve(target, basis.matrix(knots, degree, nodes)[0]))
+    out.setflags(write=False)
+    return out
 
 
 def recast_curve(curve: Curve, degree: int, knots: Array) -> Curve:
