@@ -37,6 +37,7 @@ def main() -> None:
     """Print the figures."""
     pamble = RunningPamble(durable=True)
     pamble.start()
+    time.sleep(4)  # the first kernel warms up in the background
     try:
         data = b'{"demo": "mirror-cap"}'
         request = urllib.request.Request(f"{pamble.url}/api/studies", data, {"Content-Type": "application/json"})

@@ -39,7 +39,10 @@ export function openStudy(id: string): () => void {
       receivePreview(frame);
       useTools.setState({ problem: draftProblem() });
     },
-    combs: receiveCombs,
+    combs(frame) {
+      receiveCombs(frame);
+      fitCombs();
+    },
     connected: (connected) => useStudy.setState({ connected }),
     failed(message, _code, wasPreview) {
       if (wasPreview) useTools.setState({ problem: message });
@@ -65,6 +68,20 @@ function exposeForMeasuring(current: Link): void {
 function draftProblem(): string | null {
   const { draft } = useTools.getState();
   return draft ? (useStudy.getState().shown.features.get(draft.id)?.problem ?? null) : null;
+}
+
+/** Tallest tooth of a fitted comb, as a share of the longest edge that has one. */
+const TALLEST = 0.14;
+
+/** One scale for all combs, to two digits. */
+function fitCombs(): void {
+  const { comb } = useView.getState();
+  const { combs } = useStudy.getState();
+  if (!comb.fitted || !combs.length) return;
+  const largest = Math.max(...combs.map((c) => c.largest), 1e-7);
+  const longest = Math.max(...combs.map((c) => c.teeth.at(-1) ?? 0));
+  const scale = Number(((TALLEST * longest) / (100 * largest)).toPrecision(2));
+  useView.setState({ comb: { ...comb, scale } });
 }
 
 /** Drop selections and combs of things that are gone. */

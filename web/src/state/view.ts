@@ -21,6 +21,8 @@ export interface CurvatureSettings {
 
 export interface CombSettings {
   teeth: number;
+  /** Whether the scale is chosen so that the tallest tooth can be read. */
+  fitted: boolean;
   /** Length in mm of a tooth where the curvature is 1/100 mm. */
   scale: number;
 }
@@ -55,7 +57,7 @@ export const useView = create<ViewStore>(() => ({
   light: 'clay',
   zebra: { fixedTo: 'viewer', bands: 14, direction: 90 },
   curvature: { kind: 'mean', fitted: true, low: -0.01, high: 0.01 },
-  comb: { teeth: 60, scale: 20 },
+  comb: { teeth: 60, fitted: true, scale: 20 },
   combEdges: [],
   isolated: null,
   activeSeam: null,

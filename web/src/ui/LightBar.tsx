@@ -131,8 +131,19 @@ function CombSettings() {
           onChangeEnd={refreshCombs}
         />
       </Row>
+      <Row label="Scale fitted to the part">
+        <Switch
+          size="xs"
+          aria-label="Scale fitted to the part"
+          checked={comb.fitted}
+          onChange={(e) => {
+            set({ fitted: e.currentTarget.checked });
+            refreshCombs();
+          }}
+        />
+      </Row>
       <Row label="Length at 1/100 mm">
-        <NumberField label="Comb scale" width={90} digits={1} unit="mm" low={0.1} high={10000} value={comb.scale} onChange={(scale) => set({ scale })} />
+        <NumberField label="Comb scale" width={90} digits={1} unit="mm" low={0.1} high={100000} value={comb.scale} onChange={(scale) => set({ scale, fitted: false })} />
       </Row>
     </>
   );

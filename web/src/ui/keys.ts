@@ -11,8 +11,10 @@ function spelled(e: KeyboardEvent): string {
   return [...held, key].join('+');
 }
 
+/** Whether the keyboard belongs to what has the focus: a text field or a dialog; a switch or choice leaves keys alone. */
 const inField = (target: EventTarget | null): boolean =>
-  target instanceof HTMLElement && (target.matches('input, textarea, select') || target.closest('[role="dialog"]') !== null);
+  target instanceof HTMLElement &&
+  (target.matches('input:not([type=radio], [type=checkbox]), textarea, select') || target.closest('[role="dialog"]') !== null);
 
 /** One key for every command, outside of fields and dialogs. */
 export function useKeys(viewport: Viewport | null): void {
@@ -20,7 +22,7 @@ export function useKeys(viewport: Viewport | null): void {
     const table = new Map(commands(viewport).flatMap((c) => (c.keys ? [[c.keys, c.run] as const] : [])));
     const down = (e: KeyboardEvent) => {
       if (inField(e.target) || e.altKey) return;
-      const onControl = e.target instanceof HTMLElement && e.target.matches('button, [role="slider"], [role="tab"]');
+      const onControl = e.target instanceof HTMLElement && e.target.matches('button, input, [role="slider"], [role="tab"]');
       if (e.key === 'Enter') {
         if (useTools.getState().draft && !onControl) void keepDraft();
         return;

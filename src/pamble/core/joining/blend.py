@@ -21,7 +21,6 @@ from pamble.core.spline import basis
 from pamble.core.spline.knots import reverse_surface
 from pamble.core.spline.surface import Surface
 
-
 _CLOSED_SPANS = 4
 """Fewest spans of a blend between two loops: with fewer, closing smoothly leaves nothing to shape it."""
 

@@ -1,0 +1,100 @@
+"""Takes the pictures of the main views from the demo study, in a browser of its own."""
+
+from __future__ import annotations
+
+import json
+import urllib.request
+from collections.abc import Callable
+from pathlib import Path
+
+from playwright.sync_api import sync_playwright
+
+from tests.browser.conftest import Desk
+from tests.conftest import ROOT, RunningPamble
+
+ARGUMENTS = ["--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-gpu"]
+FOLDER = ROOT / "docs" / "screenshots"
+
+
+def blend_in_clay(desk: Desk) -> None:
+    desk.blend()
+    card = desk.page.get_by_label("Card of Edge blend")
+    card.get_by_role("radiogroup", name="Continuity, Crown side").get_by_text("G3").click()
+
+
+def zebra(desk: Desk) -> None:
+    desk.page.keyboard.press("2")
+
+
+def curvature_at_the_pointer(desk: Desk) -> None:
+    desk.page.keyboard.press("3")
+    desk.page.wait_for_timeout(300)
+    desk.page.mouse.move(640, 300)
+    desk.page.mouse.move(642, 302)
+
+
+def cvs_and_comb(desk: Desk) -> None:
+    desk.page.keyboard.press("1")
+    desk.page.keyboard.press("m")
+    desk.button("Crown, v start").click()
+    desk.button("Flank, v end").click()
+    desk.page.keyboard.press("Escape")
+    desk.page.get_by_role("option", name="Crown", exact=True).click()
+    desk.page.keyboard.press("c")
+    desk.button("CV 3, 4 of Crown").click()
+
+
+def seam_over_its_limit_dark(desk: Desk) -> None:
+    page = desk.page
+    page.keyboard.press("m")
+    desk.button("Crown, v start").click()
+    desk.button("Flank, v end").click()
+    page.keyboard.press("Escape")
+    page.keyboard.press("c")
+    page.get_by_role("option", name="Edge blend", exact=True).click()
+    card = page.get_by_label("Card of Edge blend")
+    card.get_by_role("radiogroup", name="Continuity, Flank side").get_by_text("G1").click()
+    page.wait_for_timeout(600)
+    desk.button("Target of Edge blend · Flank").click()
+    page.get_by_role("menuitem", name="G2").click()
+    page.wait_for_timeout(600)
+    desk.row("Edge blend · Flank").click()
+    desk.button("Dark theme").click()
+
+
+VIEWS: dict[str, Callable[[Desk], None]] = {
+    "blend": blend_in_clay,
+    "zebra": zebra,
+    "curvature": curvature_at_the_pointer,
+    "cvs-and-comb": cvs_and_comb,
+    "dark-seam-over": seam_over_its_limit_dark,
+}
+
+
+def main(folder: Path = FOLDER) -> None:
+    """Take all pictures."""
+    folder.mkdir(parents=True, exist_ok=True)
+    pamble = RunningPamble()
+    pamble.start()
+    try:
+        with sync_playwright() as play:
+            browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
+            page = browser.new_page(viewport={"width": 1280, "height": 800})
+            page.goto(pamble.url)
+            page.wait_for_timeout(800)
+            page.screenshot(path=folder / "studies.png")
+            study = json.load(urllib.request.urlopen(f"{pamble.url}/api/studies"))[0]["id"]
+            page.goto(f"{pamble.url}/study/{study}")
+            page.wait_for_timeout(1500)
+            desk = Desk(page, pamble.url)
+            for name, prepare in VIEWS.items():
+                prepare(desk)
+                page.wait_for_timeout(900)
+                page.screenshot(path=folder / f"{name}.png")
+            browser.close()
+    finally:
+        pamble.close()
+
+
+if __name__ == "__main__":
+    main()
