@@ -96,7 +96,8 @@ def _part_knots(knots: Array, degree: int, start: float, end: float) -> Array:
     if not start < end:
         raise GeometryError(f"A piece from {start:g} to {end:g} has no length.")
     least = PARAMETER * (end - start)
-    inner = knots[(knots > start + least) & (knots < end - least)]
+    low, high = max(start, knots[degree]), min(end, knots[-degree - 1])
+    inner = knots[(knots > low + least) & (knots < high - least)]
     return np.concatenate([np.full(degree + 1, start), inner, np.full(degree + 1, end)])
 
 

@@ -1,0 +1,121 @@
+"""Trim, extend, join, reverse, meet: changes of where a curve begins and ends."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from pamble.core.arrays import Array, norm
+from pamble.core.curves.jets import JointFigures, end_jet, joint_figures
+from pamble.core.curves.measure import curve_length, samples
+from pamble.core.errors import GeometryError
+from pamble.core.spline import knots
+from pamble.core.spline.closest import to_curve
+from pamble.core.spline.curve import Curve, from_homogeneous
+from pamble.core.spline.evaluate import curve_derivatives, curve_points
+
+
+def extend(curve: Curve, end: int, length: float, shape: str = "curvature") -> Curve:
+    """Lengthen a curve by ``length`` mm at the start (0) or end (1).
+
+    shape: "curvature" continues the end span as the polynomial it is; "straight" adds a tangent line, G1.
+    """
+    if length <= 0:
+        raise GeometryError(f"An extension is longer than zero, not {length:g} mm.")
+    a, b = curve.domain
+    if shape == "straight":
+        jet = end_jet(curve, end)
+        line = Curve.line(jet.point[0], jet.point[0] + length * jet.tangent[0])
+        return join(curve, line) if end == 1 else join(knots.reverse_curve(line), curve)
+    speed = float(norm(curve_derivatives(curve, [curve.domain[end]], 1)[1])[0])
+    step = length / max(speed, 1e-12)
+    for _ in range(12):
+        whole = knots.curve_part(curve, a - step, b) if end == 0 else knots.curve_part(curve, a, b + step)
+        got = curve_length(whole, a - step, a) if end == 0 else curve_length(whole, b, b + step)
+        if abs(got - length) < 1e-9 * max(1.0, length):
+            break
+        step *= length / max(got, 1e-12)
+    return whole
+
+
+def join(first: Curve, second: Curve, tolerance: float = 0.01) -> Curve:
+    """One curve from two whose ends meet within ``tolerance`` mm, whichever ends those are.
+
+    Degrees are raised to the higher one; the inner knot holds the joint as it is, kinks included.
+    """
+    pairs = [(i, j) for i in (0, 1) for j in (0, 1)]
+    ends = [curve_points(c, c.domain) for c in (first, second)]
+    gaps = [float(norm(ends[0][[i]] - ends[1][[j]])[0]) for i, j in pairs]
+    # Prefer the end of the first to the start of the second.
+    order = sorted(range(4), key=lambda k: (round(gaps[k], 9), pairs[k] != (1, 0)))
+    gap, (i, j) = gaps[order[0]], pairs[order[0]]
+    if gap > tolerance:
+        raise GeometryError(f"The curves end {gap:.3f} mm apart: they can be joined within {tolerance:g} mm.")
+    a = knots.reverse_curve(first) if i == 0 else first
+    b = knots.reverse_curve(second) if j == 1 else second
+    p = max(a.degree, b.degree)
+    a, b = (knots.curve_part(c, *c.domain) for c in (a, b))
+    a, b = (knots.raise_degree(c, p - c.degree) if c.degree < p else c for c in (a, b))
+    rational = a.weights is not None or b.weights is not None
+    ha, hb = a.homogeneous, b.homogeneous
+    hb = hb * (ha[-1, -1] / hb[0, -1])
+    length_a, length_b = curve_length(a), curve_length(b)
+    ka = (a.knots - a.domain[0]) / (a.domain[1] - a.domain[0]) * length_a
+    kb = (b.knots - b.domain[0]) / (b.domain[1] - b.domain[0]) * length_b + length_a
+    vector = np.concatenate([ka[: -p - 1], [length_a] * p, kb[p + 1 :]]) / (length_a + length_b)
+    joint = 0.5 * (ha[-1] + hb[0])
+    return from_homogeneous(p, vector, np.vstack([ha[:-1], joint, hb[1:]]), rational)
+
+
+def joint_of(first: Curve, end_first: int, second: Curve, end_second: int) -> JointFigures:
+    """How two chosen ends meet."""
+    size = curve_length(first) + curve_length(second)
+    return joint_figures(end_jet(first, end_first), end_jet(second, end_second), size)
+
+
+@dataclass(frozen=True)
+class Meeting:
+    """Where two curves come nearest: parameters, the points (2, 3), and the gap in mm."""
+
+    t: tuple[float, float]
+    points: Array
+    gap: float
+
+
+def nearest(a: Curve, b: Curve) -> Meeting:
+    """Closest approach of two curves."""
+    ta = samples(a, 64)
+    feet = to_curve(b, curve_points(a, ta))
+    i = int(np.argmin(feet.distance))
+    x, y = float(ta[i]), float(feet.t[i])
+    for _ in range(60):
+        pa, pb = curve_derivatives(a, [x], 1)[:, 0], curve_derivatives(b, [y], 1)[:, 0]
+        gap = pb[0] - pa[0]
+        system = np.array([[pa[1] @ pa[1], -(pa[1] @ pb[1])], [-(pa[1] @ pb[1]), pb[1] @ pb[1]]])
+        step = np.linalg.lstsq(system, np.array([pa[1] @ gap, -(pb[1] @ gap)]), rcond=None)[0]
+        nx, ny = np.clip(x + step[0], *a.domain), np.clip(y + step[1], *b.domain)
+        done = abs(nx - x) + abs(ny - y) < 1e-14
+        x, y = float(nx), float(ny)
+        if done:
+            break
+    points = np.vstack([curve_points(a, [x]), curve_points(b, [y])])
+    return Meeting((x, y), points, float(norm(points[:1] - points[1:])[0]))
+
+
+def cut(curve: Curve, other: Curve, keep: int, tolerance: float = 0.01) -> Curve:
+    """The part of ``curve`` before (0) or after (1) where ``other`` crosses it.
+
+    Raises `GeometryError` if they do not meet within ``tolerance`` mm, with the gap.
+    """
+    found = nearest(curve, other)
+    if found.gap > tolerance:
+        x, y, z = found.points[0]
+        raise GeometryError(
+            f"The curves do not meet: the nearest they come is {found.gap:.3f} mm, at ({x:.2f}, {y:.2f}, {z:.2f}) mm."
+        )
+    a, b = curve.domain
+    t = found.t[0]
+    if min(t - a, b - t) < 1e-9 * (b - a):
+        raise GeometryError("The curves meet at an end already: there is nothing to cut off.")
+    return knots.curve_part(curve, a, t) if keep == 0 else knots.curve_part(curve, t, b)

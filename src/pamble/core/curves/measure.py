@@ -1,0 +1,138 @@
+"""What there is to say of a curve: length, largest curvature, inflections, deviation from another curve."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.optimize import brentq
+
+from pamble.core.arrays import Array, dot, norm, unit
+from pamble.core.curves.jets import curve_jets
+from pamble.core.spline import basis
+from pamble.core.spline.closest import to_curve
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_derivatives, curve_points
+
+_EACH = 48
+_GAUSS = np.polynomial.legendre.leggauss(8)
+
+
+@dataclass(frozen=True)
+class CurveFacts:
+    """Figures of a curve. length mm; least_radius mm (None when straight) at ``least_point``; largest 1/mm;
+    inflections: points (k, 3); humps: local maxima of the curvature.
+    """
+
+    length: float
+    largest: float
+    least_radius: float | None
+    least_point: Array
+    inflections: Array
+    humps: int
+
+
+def samples(curve: Curve, each: int = _EACH) -> Array:
+    """Parameters with ``each`` steps in every span, ends included."""
+    points = basis.breaks(curve.knots, curve.degree)
+    inner = points[:-1, None] + np.diff(points)[:, None] * np.arange(each) / each
+    return np.append(inner.ravel(), points[-1])
+
+
+def curve_length(curve: Curve, start: float | None = None, end: float | None = None) -> float:
+    """Arc length in mm between two parameters, by Gauss-Legendre quadrature."""
+    a = curve.domain[0] if start is None else start
+    b = curve.domain[1] if end is None else end
+    points = basis.breaks(curve.knots, curve.degree)
+    nodes = np.concatenate([[a], points[(points > a) & (points < b)], [b]])
+    nodes = np.unique(np.concatenate([np.linspace(p, q, 9) for p, q in zip(nodes[:-1], nodes[1:], strict=True)]))
+    x, w = _GAUSS
+    half = 0.5 * np.diff(nodes)
+    t = (nodes[:-1, None] + half[:, None] * (1 + x)).ravel()
+    speed = norm(curve_derivatives(curve, t, 1)[1])
+    return float(((speed.reshape(-1, len(x)) * w).sum(axis=1) * half).sum())
+
+
+def length_parameters(curve: Curve, fractions: Array) -> Array:
+    """Parameters at fractions (0 to 1) of the arc length."""
+    t = samples(curve, 64)
+    steps = norm(np.diff(curve_points(curve, t), axis=0))
+    along = np.concatenate([[0.0], np.cumsum(steps)])
+    return np.asarray(np.interp(np.asarray(fractions) * along[-1], along, t))
+
+
+def signed_curvature(curve: Curve, t: Array) -> Array:
+    """Curvature with a sign that changes where the curve bends to the other side of its mean normal, 1/mm."""
+    bend = curve_jets(curve, t).bend
+    return _signed(bend)
+
+
+def _signed(bend: Array) -> Array:
+    size = norm(bend)
+    axis = np.linalg.svd(bend - 0.0, full_matrices=False)[2][0] if len(bend) else np.zeros(3)
+    side = np.sign(dot(bend, np.broadcast_to(axis, bend.shape)))
+    # A curvature vector that turns slowly keeps its sign; only a reversal from one sample to the next counts.
+    direction = unit(bend)
+    turn = np.concatenate([[1.0], np.where(dot(direction[1:], direction[:-1]) < 0, -1.0, 1.0)])
+    sign = np.cumprod(turn) * (side[0] if side[0] != 0 else 1.0)
+    return sign * size
+
+
+def inflections(curve: Curve) -> Array:
+    """Parameters where the curve changes the side to which it bends; none where it is straight."""
+    t = samples(curve)
+    bend = curve_jets(curve, t).bend
+    k = _signed(bend)
+    floor = 1e-6 * max(float(np.abs(k).max()), 1e-12)
+    found = []
+    for i in np.flatnonzero((k[1:] * k[:-1] < 0) & (np.abs(k[1:]) > floor) & (np.abs(k[:-1]) > floor)):
+        axis = unit(bend[i + 1] - bend[i])
+
+        def side(x: float, axis: Array = axis) -> float:
+            return float(np.dot(curve_jets(curve, [x]).bend[0], axis))
+
+        if side(t[i]) * side(t[i + 1]) < 0:
+            found.append(brentq(side, t[i], t[i + 1]))
+    return np.array(found)
+
+
+def curve_facts(curve: Curve) -> CurveFacts:
+    """Length, largest curvature and where, inflections, humps of the comb."""
+    t = samples(curve)
+    jets = curve_jets(curve, t)
+    k = jets.curvature
+    i = int(np.argmax(k))
+    largest = float(k[i])
+    straight = largest * float(norm(np.diff(jets.point, axis=0)).sum()) < 1e-9
+    rise = np.diff(k)
+    level = 1e-4 * max(largest, 1e-15)
+    sign = np.sign(np.where(np.abs(rise) < level / _EACH, 0.0, rise))
+    sign = sign[sign != 0]
+    humps = int(np.sum((sign[:-1] > 0) & (sign[1:] < 0)))
+    return CurveFacts(
+        curve_length(curve),
+        largest,
+        None if straight else 1.0 / largest,
+        jets.point[i],
+        curve_points(curve, inflections(curve)) if not straight else np.zeros((0, 3)),
+        humps,
+    )
+
+
+@dataclass(frozen=True)
+class Deviation:
+    """Largest distance of one curve from another, mm, and where: a point on the first."""
+
+    distance: float
+    point: Array
+
+
+def deviation(curve: Curve, other: Curve, each: int = 40) -> Deviation:
+    """How far ``curve`` strays from ``other`` and ``other`` from ``curve``, whichever is more."""
+    out = []
+    for a, b in ((curve, other), (other, curve)):
+        points = curve_points(a, samples(a, each))
+        feet = to_curve(b, points)
+        i = int(np.argmax(feet.distance))
+        out.append(Deviation(float(feet.distance[i]), points[i]))
+    return max(out, key=lambda d: d.distance)

@@ -1,0 +1,113 @@
+"""Offset of a curve in a plane, constant or varying, with folds found and cut out."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from pamble.core.arrays import Array, norm, unit
+from pamble.core.curves.fit import Fit, fit_points
+from pamble.core.curves.jets import curve_jets
+from pamble.core.curves.measure import length_parameters
+from pamble.core.errors import GeometryError
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points
+
+_FINE = 600
+
+
+@dataclass(frozen=True)
+class Offset:
+    """One fitted piece for every stretch between folds, and where loops were cut out, points (k, 3)."""
+
+    pieces: tuple[Fit, ...]
+    cuts: Array
+
+
+def curve_plane(curve: Curve) -> tuple[Array, float]:
+    """Unit normal of the plane that fits a curve best, and the largest distance of a CV from it, mm."""
+    points = curve.control - curve.control.mean(axis=0)
+    _, sizes, directions = np.linalg.svd(points, full_matrices=False)
+    if len(sizes) < 3 or sizes[1] < 1e-9 * max(sizes[0], 1e-12):
+        raise GeometryError("A straight curve lies in no plane of its own: give the plane's normal.")
+    normal = directions[2]
+    # Turned so that the largest coordinate is positive: the side of an offset must not depend on rounding.
+    normal = normal * np.sign(normal[int(np.argmax(np.abs(normal)))])
+    return normal, float(np.abs(points @ normal).max())
+
+
+def offset_curve(
+    curve: Curve,
+    distance: float | tuple[float, float],
+    normal: Array | None = None,
+    degree: int = 5,
+    tolerance: float = 0.005,
+) -> Offset:
+    """Curve at ``distance`` (mm) to the side normal x tangent; two distances vary evenly along the length.
+
+    Where the distance is more than the local radius the offset folds; loops are cut out where the offset crosses
+    itself, and each smooth piece is fitted on its own. Raises `GeometryError`.
+    """
+    n = curve_plane(curve)[0] if normal is None else unit(np.asarray(normal, dtype=float)[None])[0]
+    s = np.linspace(0.0, 1.0, _FINE)
+    t = length_parameters(curve, s)
+    t[[0, -1]] = curve.domain
+    jets = curve_jets(curve, t)
+    side = np.cross(np.broadcast_to(n, jets.tangent.shape), jets.tangent)
+    if float(norm(side).min()) < 1e-3:
+        raise GeometryError("The curve runs along the plane's normal somewhere: it has no side to offset to there.")
+    ends = (distance, distance) if isinstance(distance, (int, float)) else distance
+    d = ends[0] + s * (ends[1] - ends[0])
+    points = jets.point + d[:, None] * unit(side)
+    keep = _without_loops(points, n)
+    if not keep:
+        raise GeometryError("Nothing is left of this offset: the distance is more than the radius everywhere.")
+    cuts = [piece[-1] for piece in keep[:-1]]
+    fits = tuple(fit_points(piece, degree, tolerance) for piece in keep)
+    return Offset(fits, np.array(cuts).reshape(-1, 3))
+
+
+def _without_loops(points: Array, normal: Array) -> list[Array]:
+    """Pieces of a polyline with the loops between its self-crossings left out."""
+    x = unit(np.cross(normal, [0.31, 0.62, 0.72])[None])[0]
+    flat = np.column_stack([points @ x, points @ np.cross(normal, x)])
+    a, leg = flat[:-1], np.diff(flat, axis=0)
+    pieces, start, first = [], 0, None
+    i = 0
+    while i < len(a):
+        found = _crossing(a, leg, i)
+        if found is None:
+            i += 1
+            continue
+        j, w = found
+        at = points[i] + w * (points[i + 1] - points[i])
+        head = points[start : i + 1] if first is None else np.vstack([first, points[start : i + 1]])
+        pieces.append(np.vstack([head, at]))
+        first, start, i = at, j + 1, j + 1
+    tail = points[start:] if first is None else np.vstack([first, points[start:]])
+    if len(tail) > 1:
+        pieces.append(tail)
+    return [p for p in pieces if float(norm(np.diff(p, axis=0)).sum()) > 1e-6]
+
+
+def _crossing(a: Array, leg: Array, i: int) -> tuple[int, float] | None:
+    """The last leg that crosses leg ``i``, and where on leg ``i``."""
+    b, other = a[i + 2 :], leg[i + 2 :]
+    if not len(b):
+        return None
+    rel = b - a[i]
+    area = leg[i, 0] * other[:, 1] - leg[i, 1] * other[:, 0]
+    safe = np.where(np.abs(area) > 1e-30, area, np.inf)
+    w = (rel[:, 0] * other[:, 1] - rel[:, 1] * other[:, 0]) / safe
+    v = (rel[:, 0] * leg[i, 1] - rel[:, 1] * leg[i, 0]) / safe
+    hit = np.flatnonzero((w > 1e-9) & (w < 1 - 1e-9) & (v >= 0) & (v <= 1))
+    return None if not len(hit) else (int(hit[-1]) + i + 2, float(w[hit[-1]]))
+
+
+def swallowed(curve: Curve, distance: float, normal: Array) -> Array:
+    """Points of the curve (k, 3) whose radius is less than the offset on its hollow side."""
+    t = length_parameters(curve, np.linspace(0, 1, _FINE))
+    jets = curve_jets(curve, t)
+    side = np.cross(np.broadcast_to(normal, jets.tangent.shape), jets.tangent)
+    return curve_points(curve, t[np.einsum("ij,ij->i", jets.bend, side) * distance > 1.0])

@@ -1,0 +1,161 @@
+"""Lines, arcs, circles, ellipses and rounded rectangles as exact rational curves; curves through points."""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy.interpolate import make_interp_spline
+
+from pamble.core.arrays import Array, floats, norm, unit
+from pamble.core.errors import GeometryError
+from pamble.core.spline.curve import Curve
+
+
+def _frame(normal: Array, toward: Array | None = None) -> tuple[Array, Array]:
+    """Two unit vectors that span the plane square to ``normal``, the first one along ``toward`` as far as it goes."""
+    n = unit(floats(normal)[None])[0]
+    if not np.any(n):
+        raise GeometryError("A plane needs a normal that is not zero.")
+    hint = np.eye(3)[int(np.argmin(np.abs(n)))] if toward is None else floats(toward)
+    x = hint - (hint @ n) * n
+    if np.linalg.norm(x) < 1e-9:
+        raise GeometryError("The start direction runs along the plane's normal.")
+    x = x / np.linalg.norm(x)
+    return x, np.cross(n, x)
+
+
+def conic_arc(start: Array, corner: Array, end: Array, rho: float) -> Curve:
+    """Conic from ``start`` to ``end`` with tangents toward ``corner``. rho: 0 to 1, the height of its shoulder as a
+    fraction of the corner's; below 1/2 an ellipse, 1/2 a parabola, above a hyperbola (The NURBS Book, section 7.3).
+    """
+    if not 0 < rho < 1:
+        raise GeometryError(f"rho lies between 0 and 1, not at {rho:g}.")
+    w = rho / (1 - rho)
+    return Curve(2, floats([0, 0, 0, 1, 1, 1]), np.array([start, corner, end]), floats([1.0, w, 1.0]))
+
+
+def ellipse(
+    centre: Array, normal: Array, radii: tuple[float, float], toward: Array | None = None, degrees: float = 360.0
+) -> Curve:
+    """Ellipse or elliptic arc: ``degrees`` of the eccentric angle from the first radius, which points ``toward``.
+
+    Exact, degree 2, a piece for every 90 degrees at most.
+    """
+    if min(radii) <= 0:
+        raise GeometryError(f"Radii are above zero, not {min(radii):g} mm.")
+    if not 0 < abs(degrees) <= 360:
+        raise GeometryError(f"An arc turns by up to 360°, not by {degrees:g}°.")
+    x, y = _frame(normal, toward)
+    pieces = int(np.ceil(abs(degrees) / 90 - 1e-9))
+    half = np.radians(degrees) / pieces / 2
+    angle = half * np.arange(2 * pieces + 1)
+    out = np.where(np.arange(2 * pieces + 1) % 2, 1 / np.cos(half), 1.0)
+    control = (
+        floats(centre) + (radii[0] * np.cos(angle) * out)[:, None] * x + (radii[1] * np.sin(angle) * out)[:, None] * y
+    )
+    if abs(degrees) == 360:
+        control[-1] = control[0]
+    inner = np.repeat(np.arange(1, pieces) / pieces, 2)
+    knots = np.concatenate([[0.0] * 3, inner, [1.0] * 3])
+    return Curve(2, knots, control, np.where(np.arange(2 * pieces + 1) % 2, np.cos(half), 1.0))
+
+
+def circle(centre: Array, normal: Array, radius: float) -> Curve:
+    """Full circle."""
+    return ellipse(centre, normal, (radius, radius))
+
+
+def arc_three_points(a: Array, b: Array, c: Array) -> Curve:
+    """Arc from ``a`` through ``b`` to ``c``. Raises `GeometryError` for points on a line."""
+    a, b, c = floats(a), floats(b), floats(c)
+    u, v = b - a, c - a
+    n = np.cross(u, v)
+    area = n @ n
+    if area < 1e-12 * (u @ u) * (v @ v) or area == 0:
+        raise GeometryError("The three points lie on a line: an arc needs a bend.")
+    centre = a + (np.cross(n, u) * (v @ v) + np.cross(v, n) * (u @ u)) / (2 * area)
+    x, y = _frame(n, a - centre)
+    angle = float(np.degrees(np.arctan2((c - centre) @ y, (c - centre) @ x)) % 360)
+    radius = float(np.linalg.norm(a - centre))
+    return ellipse(centre, n, (radius, radius), a - centre, angle)
+
+
+def arc_by_radius(start: Array, end: Array, radius: float, normal: Array, large: bool = False) -> Curve:
+    """Arc between two points by its radius (mm), turning about ``normal``; the short way unless ``large``."""
+    a, b = floats(start), floats(end)
+    chord = b - a
+    width = float(np.linalg.norm(chord))
+    if width < 1e-9:
+        raise GeometryError("The two ends of the arc are one point.")
+    if radius < width / 2:
+        raise GeometryError(
+            f"Radius {radius:g} mm is too small for ends {width:g} mm apart: {width / 2:g} mm is least."
+        )
+    n = unit(floats(normal)[None])[0]
+    side = np.cross(n, chord / width)
+    if np.linalg.norm(side) < 0.999:
+        raise GeometryError("The plane's normal is not square to the line between the ends.")
+    rise = np.sqrt(max(radius**2 - width**2 / 4, 0.0)) * (-1.0 if large else 1.0)
+    centre = (a + b) / 2 + rise * side
+    x, y = _frame(n, a - centre)
+    angle = float(np.degrees(np.arctan2((b - centre) @ y, (b - centre) @ x)) % 360)
+    return ellipse(centre, n, (radius, radius), a - centre, angle)
+
+
+def rounded_rectangle(
+    centre: Array, normal: Array, size: tuple[float, float], corner: float, rho: float, toward: Array | None = None
+) -> Curve:
+    """Closed rectangle with conic corners of one ``corner`` length (mm); rho sqrt(2)-1 makes them round."""
+    w, h = size
+    if min(w, h) <= 0 or corner <= 0 or 2 * corner > min(w, h):
+        raise GeometryError(f"Corners of {corner:g} mm do not fit a rectangle of {w:g} x {h:g} mm.")
+    x, y = _frame(normal, toward)
+    middle = floats(centre)
+    flat: list[Array] = []
+    weights: list[float] = []
+    conic = rho / (1 - rho) if 0 < rho < 1 else -1.0
+    if conic < 0:
+        raise GeometryError(f"rho lies between 0 and 1, not at {rho:g}.")
+    signs = [(1, -1), (1, 1), (-1, 1), (-1, -1)]
+    for i, (sx, sy) in enumerate(signs):
+        tip = middle + sx * w / 2 * x + sy * h / 2 * y
+        before, after = (-sy * y, -sx * x) if i % 2 == 0 else (-sx * x, -sy * y)
+        # Corners come round anticlockwise: in along one side, out along the next.
+        inward, outward = (after, before) if i % 2 == 0 else (before, after)
+        p, q = tip + corner * (inward if i % 2 == 0 else outward), tip + corner * (outward if i % 2 == 0 else inward)
+        flat += [p, tip, q]
+        weights += [1.0, conic, 1.0]
+    control, w8 = [], []
+    for i in range(4):
+        p, tip, q = flat[3 * i : 3 * i + 3]
+        following = flat[(3 * i + 3) % 12]
+        control += [p, tip, q, (q + following) / 2]
+        w8 += [1.0, conic, 1.0, 1.0]
+    control.append(control[0])
+    w8.append(1.0)
+    inner = np.repeat(np.arange(1, 8) / 8, 2)
+    knots = np.concatenate([[0.0] * 3, inner, [1.0] * 3])
+    return Curve(2, knots, np.array(control), floats(w8))
+
+
+def through_points(points: Array, degree: int = 3, closed: bool = False) -> Curve:
+    """Spline through points (m, 3) in order, by centripetal parameters; closed: joins its own start smoothly.
+
+    Source: The NURBS Book, section 9.2. Raises `GeometryError` for too few points or two in one place.
+    """
+    p = floats(points)
+    if len(p) < 2:
+        raise GeometryError("A curve through points needs at least two.")
+    if closed:
+        p = np.vstack([p, p[:1]])
+    step = norm(np.diff(p, axis=0))
+    if step.min() < 1e-9:
+        raise GeometryError(f"Points {int(np.argmin(step)) + 1} and {int(np.argmin(step)) + 2} are one point.")
+    t = np.concatenate([[0.0], np.cumsum(np.sqrt(step))])
+    t = t / t[-1]
+    if closed:
+        if len(p) < 4:
+            raise GeometryError("A closed curve needs at least three points.")
+        spline = make_interp_spline(t, p, k=3, bc_type="periodic")
+    else:
+        spline = make_interp_spline(t, p, k=min(degree, len(p) - 1))
+    return Curve(spline.k, spline.t, spline.c)
