@@ -101,8 +101,32 @@ class FaceData(Stored):
         return FaceData(surface=SurfaceData.of(face.surface), loops=loops)
 
 
-class EdgeRef(Stored):
-    """An edge of what a feature made: the feature's id and the edge's lasting name."""
+class Ref(Stored):
+    """Points to what another feature made, by that feature's id."""
 
     feature: str
+
+
+class EdgeRef(Ref):
+    """A line: an edge of a face by its lasting name, or a curve of a curve feature, ``c0`` and so on."""
+
     edge: str
+
+
+class FaceRef(Ref):
+    """The face of a feature."""
+
+
+Point = tuple[float, float, float]
+"""A point in mm or a direction."""
+
+
+def referenced(value: object) -> list[str]:
+    """Ids of all features that a model's values point to, in order."""
+    if isinstance(value, Ref):
+        return [value.feature]
+    if isinstance(value, BaseModel):
+        return referenced([getattr(value, name) for name in type(value).model_fields])
+    if isinstance(value, (list, tuple)):
+        return list(dict.fromkeys(i for v in value for i in referenced(v)))
+    return []

@@ -9,10 +9,13 @@ from dataclasses import dataclass
 import orjson
 from pydantic import ValidationError
 
-from pamble.build.features import KINDS, Context, Made
+from pamble.build.data import referenced
+from pamble.build.dimensions import dimension_values, resolved
+from pamble.build.features import KINDS, Context, Inputs, Made
 from pamble.build.study import Feature, Study, first_problem
-from pamble.core.errors import PambleError
+from pamble.core.errors import PambleError, StudyError
 from pamble.core.faces.face import Face
+from pamble.core.spline.curve import Curve
 
 
 @dataclass(frozen=True)
@@ -29,9 +32,20 @@ class State:
     key: str = ""
 
 
-def face_version(face: Face) -> str:
-    """Hash of a face's numbers."""
+def made_version(made: Made) -> str:
+    """Hash of the numbers of what a feature made."""
     digest = hashlib.blake2b(digest_size=12)
+    for curve in made.curves:
+        digest.update(bytes([curve.degree]))
+        for part in (curve.knots, curve.control, curve.weights):
+            if part is not None:
+                digest.update(part.tobytes())
+    if made.face is not None:
+        _add_face(digest, made.face)
+    return digest.hexdigest()
+
+
+def _add_face(digest: hashlib.blake2b, face: Face) -> None:
     s = face.surface
     digest.update(bytes([s.degree_u, s.degree_v, len(face.loops)]))
     for array in (s.knots_u, s.knots_v, s.control, s.weights):
@@ -39,7 +53,6 @@ def face_version(face: Face) -> str:
             digest.update(array.tobytes())
     for edge in face.edges if face.loops else ():
         digest.update(edge.name.encode() + edge.pcurve.control.tobytes() + edge.space.control.tobytes())
-    return digest.hexdigest()
 
 
 class Evaluator:
@@ -63,16 +76,23 @@ class Evaluator:
         states: dict[str, State] = {}
         changed: set[str] = set()
         names = {f.id: f.name for f in study.features}
+        values, circle = _values(study)
         for feature in study.features:
             old = self.states.get(feature.id)
-            state = self._step(feature, states, old, names, preview)
+            state = self._step(feature, states, old, names, (values, circle), preview)
             states[feature.id] = state
             if old is None or state is not old:
                 changed.add(feature.id)
         return states, changed
 
     def _step(
-        self, feature: Feature, states: Mapping[str, State], old: State | None, names: Mapping[str, str], preview: bool
+        self,
+        feature: Feature,
+        states: Mapping[str, State],
+        old: State | None,
+        names: Mapping[str, str],
+        dimensions: tuple[Mapping[str, float], str | None],
+        preview: bool,
     ) -> State:
         last = old.made if old else None
         if not feature.on:
@@ -82,29 +102,32 @@ class Evaluator:
         if kind is None:
             return State(last, f"This Pamble has no tool {feature.kind!r}.", True, "unknown", "unknown")
         try:
-            params = kind.params.model_validate(feature.params)
+            given = resolved(feature.params, dimensions[0], kind.bulk)
+            params = kind.params.model_validate(given)
         except ValidationError as error:
             return State(last, first_problem(error), True, "bad", "bad")
+        except StudyError as error:
+            return State(last, dimensions[1] or str(error), True, "bad", "bad")
         inputs, versions, missing = {}, [], None
-        for reference in kind.references(params):
+        for reference in referenced(params):
             source = states.get(reference)
             missing = missing or _missing(reference, source, names)
             if source is not None and source.made is not None:
-                inputs[reference] = source.made.face
+                inputs[reference] = source.made
                 versions.append(source.version)
-        key = _key(feature, versions, missing)
+        key = _key(feature.kind, given, versions, missing)
         if old is not None and old.key == key and not (old.problem and preview):
             return old
         if missing is not None:
             return State(last, missing, True, old.version if old else "none", key)
         try:
-            made = kind.run(params, inputs, Context(preview, last, names))
+            made = kind.run(params, Inputs(inputs, names), Context(preview, last))
         except PambleError as error:
             return State(last, str(error), True, old.version if old else "none", key)
         except Exception as error:  # a fault of ours must not take the study with it
             words = f"Pamble failed at this step ({type(error).__name__}: {error}). The shape is the last good one."
             return State(last, words, True, old.version if old else "none", key)
-        return State(made, None, False, face_version(made.face), key)
+        return State(made, None, False, made_version(made), key)
 
 
 def _missing(reference: str, source: State | None, names: Mapping[str, str]) -> str | None:
@@ -120,6 +143,29 @@ def _missing(reference: str, source: State | None, names: Mapping[str, str]) -> 
     return None
 
 
-def _key(feature: Feature, versions: list[str], missing: str | None) -> str:
-    data = orjson.dumps([feature.kind, feature.params, versions, missing], option=orjson.OPT_SERIALIZE_NUMPY)
+def _values(study: Study) -> tuple[dict[str, float], str | None]:
+    """Values of the dimensions, or the words that say why they have none."""
+    try:
+        return dimension_values(study.dimensions), None
+    except StudyError as error:
+        return {}, str(error)
+
+
+def _key(kind: str, params: dict[str, object], versions: list[str], missing: str | None) -> str:
+    data = orjson.dumps([kind, params, versions, missing], option=orjson.OPT_SERIALIZE_NUMPY)
     return hashlib.blake2b(data, digest_size=12).hexdigest()
+
+
+def exported(study: Study, states: Mapping[str, State]) -> dict[str, list[tuple[str, Face | Curve]]]:
+    """Named faces and curves of all features that are switched on and have a shape, by id."""
+    out: dict[str, list[tuple[str, Face | Curve]]] = {}
+    for feature in study.features:
+        made = states[feature.id].made if feature.on and feature.id in states else None
+        if made is None:
+            continue
+        many = len(made.curves) > 1
+        items: list[tuple[str, Face | Curve]] = [
+            (f"{feature.name} {i + 1}" if many else feature.name, c) for i, c in enumerate(made.curves)
+        ]
+        out[feature.id] = items if made.face is None else [(feature.name, made.face), *items]
+    return out

@@ -12,9 +12,12 @@ import numpy as np
 import orjson
 from numpy.typing import NDArray
 
+from pamble.build.features.base import Made
 from pamble.core.arrays import Array
+from pamble.core.curves.measure import samples
 from pamble.core.faces.display import display_mesh, edge_lines, iso_lines
 from pamble.core.faces.face import Face
+from pamble.core.spline.evaluate import curve_points
 
 
 class FrameWriter:
@@ -40,8 +43,12 @@ class FrameWriter:
         return len(head).to_bytes(4, "little") + head + body
 
 
-def put_face(writer: FrameWriter, face: Face, steps: int) -> dict[str, Any]:
-    """A face's mesh, edges, span boundaries and CVs as header entries."""
+def put_made(writer: FrameWriter, made: Made, steps: int) -> dict[str, Any]:
+    """Meshes, lines, span boundaries and CVs of what a feature made, as header entries."""
+    return _put_curves(writer, made, steps) if made.face is None else _put_face(writer, made.face, steps)
+
+
+def _put_face(writer: FrameWriter, face: Face, steps: int) -> dict[str, Any]:
     mesh = display_mesh(face, steps)
     s = face.surface
     return {
@@ -55,6 +62,25 @@ def put_face(writer: FrameWriter, face: Face, steps: int) -> dict[str, Any]:
         "spans": list(s.spans),
         "rational": s.weights is not None,
         "trimmed": not face.natural,
+    }
+
+
+def _put_curves(writer: FrameWriter, made: Made, steps: int) -> dict[str, Any]:
+    """Curves as lines without a mesh; the CVs shown are those of the first one."""
+    first = made.curves[0]
+    points = first.control if made.points is None else made.points
+    lines = [(f"c{i}", curve_points(c, samples(c, max(8, 2 * steps // c.spans)))) for i, c in enumerate(made.curves)]
+    return {
+        "vertices": writer.put(np.zeros((0, 10))),
+        "grid": None,
+        "triangles": [],
+        "edges": [{"name": name, "points": writer.put(points)} for name, points in lines],
+        "isos": [],
+        "cvs": {"count": [len(points), 1], "points": points.ravel().tolist()},
+        "degree": [first.degree, 0],
+        "spans": [first.spans, 0],
+        "rational": any(c.weights is not None for c in made.curves),
+        "trimmed": False,
     }
 
 

@@ -11,13 +11,13 @@ from typing import Any
 import numpy as np
 
 from pamble.build.data import FaceData
-from pamble.build.evaluate import Evaluator, State
-from pamble.build.features import PartHandle
-from pamble.build.frame import FrameWriter, put_face
-from pamble.build.ledger import Ledger, LedgerRow, visible_faces, worst_first
+from pamble.build.evaluate import Evaluator, State, exported
+from pamble.build.features import Made, PartHandle
+from pamble.build.frame import FrameWriter, put_made
+from pamble.build.ledger import Ledger, LedgerRow, worst_first
 from pamble.build.ops import AddFeatures, Op, SetFlags, apply, dependents, parse_op
 from pamble.build.study import Feature, Study, study_from_json, study_to_json
-from pamble.core.checks.comb import edge_comb
+from pamble.core.checks.comb import curve_comb
 from pamble.core.errors import StudyError
 from pamble.core.spline.differential import curvatures
 from pamble.core.spline.evaluate import surface_derivatives
@@ -87,7 +87,10 @@ class Kernel:
 
     def probe(self, id: str, u: float, v: float) -> dict[str, Any]:
         """Exact point, normal and curvatures of a feature's surface."""
-        surface = self._made(id).face.surface
+        face = self._made(id).face
+        if face is None:
+            raise StudyError("A curve has no surface to measure: point at a face.")
+        surface = face.surface
         d = surface_derivatives(surface, [u], [v], 2)
         n, k = curvatures(d)
         largest, smallest = float(k.largest[0]), float(k.smallest[0])
@@ -130,25 +133,25 @@ class Kernel:
         return {"op": op, "problems": problems, "taken": len(features)}
 
     def export_step(self, ids: list[str] | None) -> bytes:
-        """STEP file of the chosen features' faces, or of all that are switched on."""
+        """STEP file of the chosen features' faces and curves, or of all that are switched on."""
         from pamble.core.exchange.step import write_step
 
-        faces = visible_faces(self.study, self._evaluator.states)
+        shapes = exported(self.study, self._evaluator.states)
         names = {f.id: f.name for f in self.study.features}
-        chosen = list(faces) if ids is None else ids
-        missing = [names.get(i, i) for i in chosen if i not in faces]
+        chosen = list(shapes) if ids is None else ids
+        missing = [names.get(i, i) for i in chosen if i not in shapes]
         if missing:
             raise StudyError(f"{', '.join(missing)} cannot be exported: switched off, or without a shape.")
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "out.step"
-            write_step([(names[i], faces[i]) for i in chosen], path, self.study.name)
+            write_step([item for i in chosen for item in shapes[i]], path, self.study.name)
             return path.read_bytes()
 
     def export_json(self) -> bytes:
         """The study in its documented JSON form."""
         return study_to_json(self.study)
 
-    def _made(self, id: str) -> Any:
+    def _made(self, id: str) -> Made:
         state = self._evaluator.states.get(id)
         if state is None or state.made is None:
             raise StudyError("This object has no shape to measure.")
@@ -211,7 +214,7 @@ def _frame(
             }
         )
         if f.id in wanted and shown and state.made is not None:
-            objects.append({"id": f.id, **put_face(writer, state.made.face, steps)})
+            objects.append({"id": f.id, **put_made(writer, state.made, steps)})
     header = {
         "type": "frame",
         "preview": preview,
@@ -232,9 +235,10 @@ def _combs(writer: FrameWriter, states: Mapping[str, State], wanted: Sequence[di
         state = states.get(w["id"])
         if state is None or state.made is None or state.key == "off":
             continue
-        if w["edge"] not in {e.name for e in state.made.face.edges}:
+        line = state.made.lines.get(w["edge"])
+        if line is None:
             continue
-        comb = edge_comb(state.made.face.edge(w["edge"]), int(np.clip(w["teeth"], 5, 400)))
+        comb = curve_comb(line, int(np.clip(w["teeth"], 5, 400)))
         table = np.column_stack([comb.point, comb.tooth, comb.curvature, comb.length])
         largest = float(comb.curvature.max())
         radius = _finite(1.0 / largest) if largest > 0 else None

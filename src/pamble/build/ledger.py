@@ -166,7 +166,7 @@ def visible_faces(study: Study, states: Mapping[str, State]) -> dict[str, Face]:
     out = {}
     for feature in study.features:
         state = states.get(feature.id)
-        if feature.on and state is not None and state.made is not None:
+        if feature.on and state is not None and state.made is not None and state.made.face is not None:
             out[feature.id] = state.made.face
     return out
 

@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Mapping
 from typing import Annotated, Any, Literal
 
+import orjson
 from pydantic import Field, TypeAdapter, ValidationError
 
 from pamble.build.data import Stored
+from pamble.build.dimensions import dimension_values, resolved
 from pamble.build.features import KINDS
-from pamble.build.study import Feature, Limits, Role, Study, first_problem
+from pamble.build.features.cv_curve import held_ends
+from pamble.build.study import Feature, Limits, Name, Role, Study, first_problem
 from pamble.core.errors import StudyError
 
 
@@ -84,8 +89,17 @@ class SetSeamTarget(Stored):
     target: int | None = Field(None, ge=0, le=3)
 
 
+class SetDimension(Stored):
+    """Give a named dimension a value, as it is written; null removes it. A number of a feature may be "=name + 2"."""
+
+    op: Literal["set_dimension"] = "set_dimension"
+    name: Name
+    value: str | None = Field(None, max_length=200)
+
+
 Op = Annotated[
-    AddFeatures | RemoveFeatures | SetParams | MoveCvs | SetFlags | SetStudy | SetSeamTarget, Field(discriminator="op")
+    AddFeatures | RemoveFeatures | SetParams | MoveCvs | SetFlags | SetStudy | SetSeamTarget | SetDimension,
+    Field(discriminator="op"),
 ]
 OP: TypeAdapter[Op] = TypeAdapter(Op)
 
@@ -98,14 +112,33 @@ def parse_op(data: Any) -> Op:
         raise StudyError(f"This operation cannot be understood: {first_problem(error)}.") from error
 
 
-def checked_params(feature: Feature) -> dict[str, Any]:
-    """Parameters with all defaults filled in. Raises `StudyError` if the kind is unknown or they do not fit."""
+def checked_params(feature: Feature, dimensions: Mapping[str, float]) -> dict[str, Any]:
+    """Parameters with all defaults filled in; numbers written as expressions stay so.
+
+    Raises `StudyError` if the kind is unknown or they do not fit.
+    """
     if feature.kind not in KINDS:
         raise StudyError(f"{feature.name}: this Pamble has no tool {feature.kind!r}.")
     try:
-        return KINDS[feature.kind].params.model_validate(feature.params).model_dump(mode="json")
+        kind = KINDS[feature.kind]
+        given = resolved(feature.params, dimensions, kind.bulk)
+        full = kind.params.model_validate(given).model_dump(mode="json")
     except ValidationError as error:
         raise StudyError(f"{feature.name}: {first_problem(error)}.") from error
+    except StudyError as error:
+        raise StudyError(f"{feature.name}: {error}") from error
+    kept: dict[str, Any] = _as_written(feature.params, full)
+    return kept
+
+
+def _as_written(raw: Any, full: Any) -> Any:
+    if isinstance(raw, str) and raw.startswith("="):
+        return raw
+    if isinstance(raw, dict) and isinstance(full, dict):
+        return {k: _as_written(raw[k], v) if k in raw else v for k, v in full.items()}
+    if isinstance(raw, (list, tuple)) and isinstance(full, list) and len(raw) == len(full):
+        return [_as_written(r, v) for r, v in zip(raw, full, strict=True)]
+    return full
 
 
 def apply(study: Study, op: Op) -> tuple[Study, Op]:
@@ -130,10 +163,13 @@ def apply(study: Study, op: Op) -> tuple[Study, Op]:
                 targets[op.key] = op.target
             old_target = SetSeamTarget(key=op.key, target=study.seam_targets.get(op.key))
             return study.model_copy(update={"seam_targets": targets}), old_target
+        case SetDimension():
+            return _set_dimension(study, op)
 
 
 def _add(study: Study, op: AddFeatures) -> tuple[Study, Op]:
     have = {f.id for f in study.features}
+    values = dimension_values(study.dimensions)
     features = list(study.features)
     places = op.at or [len(features) + i for i in range(len(op.features))]
     if len(places) != len(op.features):
@@ -142,7 +178,7 @@ def _add(study: Study, op: AddFeatures) -> tuple[Study, Op]:
         if feature.id in have:
             raise StudyError(f"A feature with the id {feature.id} is there already.")
         have.add(feature.id)
-        features.insert(place, feature.model_copy(update={"params": checked_params(feature)}))
+        features.insert(place, feature.model_copy(update={"params": checked_params(feature, values)}))
     return study.model_copy(update={"features": features}), RemoveFeatures(ids=[f.id for f in op.features])
 
 
@@ -161,31 +197,67 @@ def _replaced(study: Study, feature: Feature) -> Study:
 
 def _set_params(study: Study, op: SetParams) -> tuple[Study, Op]:
     feature = study.feature(op.id)
-    known = KINDS[feature.kind].params.model_validate(feature.params).model_dump(mode="json")
+    values = dimension_values(study.dimensions)
+    known = checked_params(feature, values)
     unknown = set(op.changes) - set(known)
     if unknown:
         raise StudyError(f"{feature.name} has no {', '.join(sorted(unknown))}.")
     changed = feature.model_copy(update={"params": {**known, **op.changes}})
-    changed = changed.model_copy(update={"params": checked_params(changed)})
+    changed = changed.model_copy(update={"params": checked_params(changed, values)})
     return _replaced(study, changed), SetParams(id=op.id, changes={k: known[k] for k in op.changes})
 
 
 def _move_cvs(study: Study, op: MoveCvs) -> tuple[Study, Op]:
     feature = study.feature(op.id)
-    if feature.kind != "face":
+    path = KINDS[feature.kind].net if feature.kind in KINDS else ()
+    if not path:
         raise StudyError(f"{feature.name} is made by its step: its CVs follow from its inputs and cannot be moved.")
-    face = feature.params["face"]
-    if face.get("loops"):
+    if feature.params.get("face", {}).get("loops"):
         raise StudyError(f"{feature.name} is trimmed: its CVs cannot be moved while the trim hangs on them.")
-    control = [list(row) for row in face["surface"]["control"]]
-    before = []
+    params = feature.params
+    old: Any = params
+    for key in path:
+        old = old[key]
+    curve = bool(old) and not isinstance(old[0][0], list)
+    net: list[Any] = [list(row) for row in old]
     for cv in op.cvs:
-        if cv.i >= len(control) or cv.j >= len(control[0]):
+        if cv.i >= len(net) or cv.j >= (1 if curve else len(net[0])):
             raise StudyError(f"{feature.name} has no CV {cv.i}, {cv.j}.")
-        before.append(MovedCv(i=cv.i, j=cv.j, to=tuple(control[cv.i][cv.j])))
-        control[cv.i][cv.j] = list(cv.to)
-    params = {**feature.params, "face": {**face, "surface": {**face["surface"], "control": control}}}
-    return _replaced(study, feature.model_copy(update={"params": params})), MoveCvs(id=op.id, cvs=before[::-1])
+        if curve:
+            net[cv.i] = list(cv.to)
+        else:
+            net[cv.i][cv.j] = list(cv.to)
+    if curve:
+        net = held_ends(params, net) if feature.kind == "cv_curve" else net
+    moved = _replaced(study, feature.model_copy(update={"params": _with(params, path, net)}))
+    if curve:
+        return moved, SetParams(id=op.id, changes={path[0]: params[path[0]]})
+    before = [MovedCv(i=cv.i, j=cv.j, to=tuple(old[cv.i][cv.j])) for cv in op.cvs]
+    return moved, MoveCvs(id=op.id, cvs=before)
+
+
+def _with(value: dict[str, Any], path: tuple[str, ...], new: Any) -> dict[str, Any]:
+    """A copy with the value at the end of the path replaced."""
+    return {**value, path[0]: new if len(path) == 1 else _with(value[path[0]], path[1:], new)}
+
+
+def _set_dimension(study: Study, op: SetDimension) -> tuple[Study, Op]:
+    before = SetDimension(name=op.name, value=study.dimensions.get(op.name))
+    others = {k: v for k, v in study.dimensions.items() if k != op.name}
+    if op.value is None:
+        using = [f.name for f in study.features if _uses(f, op.name)]
+        if using:
+            raise StudyError(f"{op.name} is used by {', '.join(using)}: change those first.")
+        written = others
+    else:
+        written = {**study.dimensions, op.name: op.value}
+    dimension_values(written)
+    return study.model_copy(update={"dimensions": written}), before
+
+
+def _uses(feature: Feature, name: str) -> bool:
+    words = re.findall(r'"=([^"]*)"', orjson.dumps(feature.params).decode())
+    return any(re.search(rf"\b{name}\b", w) for w in words)
 
 
 def _set_flags(study: Study, op: SetFlags) -> tuple[Study, Op]:
@@ -209,5 +281,18 @@ def dependents(study: Study, ids: list[str]) -> list[str]:
 
 def references(feature: Feature) -> list[str]:
     """Ids that a feature's parameters point to."""
-    kind = KINDS.get(feature.kind)
-    return kind.references(kind.params.model_validate(feature.params)) if kind else []
+    found: list[str] = []
+
+    def walk(value: Any) -> None:
+        if isinstance(value, dict):
+            if isinstance(value.get("feature"), str):
+                found.append(value["feature"])
+            for v in value.values():
+                walk(v)
+        elif isinstance(value, (list, tuple)):
+            for v in value:
+                walk(v)
+
+    bulk = KINDS[feature.kind].bulk if feature.kind in KINDS else ()
+    walk({k: v for k, v in feature.params.items() if k not in bulk})
+    return list(dict.fromkeys(found))

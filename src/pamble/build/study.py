@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import orjson
 from pydantic import Field, ValidationError, field_validator, model_validator
@@ -13,6 +13,9 @@ from pamble.core.tolerances import Tolerances
 
 FORMAT: Literal["pamble-study"] = "pamble-study"
 FORMAT_VERSION = 1
+
+Name = Annotated[str, Field(pattern=r"^[A-Za-z_][A-Za-z0-9_]{0,39}$")]
+"""Name of a dimension."""
 
 Role = Literal["construction", "theoretical", "primary", "secondary", "tertiary"]
 
@@ -42,7 +45,10 @@ class Limits(Stored):
 
 
 class Study(Stored):
-    """A study, as stored and as exchanged in its JSON form. Lengths in mm."""
+    """A study, as stored and as exchanged in its JSON form. Lengths in mm.
+
+    dimensions: named values as they are written; a number of a feature may be written as "=name * 2".
+    """
 
     format: Literal["pamble-study"] = FORMAT
     format_version: int = FORMAT_VERSION
@@ -50,6 +56,7 @@ class Study(Stored):
     features: list[Feature] = []
     seam_targets: dict[str, int] = {}
     limits: Limits = Limits()
+    dimensions: dict[Name, str] = {}
 
     @field_validator("format_version")
     @classmethod

@@ -1,4 +1,4 @@
-"""The command line: check, blend and demo. Exit code 0, or 2 with one clear line."""
+"""The command line: check, blend, run and demo. Exit code 0, or 2 with one clear line."""
 
 from __future__ import annotations
 
@@ -43,6 +43,12 @@ def _parser() -> _Parser:
     blend.add_argument("-o", "--out", required=True, metavar="OUT.step")
     blend.add_argument("--json", action="store_true", help="print the figures as JSON")
 
+    run = commands.add_parser("run", help="build a study file", epilog=EXIT_CODES)
+    run.add_argument("file", help="a study as JSON; docs/study-file.md describes it")
+    run.add_argument("--set", action="append", default=[], metavar="NAME=VALUE", help="give a dimension another value")
+    run.add_argument("-o", "--out", metavar="OUT.step", help="write faces and curves as STEP")
+    run.add_argument("--json", action="store_true", help="print what every step made as JSON")
+
     demo = commands.add_parser("demo", help="write a demo part as STEP", epilog=EXIT_CODES)
     demo.add_argument("name", help="its short name, or 'list'")
     demo.add_argument("-o", "--out", metavar="OUT.step")
@@ -53,11 +59,13 @@ def _parser() -> _Parser:
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command."""
     from pamble.cli import commands
+    from pamble.cli.run import run
 
     words = _joined(sys.argv[1:] if arguments is None else list(arguments))
     try:
         given = _parser().parse_args(words)
-        out, text = getattr(commands, given.command)(given)
+        work = run if given.command == "run" else getattr(commands, given.command)
+        out, text = work(given)
     except PambleError as error:
         print(f"pamble: {error}", file=sys.stderr)
         return 2

@@ -29,4 +29,4 @@ def demo_faces(name: str) -> list[tuple[str, Face]]:
     evaluator = Evaluator()
     evaluator.evaluate(study)
     made = {f.name: evaluator.states[f.id].made for f in study.features}
-    return [(name, m.face) for name, m in made.items() if m is not None]
+    return [(name, m.face) for name, m in made.items() if m is not None and m.face is not None]

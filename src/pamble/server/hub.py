@@ -9,9 +9,11 @@ from typing import Any, Literal, Protocol
 
 import structlog
 
+from pamble.build.dimensions import dimension_values
+from pamble.build.features import KINDS
 from pamble.core.errors import Conflict
 from pamble.server.kernels import KernelLost, KernelPool, KernelProcess
-from pamble.server.messages import FeatureSummary, StudyState, StudySummary
+from pamble.server.messages import Dimension, FeatureSummary, StudyState, StudySummary
 from pamble.store.studies import StoredStudy, Studies
 
 log = structlog.get_logger()
@@ -33,16 +35,17 @@ def summary(document: dict[str, Any]) -> StudySummary:
     features = []
     for f in document["features"]:
         head = {k: f[k] for k in ("id", "kind", "name", "role", "on", "hidden")}
-        if f["kind"] == "face":
-            head["face"] = {"source": f["params"].get("source")}
-        elif f["kind"] == "edge_blend":
-            head["blend"] = f["params"]
-        features.append(FeatureSummary.model_validate(head))
+        bulk = KINDS[f["kind"]].bulk if f["kind"] in KINDS else ()
+        params = {k: v for k, v in f["params"].items() if k not in bulk}
+        features.append(FeatureSummary.model_validate({**head, "params": params}))
+    written = document.get("dimensions", {})
+    values = dimension_values(written)
     return StudySummary(
         name=document["name"],
         features=features,
         limits=document["limits"],
         seam_targets=document["seam_targets"],
+        dimensions=[Dimension(name=n, written=w, value=values[n]) for n, w in written.items()],
     )
 
 

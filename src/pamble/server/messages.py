@@ -84,14 +84,8 @@ class Sent(BaseModel):
     model_config = ConfigDict(json_schema_serialization_defaults_required=True)
 
 
-class FaceSummary(Sent):
-    """Parameters of a face as the interface sees them; its CVs travel in frames."""
-
-    source: str | None = None
-
-
 class FeatureSummary(Sent):
-    """A feature without its bulk."""
+    """A feature without its bulk. params: the rest of its parameters, as they are written."""
 
     id: str
     kind: str
@@ -99,8 +93,27 @@ class FeatureSummary(Sent):
     role: Role
     on: bool
     hidden: bool
-    blend: EdgeBlendParams | None = None
-    face: FaceSummary | None = None
+    params: dict[str, Any]
+
+
+class Dimension(Sent):
+    """A named dimension as it is written, and its value."""
+
+    name: str
+    written: str
+    value: float
+
+
+class Tool(Sent):
+    """A tool: where it stands, what it asks for, and its parameters as a JSON schema. movable: its CVs can be moved."""
+
+    kind: str
+    label: str
+    role: Role
+    stage: str | None
+    ask: str
+    movable: bool
+    params: dict[str, Any]
 
 
 class StudySummary(Sent):
@@ -110,6 +123,7 @@ class StudySummary(Sent):
     features: list[FeatureSummary]
     limits: Limits
     seam_targets: dict[str, int]
+    dimensions: list[Dimension]
 
 
 class StudyState(Sent):
@@ -302,5 +316,5 @@ class CombsHeader(Sent):
 
 
 RECEIVED_MODELS: tuple[Any, ...] = (ClientMessage,)
-SENT_MODELS: tuple[Any, ...] = (ServerMessage, FrameHeader, CombsHeader)
+SENT_MODELS: tuple[Any, ...] = (ServerMessage, FrameHeader, CombsHeader, Tool, EdgeBlendParams)
 """Everything that travels over the socket, for the generated types."""

@@ -11,11 +11,13 @@ from fastapi import APIRouter, File, Query, Request, Response, UploadFile
 from pydantic import BaseModel, Field
 
 from pamble import __version__
+from pamble.build.features import KINDS
 from pamble.build.kernel import new_id
 from pamble.build.study import Study, study_from_json
 from pamble.core.errors import ExchangeError, StudyError
 from pamble.demo import DEMOS
 from pamble.server.hub import Hub
+from pamble.server.messages import Tool
 
 router = APIRouter(prefix="/api")
 
@@ -91,6 +93,23 @@ def health(request: Request) -> Health:
 @router.get("/studies")
 def studies(request: Request) -> list[StudyLine]:
     return [StudyLine(**vars(s)) for s in _hub(request).store.listed()]
+
+
+@router.get("/tools")
+def tools() -> list[Tool]:
+    """Every tool with the schema that its card is drawn from."""
+    return [
+        Tool(
+            kind=k.kind,
+            label=k.label,
+            role=k.role,
+            stage=k.stage,
+            ask=k.ask,
+            movable=bool(k.net),
+            params=k.params.model_json_schema(),
+        )
+        for k in KINDS.values()
+    ]
 
 
 @router.get("/demos")

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from pamble.core.checks.comb import edge_comb
+from pamble.core.checks.comb import curve_comb
 from pamble.core.checks.report import check_faces
 from pamble.core.checks.seams import find_seams, measure_seam, part_diagonal
 from pamble.core.faces.face import Face, natural_edge
@@ -109,7 +109,7 @@ def test_comb_of_an_arc_is_even_and_points_outward():
     arc = arc_curve(40, 90)
     face = Surface(2, 1, arc.knots, [0, 0, 1, 1], np.stack([arc.control, arc.control + np.array([0, 0, 10])], axis=1),
                    np.stack([arc.weights, arc.weights], axis=1))  # fmt: skip
-    comb = edge_comb(natural_edge(face, "v0"), 30)
+    comb = curve_comb(natural_edge(face, "v0").space, 30)
     assert np.allclose(comb.curvature, 1 / 40)
     assert np.allclose(comb.tooth * 40, comb.point / 40, atol=1e-9)
     assert np.allclose(np.diff(comb.length), np.pi / 2 * 40 / 30)

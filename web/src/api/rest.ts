@@ -1,4 +1,4 @@
-import type { Created, DemoLine, StepImport, StudyLine } from './types';
+import type { Created, DemoLine, StepImport, StudyLine, ToolInfo } from './types';
 
 /** An error in the server's own words. */
 export class ServerError extends Error {}
@@ -31,6 +31,7 @@ const json = (value: unknown): RequestInit => ({
 
 export const listStudies = () => ask<StudyLine[]>('/studies');
 export const listDemos = () => ask<DemoLine[]>('/demos');
+export const listTools = () => ask<ToolInfo[]>('/tools');
 export const createStudy = (wanted: { name?: string; demo?: string }) => ask<Created>('/studies', json(wanted));
 export const deleteStudy = (id: string) => ask<void>(`/studies/${id}`, { method: 'DELETE' });
 export const importStudy = (file: File) => ask<Created>('/studies/import', upload(file));

@@ -141,6 +141,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/tools": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tools
+         * @description Every tool with the schema that its card is drawn from.
+         */
+        get: operations["tools_api_tools_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -225,7 +245,7 @@ export interface components {
             /** Base */
             base: number;
             /** Op */
-            op: components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"];
+            op: components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"];
             /** Seq */
             seq: number;
             /**
@@ -288,6 +308,18 @@ export interface components {
             type?: "dependents";
         };
         /**
+         * Dimension
+         * @description A named dimension as it is written, and its value.
+         */
+        Dimension: {
+            /** Name */
+            name: string;
+            /** Value */
+            value: number;
+            /** Written */
+            written: string;
+        };
+        /**
          * EdgeBlendParams
          * @description continuity: 0 to 3 a side. fullness: null for the default. spans: null to have them found.
          */
@@ -340,24 +372,13 @@ export interface components {
         };
         /**
          * EdgeRef
-         * @description An edge of what a feature made: the feature's id and the edge's lasting name.
+         * @description A line: an edge of a face by its lasting name, or a curve of a curve feature, ``c0`` and so on.
          */
         EdgeRef: {
             /** Edge */
             edge: string;
             /** Feature */
             feature: string;
-        };
-        /**
-         * FaceSummary
-         * @description Parameters of a face as the interface sees them; its CVs travel in frames.
-         */
-        FaceSummary: {
-            /**
-             * Source
-             * @default null
-             */
-            source: string | null;
         };
         /**
          * Failed
@@ -413,13 +434,9 @@ export interface components {
         };
         /**
          * FeatureSummary
-         * @description A feature without its bulk.
+         * @description A feature without its bulk. params: the rest of its parameters, as they are written.
          */
         FeatureSummary: {
-            /** @default null */
-            blend: components["schemas"]["EdgeBlendParams"] | null;
-            /** @default null */
-            face: components["schemas"]["FaceSummary"] | null;
             /** Hidden */
             hidden: boolean;
             /** Id */
@@ -430,6 +447,10 @@ export interface components {
             name: string;
             /** On */
             on: boolean;
+            /** Params */
+            params: {
+                [key: string]: unknown;
+            };
             /**
              * Role
              * @enum {string}
@@ -770,7 +791,7 @@ export interface components {
              */
             combs?: components["schemas"]["CombWanted"][];
             /** Op */
-            op: components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"];
+            op: components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"];
             /** Seq */
             seq: number;
             /**
@@ -894,6 +915,24 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * SetDimension
+         * @description Give a named dimension a value, as it is written; null removes it. A number of a feature may be "=name + 2".
+         */
+        SetDimension: {
+            /** Name */
+            name: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            op: "set_dimension";
+            /**
+             * Value
+             * @default null
+             */
+            value?: string | null;
         };
         /**
          * SetFlags
@@ -1052,6 +1091,8 @@ export interface components {
          * @description A study without the bulk of its geometry.
          */
         StudySummary: {
+            /** Dimensions */
+            dimensions: components["schemas"]["Dimension"][];
             /** Features */
             features: components["schemas"]["FeatureSummary"][];
             limits: components["schemas"]["Limits"];
@@ -1061,6 +1102,31 @@ export interface components {
             seam_targets: {
                 [key: string]: number;
             };
+        };
+        /**
+         * Tool
+         * @description A tool: where it stands, what it asks for, and its parameters as a JSON schema. movable: its CVs can be moved.
+         */
+        Tool: {
+            /** Ask */
+            ask: string;
+            /** Kind */
+            kind: string;
+            /** Label */
+            label: string;
+            /** Movable */
+            movable: boolean;
+            /** Params */
+            params: {
+                [key: string]: unknown;
+            };
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "construction" | "theoretical" | "primary" | "secondary" | "tertiary";
+            /** Stage */
+            stage: string | null;
         };
         /**
          * Untaken
@@ -1346,6 +1412,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    tools_api_tools_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tool"][];
                 };
             };
         };

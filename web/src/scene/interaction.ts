@@ -1,7 +1,9 @@
-import { probe } from '../state/session';
-import { pickEdge } from '../state/actions';
+import { probe, tell } from '../state/session';
+import { isCurve, useStudy } from '../state/study';
+import { pickEdge, pickFeature, placePoint, wanted } from '../state/actions';
 import { useTools } from '../state/tools';
 import { useView } from '../state/view';
+import { placeOf } from './plane';
 import type { Viewport } from './viewport';
 
 type Gesture = { kind: 'press' | 'turn' | 'pan'; x: number; y: number; button: number } | null;
@@ -31,7 +33,7 @@ export function listen(viewport: Viewport): () => void {
     if (!gesture) {
       if (e.buttons === 0) {
         cancelAnimationFrame(pointing);
-        pointing = requestAnimationFrame(() => pointAt(viewport, x, y));
+        pointing = requestAnimationFrame(() => pointAt(viewport, x, y, e.altKey));
       }
       return;
     }
@@ -51,7 +53,7 @@ export function listen(viewport: Viewport): () => void {
     const done = gesture;
     gesture = null;
     delete host.dataset.gesture;
-    if (done?.kind === 'press' && done.button === 0) click(viewport, done.x, done.y, e.detail > 1);
+    if (done?.kind === 'press' && done.button === 0) click(viewport, done.x, done.y, e.detail > 1, e.altKey);
   };
 
   const wheel = (e: WheelEvent) => {
@@ -87,12 +89,18 @@ export function listen(viewport: Viewport): () => void {
   };
 }
 
-function pointAt(viewport: Viewport, x: number, y: number): void {
-  const { tool, draft, dragging } = useTools.getState();
+function pointAt(viewport: Viewport, x: number, y: number, free: boolean): void {
+  const { tool, dragging } = useTools.getState();
   if (dragging) return;
-  const edge = draft ? null : viewport.edgeAt(x, y, tool ? 16 : 7);
+  const wants = tool ? wanted() : null;
+  if (wants === 'point') {
+    const caught = placeOf(viewport, x, y, free)?.caught ?? null;
+    if (caught !== useTools.getState().caught) useTools.setState({ caught });
+    return;
+  }
+  const edge = tool && wants !== 'line' ? null : viewport.edgeAt(x, y, tool ? 16 : 7);
   const face = viewport.faceAt(x, y);
-  const hover = edge ?? (face && !tool ? { feature: face.id } : null);
+  const hover = edge ?? (face && (!tool || wants === 'face') ? { feature: face.id } : null);
   const now = useTools.getState().hover;
   if (JSON.stringify(now) !== JSON.stringify(hover)) useTools.setState({ hover });
   if (useView.getState().light !== 'curvature' || !face) {
@@ -100,18 +108,31 @@ function pointAt(viewport: Viewport, x: number, y: number): void {
   } else void probe(face.id, face.u, face.v, x, y);
 }
 
-function click(viewport: Viewport, x: number, y: number, double: boolean): void {
-  const { tool, draft } = useTools.getState();
-  const edge = viewport.edgeAt(x, y, tool ? 16 : 7);
-  if (tool) {
-    if (edge && !draft) pickEdge(edge);
+function click(viewport: Viewport, x: number, y: number, double: boolean, free: boolean): void {
+  const { tool } = useTools.getState();
+  const wants = tool ? wanted() : null;
+  if (wants === 'point') {
+    const placed = placeOf(viewport, x, y, free);
+    if (placed) placePoint(placed.point);
+    else tell('The working plane is seen on edge here: turn the view, or choose another plane.');
     return;
   }
-  if (edge) {
-    useTools.setState({ selection: { kind: 'edge', id: edge.feature, edge: edge.edge } });
+  const edge = viewport.edgeAt(x, y, tool ? 16 : 7);
+  if (wants === 'line') {
+    if (edge) pickEdge(edge);
     return;
   }
   const face = viewport.faceAt(x, y);
+  if (tool) {
+    if (face && wants === 'face') pickFeature(face.id);
+    return;
+  }
+  if (edge) {
+    const shape = useStudy.getState().kept.shapes.get(edge.feature);
+    const whole = shape && isCurve(shape) && shape.edges.length === 1;
+    useTools.setState({ selection: whole ? { kind: 'feature', id: edge.feature } : { kind: 'edge', id: edge.feature, edge: edge.edge } });
+    return;
+  }
   useTools.setState({ selection: face ? { kind: 'feature', id: face.id } : null });
   if (face && double) viewport.flyTo(face.point.toArray(), 120);
 }

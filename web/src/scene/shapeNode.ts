@@ -68,7 +68,10 @@ export class ShapeNode {
     const { uniforms } = this.mesh.material;
     (uniforms.tint?.value as Color).set(look.tint).convertLinearToSRGB();
     if (uniforms.lift) uniforms.lift.value = look.lift;
-    this.lines.material.color.set(look.ink);
+    // A curve that stands alone is drawn in its role's tint; the edges of a face in ink.
+    const alone = shape.vertices.length === 0;
+    this.lines.material.color.set(alone ? look.tint : look.ink);
+    this.lines.material.linewidth = alone ? 2.4 : 1.3;
     this.isoLines.material.color.set(look.ink);
     this.strong.material.color.set(look.accent);
   }

@@ -97,6 +97,11 @@ export class Viewport {
     return out;
   }
 
+  /** Keep the view as it is when the first shape appears. */
+  leaveView(): void {
+    this.fitted = true;
+  }
+
   fit(now = false): void {
     this.view.fit(this.outline(), this.free, now);
   }

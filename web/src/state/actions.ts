@@ -1,7 +1,8 @@
-import type { BlendParams, EdgeRef, FeatureSummary, Op } from '../api/types';
+import type { BlendParams, EdgeRef, FeatureSummary, Op, Params, Point } from '../api/types';
+import { complete, openField, useCatalog } from './catalog';
 import { commit, endPreview, preview, refreshCombs, step, tell } from './session';
 import { useStudy } from './study';
-import { useTools, type Stage, type Tool } from './tools';
+import { useTools, type Draft, type Stage, type Tool } from './tools';
 import { useView, type Light } from './view';
 
 const same = (a: EdgeRef, b: EdgeRef) => a.feature === b.feature && a.edge === b.edge;
@@ -27,33 +28,63 @@ export function setLight(light: Light): void {
 export function startTool(tool: Tool): void {
   const { tool: now, selection } = useTools.getState();
   dropDraft();
-  if (now === tool) {
+  if (now === tool || tool === null) {
     useTools.setState({ tool: null, picks: [], problem: null });
     return;
   }
-  const picked = selection?.kind === 'edge' ? { feature: selection.id, edge: selection.edge } : null;
-  const stage = tool === 'edge_blend' ? 'blends' : 'check';
-  useTools.setState({ tool, picks: [], problem: null, stage, selection: null });
-  if (picked) pickEdge(picked);
+  const info = useCatalog.getState().tools.get(tool);
+  const stage = (info?.stage as Stage | undefined) ?? 'check';
+  useTools.setState({ tool, picks: [], problem: null, stage, selection: null, caught: null });
+  if (info && tool !== 'edge_blend') useTools.setState({ draft: { id: newId(), kind: tool, name: freeName(info.label), role: info.role, params: {} } });
+  if (selection?.kind === 'edge') pickEdge({ feature: selection.id, edge: selection.edge });
+  else if (selection?.kind === 'feature') pickFeature(selection.id);
 }
 
-/** What a tool does with an edge that was picked. */
+const fieldsOf = (kind: string) => useCatalog.getState().fields.get(kind) ?? [];
+
+/** A whole object was pointed at: its face, or its first curve. */
+export function pickFeature(id: string): void {
+  const shape = useStudy.getState().kept.shapes.get(id);
+  if (!shape) return;
+  const { draft, tool } = useTools.getState();
+  if (shape.object.vertices[1] === 0) {
+    if (tool && shape.edges[0]) pickEdge({ feature: id, edge: shape.edges[0].name });
+    return;
+  }
+  if (!draft) return;
+  const field = openField(fieldsOf(draft.kind), draft.params, ['face']);
+  if (field) changeDraft({ [field.name]: { feature: id } });
+}
+
+/** What a tool does with a line that was picked. */
 export function pickEdge(edge: EdgeRef): void {
   const { tool, picks, draft } = useTools.getState();
   if (tool === 'comb') toggleComb(edge.feature, edge.edge);
-  if (tool !== 'edge_blend') return;
+  if (tool === 'edge_blend') {
+    pickForBlend(edge, picks, draft);
+    return;
+  }
+  if (!draft) return;
+  useTools.setState({ hover: null });
+  const field = openField(fieldsOf(draft.kind), draft.params, ['line', 'lines']);
+  if (!field) return;
+  const sofar = (draft.params[field.name] as EdgeRef[] | undefined) ?? [];
+  if (field.kind === 'lines' && sofar.some((p) => same(p, edge))) return;
+  changeDraft({ [field.name]: field.kind === 'lines' ? [...sofar, edge] : edge });
+}
+
+function pickForBlend(edge: EdgeRef, picks: readonly EdgeRef[], draft: Draft | null): void {
   if (draft) return;
   useTools.setState({ hover: null });
   if (picks.some((p) => same(p, edge))) {
     useTools.setState({ problem: 'The same edge was picked twice: pick a different second edge.' });
     return;
   }
-  if (!picks.length) {
+  const first = picks[0];
+  if (!first) {
     useTools.setState({ picks: [edge], problem: null });
     return;
   }
-  const first = picks[0];
-  if (!first) return;
   const params: BlendParams = {
     first,
     second: edge,
@@ -64,15 +95,89 @@ export function pickEdge(edge: EdgeRef): void {
     ends: 'neighbours',
     flip: false,
   };
-  useTools.setState({ picks: [first, edge], draft: { id: newId(), name: freeName('Edge blend'), params }, problem: null });
+  const draftOf: Draft = { id: newId(), kind: 'edge_blend', name: freeName('Edge blend'), role: 'secondary', params: { ...params } };
+  useTools.setState({ picks: [first, edge], draft: draftOf, problem: null });
   showDraft();
+}
+
+/** What the tool in work would take next. */
+export function wanted(): 'line' | 'face' | 'point' | null {
+  const { tool, draft } = useTools.getState();
+  if (tool === 'comb') return 'line';
+  if (tool === 'edge_blend') return draft ? null : 'line';
+  if (!draft) return null;
+  if (draft.kind === 'cv_curve') return 'point';
+  const open = fieldsOf(draft.kind).find(
+    (f) => f.required && (draft.params[f.name] === undefined || f.kind === 'lines' || f.kind === 'points'),
+  );
+  if (draft.kind === 'arc' && draft.params.end !== undefined) return null;
+  if (open?.kind === 'line' || open?.kind === 'lines') return 'line';
+  if (open?.kind === 'point' || open?.kind === 'points') return 'point';
+  return open?.kind === 'face' ? 'face' : null;
+}
+
+/** A point was placed: it goes where the tool still lacks one. */
+export function placePoint(point: Point): void {
+  const { draft } = useTools.getState();
+  if (!draft) return;
+  if (draft.kind === 'cv_curve') {
+    changeDraft(withCv(draft.params, point));
+    return;
+  }
+  const fields = fieldsOf(draft.kind);
+  const through = draft.kind === 'arc' && draft.params.start !== undefined && draft.params.through === undefined;
+  const field = through ? fields.find((f) => f.name === 'through') : openField(fields, draft.params, ['point', 'points']);
+  if (!field) return;
+  const sofar = (draft.params[field.name] as Point[] | undefined) ?? [];
+  changeDraft({ [field.name]: field.kind === 'points' ? [...sofar, point] : point });
+}
+
+/** Degree of a curve that is drawn by its CVs: as high as they allow, to this; then more spans. */
+const DRAWN_DEGREE = 5;
+
+function withCv(params: Params, point: Point): Params {
+  const curve = params.curve as { control: Point[] } | undefined;
+  const control = [...(curve?.control ?? []), point];
+  const degree = Math.min(DRAWN_DEGREE, Math.max(1, control.length - 1));
+  const spans = Math.max(1, control.length - degree);
+  const inner = Array.from({ length: spans - 1 }, (_, i) => (i + 1) / spans);
+  const knots = [...Array<number>(degree + 1).fill(0), ...inner, ...Array<number>(degree + 1).fill(1)];
+  return { curve: { degree, knots, control, weights: null } };
+}
+
+/** Take the last point back that was placed. */
+export function takePointBack(): boolean {
+  const { draft } = useTools.getState();
+  const curve = draft?.params.curve as { control: Point[] } | undefined;
+  if (draft?.kind === 'cv_curve' && curve && curve.control.length > 1) {
+    let params: Params = {};
+    for (const p of curve.control.slice(0, -1)) params = withCv(params, p);
+    changeDraft(params);
+    return true;
+  }
+  const points = draft?.params.points as Point[] | undefined;
+  if (draft && points?.length) {
+    changeDraft({ points: points.slice(0, -1) });
+    return true;
+  }
+  return false;
+}
+
+/** Points placed so far, to be seen before there is a curve. */
+export function placedPoints(draft: Draft): Point[] {
+  if (draft.kind === 'cv_curve') return (draft.params.curve as { control: Point[] } | undefined)?.control ?? [];
+  return Object.values(draft.params).flatMap((v) => {
+    if (!Array.isArray(v) || !v.length) return [];
+    return Array.isArray(v[0]) ? (v as Point[]) : v.length === 3 && typeof v[0] === 'number' ? [v as unknown as Point] : [];
+  });
 }
 
 function draftOp(): Op | null {
   const { draft } = useTools.getState();
-  if (!draft) return null;
-  const feature = { id: draft.id, kind: 'edge_blend', name: draft.name, role: 'secondary' as const, on: true, hidden: false };
-  return { op: 'add_features', features: [{ ...feature, params: { ...draft.params } }], at: null };
+  if (!draft || !complete(fieldsOf(draft.kind), draft.params)) return null;
+  if (draft.kind === 'cv_curve' && placedPoints(draft).length < 2) return null;
+  const { id, kind, name, role, params } = draft;
+  return { op: 'add_features', features: [{ id, kind, name, role, on: true, hidden: false, params }], at: null };
 }
 
 function showDraft(): void {
@@ -80,10 +185,10 @@ function showDraft(): void {
   if (op) preview(op);
 }
 
-export function changeDraft(changes: Partial<BlendParams>): void {
+export function changeDraft(changes: Params): void {
   const { draft } = useTools.getState();
   if (!draft) return;
-  useTools.setState({ draft: { ...draft, params: { ...draft.params, ...changes } } });
+  useTools.setState({ draft: { ...draft, params: { ...draft.params, ...changes } }, problem: null });
   showDraft();
 }
 
@@ -96,7 +201,7 @@ export async function keepDraft(): Promise<void> {
     return;
   }
   if (await commit(op)) {
-    useTools.setState({ draft: null, picks: [], tool: null, selection: { kind: 'feature', id: draft.id } });
+    useTools.setState({ draft: null, picks: [], tool: null, caught: null, selection: { kind: 'feature', id: draft.id } });
     const seam = useStudy.getState().kept.seams.find((s) => s.a.feature === draft.id);
     if (seam) useView.setState({ activeSeam: seam.key });
   }
@@ -104,28 +209,31 @@ export async function keepDraft(): Promise<void> {
 
 export function dropDraft(): void {
   if (!useTools.getState().draft) return;
-  useTools.setState({ draft: null, picks: [], problem: null });
+  useTools.setState({ draft: null, picks: [], problem: null, caught: null });
   endPreview();
 }
 
 /** Esc: the nearest thing that can be let go of. */
 export function letGo(): void {
   const { draft, tool, picks, selection } = useTools.getState();
-  if (draft) dropDraft();
-  else if (picks.length) useTools.setState({ picks: [], problem: null });
+  if (draft && takePointBack()) return;
+  if (draft) {
+    dropDraft();
+    if (draft.kind !== 'edge_blend') useTools.setState({ tool: null });
+  } else if (picks.length) useTools.setState({ picks: [], problem: null });
   else if (tool) useTools.setState({ tool: null, problem: null });
   else if (selection?.kind === 'cvs') useTools.setState({ selection: { kind: 'feature', id: selection.id } });
   else if (selection) useTools.setState({ selection: null });
   else useView.setState({ isolated: null });
 }
 
-/** Parameters of a blend in work or in the build, and how to change them. */
-export function changeBlend(id: string, changes: Partial<BlendParams>, final: boolean): void {
+/** Change parameters of a step in work or in the build. */
+export function changeParams(id: string, changes: Params, final: boolean): void {
   if (useTools.getState().draft?.id === id) {
     changeDraft(changes);
     return;
   }
-  const op: Op = { op: 'set_params', id, changes: { ...changes } };
+  const op: Op = { op: 'set_params', id, changes };
   if (final) void commit(op);
   else preview(op);
 }

@@ -2,6 +2,7 @@ import { notifications } from '@mantine/notifications';
 
 import { Link } from '../api/link';
 import type { CombWanted, NamedId, Op } from '../api/types';
+import { loadCatalog } from './catalog';
 import { dropPreview, receiveCombs, receivePreview, receiveState, resetStudy, useStudy } from './study';
 import { useTools } from './tools';
 import { useView } from './view';
@@ -25,6 +26,7 @@ export function refreshCombs(): void {
 }
 
 export function openStudy(id: string): () => void {
+  void loadCatalog().catch((error: Error) => tell(error.message));
   resetStudy(id);
   useTools.setState({ tool: null, picks: [], draft: null, selection: null, hover: null, cvsOf: [], problem: null });
   useView.setState({ combEdges: [], isolated: null, activeSeam: null, stripRow: null, probe: null });

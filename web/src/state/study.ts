@@ -12,6 +12,9 @@ export interface Shape {
   isos: Float32Array[];
 }
 
+/** Whether a shape is curves alone, without a face. */
+export const isCurve = (shape: Shape): boolean => shape.vertices.length === 0;
+
 export interface SeamLine extends Omit<FrameSeam, 'plot'> {
   /** Rows of 7: length, gap, angle, curvature, x, y, z. */
   plot: Float32Array;
@@ -124,4 +127,4 @@ export function dropPreview(): void {
 }
 
 export const featureName = (id: string): string =>
-  useStudy.getState().study?.features.find((f) => f.id === id)?.name ?? 'New blend';
+  useStudy.getState().study?.features.find((f) => f.id === id)?.name ?? 'New step';

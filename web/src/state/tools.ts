@@ -1,9 +1,10 @@
 import { create } from 'zustand';
 
-import type { BlendParams, EdgeRef } from '../api/types';
+import type { EdgeRef, Params, Role } from '../api/types';
 
-export type Stage = 'primaries' | 'blends' | 'check' | 'handover';
-export type Tool = 'edge_blend' | 'comb' | null;
+export type Stage = 'curves' | 'primaries' | 'blends' | 'check' | 'handover';
+/** The kind of a tool of the build, or the comb. */
+export type Tool = string | null;
 export type DragMode = 'view' | 'x' | 'y' | 'z' | 'normal' | 'leg_u' | 'leg_v';
 export type Cv = readonly [number, number];
 
@@ -13,11 +14,13 @@ export type Selection =
   | { kind: 'cvs'; id: string; cvs: readonly Cv[] }
   | null;
 
-/** A blend that is being made: shown, but not yet part of the build. */
+/** A step that is being made: shown, but not yet part of the build. */
 export interface Draft {
   id: string;
+  kind: string;
   name: string;
-  params: BlendParams;
+  role: Role;
+  params: Params;
 }
 
 interface ToolStore {
@@ -33,6 +36,8 @@ interface ToolStore {
   dragMode: DragMode;
   dragging: boolean;
   problem: string | null;
+  /** What a point that is being placed would snap to, in words. */
+  caught: string | null;
 }
 
 export const useTools = create<ToolStore>(() => ({
@@ -46,4 +51,5 @@ export const useTools = create<ToolStore>(() => ({
   dragMode: 'view',
   dragging: false,
   problem: null,
+  caught: null,
 }));

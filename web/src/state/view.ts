@@ -38,7 +38,14 @@ export interface ProbeReading {
   radius: number | null;
 }
 
+/** Where drawing happens: a principal plane at an offset, or the one that faces the view most. */
+export interface WorkingPlane {
+  axis: 'auto' | 'x' | 'y' | 'z';
+  offset: number;
+}
+
 interface ViewStore {
+  plane: WorkingPlane;
   light: Light;
   zebra: ZebraSettings;
   curvature: CurvatureSettings;
@@ -54,6 +61,7 @@ interface ViewStore {
 }
 
 export const useView = create<ViewStore>(() => ({
+  plane: { axis: 'auto', offset: 0 },
   light: 'clay',
   zebra: { fixedTo: 'viewer', bands: 14, direction: 90 },
   curvature: { kind: 'mean', fitted: true, low: -0.01, high: 0.01 },

@@ -2,7 +2,7 @@ import { Button, SegmentedControl, Slider, Switch } from '@mantine/core';
 import { useState } from 'react';
 
 import type { BlendParams } from '../api/types';
-import { changeBlend, dropDraft, keepDraft } from '../state/actions';
+import { changeParams, dropDraft, keepDraft } from '../state/actions';
 import { featureName, useStudy } from '../state/study';
 import { useTools } from '../state/tools';
 import { NumberField } from './NumberField';
@@ -35,7 +35,7 @@ export function BlendCard({ id, name, params, draft }: Props) {
   const sides = [params.first, params.second] as const;
   const continuity = params.continuity ?? [2, 2];
   const fullness = params.fullness ?? [null, null];
-  const change = (changes: Partial<BlendParams>) => changeBlend(id, changes, true);
+  const change = (changes: Partial<BlendParams>) => changeParams(id, { ...changes }, true);
   const spansFound = params.spans == null;
 
   return (
@@ -62,7 +62,7 @@ export function BlendCard({ id, name, params, draft }: Props) {
               <Fullness
                 label={`Fullness, ${sideName}`}
                 value={fullness[i] ?? facts?.fullness?.[i] ?? 0.9}
-                follow={(value) => changeBlend(id, { fullness: withAt(fullness, i, value) }, false)}
+                follow={(value) => changeParams(id, { fullness: withAt(fullness, i, value) }, false)}
                 set={(value) => change({ fullness: withAt(fullness, i, value) })}
                 given={fullness[i] != null}
                 reset={() => change({ fullness: withAt(fullness, i, null) })}

@@ -4,11 +4,13 @@ import { memo, useState } from 'react';
 
 import type { FeatureSummary, Role } from '../api/types';
 import { isolate, isShown, setFlags, toggleCvs } from '../state/actions';
-import { useStudy, type Shape } from '../state/study';
+import { useCatalog } from '../state/catalog';
+import { isCurve, useStudy, type Shape } from '../state/study';
 import { useTools } from '../state/tools';
 import { useView } from '../state/view';
 import { PALETTES } from '../theme';
 import { openers } from './commands';
+import { Dimensions } from './Dimensions';
 
 const ROLES: [Role, string][] = [
   ['construction', 'Construction'],
@@ -25,7 +27,7 @@ export function BuildPanel() {
     <aside className="paper build" aria-label="Build">
       {study && !study.features.length && (
         <p className="quiet" style={{ margin: '4px 14px' }}>
-          The study is empty. Import a STEP file to begin.
+          The study is empty. Draw a curve in the Curves stage, or import a STEP file.
         </p>
       )}
       {ROLES.map(([role, title]) => {
@@ -43,14 +45,16 @@ export function BuildPanel() {
           </section>
         );
       })}
+      <Dimensions />
     </aside>
   );
 }
 
 function make(feature: FeatureSummary, shape: Shape | undefined): string {
   if (!feature.on) return 'off';
-  if (feature.blend) return (feature.blend.continuity ?? []).map((g) => `G${g}`).join(' · ');
+  if (feature.kind === 'edge_blend') return ((feature.params.continuity as number[] | undefined) ?? []).map((g) => `G${g}`).join(' · ');
   if (!shape) return '';
+  if (isCurve(shape)) return `${shape.object.degree[0]} · ${shape.object.cvs.count[0]}${shape.edges.length > 1 ? ` · ${shape.edges.length} curves` : ''}`;
   const [p, q] = shape.object.degree;
   const [n, m] = shape.object.cvs.count;
   return `${p}×${q} · ${n}×${m}${shape.object.trimmed ? ' trimmed' : ''}`;
@@ -63,6 +67,10 @@ const Line = memo(function Line({ feature }: { feature: FeatureSummary }) {
   const stale = useStudy((s) => s.shown.features.get(id)?.stale ?? false);
   const shaped = useStudy((s) => s.shown.shapes.has(id));
   const trimmed = useStudy((s) => s.shown.shapes.get(id)?.object.trimmed ?? true);
+  const curve = useStudy((s) => {
+    const shape = s.shown.shapes.get(id);
+    return shape !== undefined && isCurve(shape);
+  });
   const words = useStudy((s) => make(feature, s.shown.shapes.get(id)));
   const selection = useTools((s) => s.selection);
   const isolated = useView((s) => s.isolated);
@@ -86,7 +94,7 @@ const Line = memo(function Line({ feature }: { feature: FeatureSummary }) {
           if (e.key === 'F2') setRenaming(true);
         }}
       >
-        <span className="swatch" style={{ background: PALETTES[scheme].roles[feature.role] }} />
+        <span className={curve ? 'swatch line' : 'swatch'} style={{ background: PALETTES[scheme].roles[feature.role] }} />
         {renaming ? (
           <Rename feature={feature} done={() => setRenaming(false)} />
         ) : (
@@ -125,6 +133,7 @@ const Line = memo(function Line({ feature }: { feature: FeatureSummary }) {
 });
 
 function LineMenu({ feature, rename, trimmed }: { feature: FeatureSummary; rename(): void; trimmed: boolean }) {
+  const movable = useCatalog((s) => s.tools.get(feature.kind)?.movable ?? false);
   const isolated = useView((s) => s.isolated);
   const cvs = useTools((s) => s.cvsOf.includes(feature.id));
   const only = isolated?.length === 1 && isolated[0] === feature.id;
@@ -144,7 +153,7 @@ function LineMenu({ feature, rename, trimmed }: { feature: FeatureSummary; renam
       <Menu.Dropdown onClick={(e) => e.stopPropagation()}>
         <Menu.Item onClick={rename}>Rename</Menu.Item>
         <Menu.Item onClick={() => isolate(only ? null : [feature.id])}>{only ? 'End isolation' : 'Isolate'}</Menu.Item>
-        {feature.kind === 'face' && !trimmed && (
+        {movable && !trimmed && (
           <Menu.Item onClick={() => toggleCvs(feature.id)}>{cvs ? 'Hide CVs' : 'Show CVs'}</Menu.Item>
         )}
         <Menu.Item onClick={() => void setFlags(feature.id, { on: !feature.on })}>

@@ -1,5 +1,6 @@
 import { Button } from '@mantine/core';
 
+import type { BlendParams } from '../api/types';
 import { startTool, toggleComb, toggleCvs } from '../state/actions';
 import { useStudy } from '../state/study';
 import { useTools } from '../state/tools';
@@ -8,20 +9,24 @@ import { BlendCard } from './BlendCard';
 import { CvCard } from './CvCard';
 import { small } from './figures';
 import { PickCard } from './PickCard';
+import { ToolCard } from './ToolCard';
 import { edgeWords } from './ToolBar';
 
 /** What is picked, with its numbers. */
 export function Card() {
   const { selection, draft, tool } = useTools();
   const study = useStudy((s) => s.study);
-  if (draft) return <BlendCard id={draft.id} name={draft.name} params={draft.params} draft />;
+  if (draft?.kind === 'edge_blend') return <BlendCard id={draft.id} name={draft.name} params={draft.params as unknown as BlendParams} draft />;
+  if (draft) return <ToolCard {...draft} draft />;
   if (tool) return <PickCard />;
   const feature = study?.features.find((f) => f.id === selection?.id);
   if (!selection || !feature) return null;
   if (selection.kind === 'edge') return <EdgeCard id={selection.id} edge={selection.edge} />;
   if (selection.kind === 'cvs') return <CvCard id={selection.id} cvs={selection.cvs} />;
-  if (feature.blend) return <BlendCard key={feature.id} id={feature.id} name={feature.name} params={feature.blend} draft={false} />;
-  return <FaceCard id={feature.id} name={feature.name} source={feature.face?.source ?? null} />;
+  if (feature.kind === 'edge_blend')
+    return <BlendCard key={feature.id} id={feature.id} name={feature.name} params={feature.params as unknown as BlendParams} draft={false} />;
+  if (feature.kind === 'face') return <FaceCard id={feature.id} name={feature.name} source={(feature.params.source as string | null | undefined) ?? null} />;
+  return <ToolCard key={feature.id} id={feature.id} kind={feature.kind} name={feature.name} params={feature.params} draft={false} />;
 }
 
 function FaceCard({ id, name, source }: { id: string; name: string; source: string | null }) {

@@ -3,7 +3,8 @@ import { Vector3 } from 'three';
 import type { FrameHandle } from '../api/types';
 import { followPointer, travel } from '../scene/cvDrag';
 import type { Viewport } from '../scene/viewport';
-import { changeBlend } from '../state/actions';
+import { changeParams } from '../state/actions';
+import { isRef } from '../state/catalog';
 import { endPreview } from '../state/session';
 import { featureName, useStudy } from '../state/study';
 import { useTools } from '../state/tools';
@@ -16,18 +17,17 @@ export function HandleOverlay({ viewport }: { viewport: Viewport }) {
   const { draft, selection } = useTools();
   const id = draft?.id ?? (selection?.kind === 'feature' ? selection.id : null);
   const feature = useStudy((s) => (id ? s.shown.features.get(id) : undefined));
-  const stored = useStudy((s) => s.study?.features.find((f) => f.id === id)?.blend);
+  const stored = useStudy((s) => s.study?.features.find((f) => f.id === id)?.params);
   const params = draft?.params ?? stored;
   if (!id || !feature || !params) return null;
   return feature.handles.map((h) => {
-    const side = h.index === 0 ? params.first : params.second;
-    const label = `Fullness handle, ${featureName(side.feature)} side`;
-    const fullness = params.fullness ?? [null, null];
+    const side = params[h.index === 0 || h.field.endsWith('first') ? 'first' : 'second'];
+    const label = `Fullness handle, ${isRef(side) ? featureName(side.feature) : ''} side`;
     const set = (value: number, final: boolean) => {
-      const next = h.index === 0 ? [clamped(value), fullness[1]] : [fullness[0], clamped(value)];
-      changeBlend(id, { fullness: next as [number | null, number | null] }, final);
+      const all = (params[h.field] as unknown[] | undefined) ?? [null, null];
+      changeParams(id, { [h.field]: h.index < 0 ? clamped(value) : all.map((v, i) => (i === h.index ? clamped(value) : v)) }, final);
     };
-    return <Pull key={h.index} viewport={viewport} handle={h} label={label} set={set} draft={draft !== null} />;
+    return <Pull key={`${h.field}${h.index}`} viewport={viewport} handle={h} label={label} set={set} draft={draft !== null} />;
   });
 }
 

@@ -2,7 +2,9 @@ import { useSyncExternalStore } from 'react';
 
 import type { Viewport } from '../scene/viewport';
 import { CombOverlay } from './CombOverlay';
+import { CurveMarks } from './CurveMarks';
 import { CvOverlay } from './CvOverlay';
+import { DraftOverlay } from './DraftOverlay';
 import { HandleOverlay } from './HandleOverlay';
 import { SeamOverlay } from './SeamOverlay';
 
@@ -15,6 +17,8 @@ export function Overlays({ viewport }: { viewport: Viewport }) {
   return (
     <div className="overlay">
       <CombOverlay viewport={viewport} />
+      <CurveMarks viewport={viewport} />
+      <DraftOverlay viewport={viewport} />
       <CvOverlay viewport={viewport} />
       <HandleOverlay viewport={viewport} />
       <SeamOverlay viewport={viewport} />

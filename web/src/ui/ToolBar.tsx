@@ -1,26 +1,38 @@
+import { Menu } from '@mantine/core';
+
 import { startTool, toggleCvs } from '../state/actions';
+import { useCatalog } from '../state/catalog';
 import { featureName, useStudy } from '../state/study';
 import { useTools } from '../state/tools';
 import { openers } from './commands';
 
+/** Curve tools that stand in the row; the others are in the menu beside them. */
+const FIRST = ['cv_curve', 'two_view', 'offset_curve', 'blend_curve', 'match_curve', 'fit_curve', 'project_curve'];
+
 const EDGES: Record<string, string> = { u0: 'u start', u1: 'u end', v0: 'v start', v1: 'v end' };
 
 /** An edge in words: the face's name and which side it is. */
-export const edgeWords = (feature: string, edge: string): string => `${featureName(feature)}, ${EDGES[edge] ?? edge}`;
+export function edgeWords(feature: string | { feature: string }, edge: string): string {
+  const name = featureName(typeof feature === 'string' ? feature : feature.feature);
+  if (!edge || edge === 'c0') return name;
+  return `${name}, ${EDGES[edge] ?? (edge.startsWith('c') ? `curve ${Number(edge.slice(1)) + 1}` : edge)}`;
+}
 
 /** The tools of the stage, and one line that says what the tool wants next. */
 export function ToolBar() {
   const { stage, tool, selection, cvsOf } = useTools();
   const study = useStudy((s) => s.study);
-  const selected = study?.features.find((f) => f.id === selection?.id && f.kind === 'face');
+  const tools = useCatalog((s) => s.tools);
+  const selected = study?.features.find((f) => f.id === selection?.id && tools.get(f.kind)?.movable);
   return (
     <>
       <div className="paper tools" role="toolbar" aria-label="Tools">
+        {stage === 'curves' && <CurveTools tool={tool} />}
         {stage === 'primaries' && (
           <>
             <button
               disabled={!selected}
-              title={selected ? '' : 'Pick a face first'}
+              title={selected ? '' : 'Pick a face or a curve first'}
               aria-pressed={selected ? cvsOf.includes(selected.id) : false}
               onClick={() => selected && toggleCvs(selected.id)}
             >
@@ -51,22 +63,53 @@ export function ToolBar() {
   );
 }
 
+function CurveTools({ tool }: { tool: string | null }) {
+  const tools = useCatalog((s) => s.tools);
+  const all = [...tools.values()].filter((t) => t.stage === 'curves');
+  const rest = all.filter((t) => !FIRST.includes(t.kind));
+  const other = rest.find((t) => t.kind === tool);
+  return (
+    <>
+      {FIRST.flatMap((kind) => tools.get(kind) ?? []).map((t) => (
+        <button key={t.kind} aria-pressed={tool === t.kind} onClick={() => startTool(t.kind)}>
+          {t.label}
+        </button>
+      ))}
+      <Menu position="bottom-start" width={190}>
+        <Menu.Target>
+          <button aria-pressed={other !== undefined}>{other?.label ?? 'More…'}</button>
+        </Menu.Target>
+        <Menu.Dropdown>
+          {rest.map((t) => (
+            <Menu.Item key={t.kind} onClick={() => startTool(t.kind)}>
+              {t.label}
+            </Menu.Item>
+          ))}
+        </Menu.Dropdown>
+      </Menu>
+    </>
+  );
+}
+
 function Ask() {
-  const { tool, picks, draft, problem, stage, selection, hover } = useTools();
+  const { tool, picks, draft, problem, stage, selection, hover, caught } = useTools();
+  const info = useCatalog((s) => (draft ? s.tools.get(draft.kind) : undefined));
   const first = picks[0];
   if (problem) return <div className="ask problem" role="alert">▲ {problem}</div>;
   let words = '';
-  if (draft) words = 'Pull the round handles for fullness. Enter keeps the blend, Esc drops it.';
+  if (draft && draft.kind !== 'edge_blend') words = info?.ask ?? '';
+  else if (draft) words = 'Pull the round handles for fullness. Enter keeps the blend, Esc drops it.';
   else if (tool === 'edge_blend')
     words = first ? `First edge: ${edgeWords(first.feature, first.edge)}. Pick the second edge.` : 'Pick the first edge.';
   else if (tool === 'comb') words = 'Pick an edge to show its comb, again to hide it.';
   else if (selection?.kind === 'cvs') words = 'Drag a CV. Shift while dragging is fine, Shift and click picks several.';
+  else if (stage === 'curves') words = 'Pick a curve, or a tool to draw one.';
   else if (stage === 'primaries') words = 'Pick a face to see and move its CVs.';
   return (
     <div className="ask">
       {words}
       <span className="under" role="status" aria-label="Under the pointer">
-        {hover && 'edge' in hover ? edgeWords(hover.feature, hover.edge) : ''}
+        {caught ? `caught: ${caught}` : hover ? edgeWords(hover.feature, 'edge' in hover ? hover.edge : '') : ''}
       </span>
     </div>
   );

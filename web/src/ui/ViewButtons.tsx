@@ -3,6 +3,7 @@ import { IconArrowsMaximize, IconView360Number } from '@tabler/icons-react';
 
 import type { Viewport } from '../scene/viewport';
 import { VIEWS } from './commands';
+import { PlaneButton } from './PlaneButton';
 
 export function ViewButtons({ viewport }: { viewport: Viewport }) {
   return (
@@ -12,6 +13,7 @@ export function ViewButtons({ viewport }: { viewport: Viewport }) {
           <IconArrowsMaximize size={17} />
         </ActionIcon>
       </Tooltip>
+      <PlaneButton />
       <Menu position="top-end" width={170}>
         <Menu.Target>
           <Tooltip label="True views">

@@ -1,10 +1,11 @@
 import { useComputedColorScheme } from '@mantine/core';
-import { useEffect, useRef, useState } from 'react';
+import { useEffect, useMemo, useRef, useState } from 'react';
 
 import { listen } from '../scene/interaction';
 import { Viewport } from '../scene/viewport';
 import { openStudy } from '../state/session';
 import { useStudy } from '../state/study';
+import { useTools } from '../state/tools';
 import { useView } from '../state/view';
 import { PALETTES } from '../theme';
 import { BuildPanel } from './BuildPanel';
@@ -24,7 +25,12 @@ export function Workspace({ id }: { id: string }) {
   const host = useRef<HTMLDivElement>(null);
   const [viewport, setViewport] = useState<Viewport | null>(null);
   const scheme = useComputedColorScheme('light');
-  const panels = useView((s) => s.panels);
+  const wantedPanels = useView((s) => s.panels);
+  const drawing = useTools((s) => s.stage === 'curves');
+  const seams = useStudy((s) => s.shown.seams.length > 0);
+  // While curves are drawn and no seam is there yet, the ledger leaves its room to the part.
+  const ledger = wantedPanels.ledger && (seams || !drawing);
+  const panels = useMemo(() => ({ ...wantedPanels, ledger }), [wantedPanels, ledger]);
   const lost = useStudy((s) => s.study !== null && !s.connected);
   const showBefore = useStudy((s) => s.showBefore);
 

@@ -11,6 +11,7 @@ import {
   toggleCvs,
   undo,
 } from '../state/actions';
+import { useCatalog } from '../state/catalog';
 import { useTools, type Stage } from '../state/tools';
 import { togglePanels, useView } from '../state/view';
 
@@ -22,6 +23,7 @@ export interface Command {
 }
 
 export const STAGES: [Stage, string][] = [
+  ['curves', 'Curves'],
   ['primaries', 'Primaries'],
   ['blends', 'Blends'],
   ['check', 'Check'],
@@ -92,6 +94,9 @@ export function commands(viewport: Viewport | null): Command[] {
     },
     { label: 'Export', keys: 'Ctrl+E', stage: 'handover', run: () => openers.export?.() },
     { label: 'Import STEP', stage: 'handover', run: () => openers.importStep?.() },
+    ...[...useCatalog.getState().tools.values()]
+      .filter((t) => t.stage === 'curves')
+      .map((t) => ({ label: t.label, stage: 'curves' as const, run: () => startTool(t.kind), ...(t.kind === 'cv_curve' ? { keys: 'D' } : {}) })),
     ...STAGES.map(([stage, label]) => ({ label: `Stage: ${label}`, run: () => setStage(stage) })),
     { label: 'Let go of the tool', keys: 'Esc', run: () => useTools.setState({ tool: null, picks: [] }) },
   ];

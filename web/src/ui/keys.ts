@@ -19,7 +19,6 @@ const inField = (target: EventTarget | null): boolean =>
 /** One key for every command, outside of fields and dialogs. */
 export function useKeys(viewport: Viewport | null): void {
   useEffect(() => {
-    const table = new Map(commands(viewport).flatMap((c) => (c.keys ? [[c.keys, c.run] as const] : [])));
     const down = (e: KeyboardEvent) => {
       if (inField(e.target) || e.altKey) return;
       const onControl = e.target instanceof HTMLElement && e.target.matches('button, input, [role="slider"], [role="tab"]');
@@ -41,7 +40,8 @@ export function useKeys(viewport: Viewport | null): void {
         if (!e.repeat) showBefore(true);
         return;
       }
-      const run = table.get(spelled(e)) ?? (e.key === 'Backspace' ? table.get('Delete') : undefined);
+      const wanted = e.key === 'Backspace' ? 'Delete' : spelled(e);
+      const run = commands(viewport).find((c) => c.keys === wanted)?.run;
       if (!run) return;
       e.preventDefault();
       run();

@@ -54,7 +54,7 @@ export function Scene({ viewport, palette }: { viewport: Viewport; palette: Pale
       const pointed = hover && !('edge' in hover) && hover.feature === id;
       const picked = selection?.kind === 'feature' && selection.id === id && light === 'clay';
       return {
-        tint: palette.roles[feature?.role ?? 'secondary'] ?? '#ccc',
+        tint: palette.roles[feature?.role ?? draft?.role ?? 'secondary'] ?? '#ccc',
         ink: palette.ink,
         accent: palette.accent,
         visible: feature ? isShown(feature, isolated) : true,
@@ -62,6 +62,8 @@ export function Scene({ viewport, palette }: { viewport: Viewport; palette: Pale
         strongEdges: strong(id),
       };
     };
+    // A study that begins empty is not brought into view by its first preview: that would move the drawing hand.
+    if (study && !shown.shapes.size) viewport.leaveView();
     viewport.setShapes(shown.shapes, look);
   }, [viewport, shown, study, hover, selection, picks, draft, isolated, activeSeam, light, palette]);
 

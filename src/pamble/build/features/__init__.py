@@ -1,8 +1,45 @@
 """The tools. A new one is a file here and a line in `KINDS`."""
 
-from pamble.build.features import edge_blend, face
-from pamble.build.features.base import Context, DeclaredSeam, FeatureKind, Made, PartHandle
+from pamble.build.features import (
+    blend_curve,
+    change_curve,
+    copy_curve,
+    corner_curve,
+    cv_curve,
+    edge_blend,
+    face,
+    face_curve,
+    fit_curve,
+    match_curve,
+    mid_curve,
+    offset_curve,
+    point_curve,
+    project_curve,
+    shapes,
+    two_view,
+)
+from pamble.build.features.base import Context, DeclaredSeam, FeatureKind, Inputs, Made, PartHandle
 
-KINDS: dict[str, FeatureKind] = {k.kind: k for k in (face.KIND, edge_blend.KIND)}
+KINDS: dict[str, FeatureKind] = {
+    k.kind: k
+    for k in (
+        face.KIND,
+        cv_curve.KIND,
+        point_curve.KIND,
+        two_view.KIND,
+        blend_curve.KIND,
+        match_curve.KIND,
+        offset_curve.KIND,
+        mid_curve.KIND,
+        fit_curve.KIND,
+        corner_curve.KIND,
+        *change_curve.KINDS,
+        copy_curve.KIND,
+        project_curve.KIND,
+        *face_curve.KINDS,
+        *shapes.KINDS,
+        edge_blend.KIND,
+    )
+}
 
-__all__ = ["KINDS", "Context", "DeclaredSeam", "FeatureKind", "Made", "PartHandle"]
+__all__ = ["KINDS", "Context", "DeclaredSeam", "FeatureKind", "Inputs", "Made", "PartHandle"]

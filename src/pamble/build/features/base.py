@@ -4,12 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Literal
 
-from pamble.build.data import Stored
+from pamble.build.data import EdgeRef, FaceRef, Stored
 from pamble.build.study import Role
 from pamble.core.arrays import Array
-from pamble.core.faces.face import Face
+from pamble.core.curves.layout import check_layout
+from pamble.core.curves.measure import curve_facts
+from pamble.core.errors import ReferenceLost
+from pamble.core.faces.face import Edge, Face
+from pamble.core.spline.curve import Curve
+
+Stage = Literal["curves", "primaries", "blends"]
 
 
 @dataclass(frozen=True)
@@ -37,13 +43,92 @@ class PartHandle:
 
 @dataclass(frozen=True)
 class Made:
-    """What a feature made. facts: plain figures for its card; warnings: words shown beside it."""
+    """What a feature made: a face, or curves. facts: plain figures for its card; warnings: words shown beside it.
 
-    face: Face
+    points: (n, 3) what is moved in place of CVs, for a curve through points.
+    """
+
+    face: Face | None = None
+    curves: tuple[Curve, ...] = ()
     seams: tuple[DeclaredSeam, ...] = ()
     handles: tuple[PartHandle, ...] = ()
     facts: dict[str, Any] = field(default_factory=dict)
     warnings: tuple[str, ...] = ()
+    points: Array | None = None
+
+    @property
+    def lines(self) -> dict[str, Curve]:
+        """Everything that can be picked as a line, by lasting name: edges of the face, or the curves."""
+        own = {f"c{i}": c for i, c in enumerate(self.curves)}
+        return own if self.face is None else {e.name: e.space for e in self.face.edges} | own
+
+
+def made_curves(*curves: Curve, warnings: tuple[str, ...] = (), **facts: Any) -> Made:
+    """A result of curves, with the figures of each."""
+    return Made(curves=curves, facts={**facts, "curves": [describe_curve(c) for c in curves]}, warnings=warnings)
+
+
+def describe_curve(curve: Curve) -> dict[str, Any]:
+    """Figures of a curve as plain data: make, length, least radius and where, inflections, layout of its CVs."""
+    f, layout = curve_facts(curve), check_layout(curve)
+    return {
+        "degree": curve.degree,
+        "spans": curve.spans,
+        "cvs": len(curve.control),
+        "rational": curve.weights is not None,
+        "length": f.length,
+        "largest": f.largest,
+        "least_radius": f.least_radius,
+        "least_point": f.least_point.tolist(),
+        "inflections": f.inflections.tolist(),
+        "humps": f.humps,
+        "layout": layout.score,
+        "faults": [{"cv": fault.cv, "words": fault.words} for fault in layout.faults],
+    }
+
+
+@dataclass(frozen=True)
+class Inputs:
+    """What the features made that a feature points to."""
+
+    made: Mapping[str, Made]
+    names: Mapping[str, str]
+
+    def _of(self, id: str) -> tuple[str, Made]:
+        name = self.names.get(id, id)
+        if id not in self.made:
+            raise ReferenceLost(f"{name} is no longer there.")
+        return name, self.made[id]
+
+    def face(self, ref: FaceRef) -> Face:
+        """The face that is pointed to. Raises `ReferenceLost`."""
+        name, made = self._of(ref.feature)
+        if made.face is None:
+            raise ReferenceLost(f"{name} is a curve: a face is needed here.")
+        return made.face
+
+    def edge(self, ref: EdgeRef) -> Edge:
+        """The edge of a face. Raises `ReferenceLost`."""
+        name, made = self._of(ref.feature)
+        if made.face is None:
+            raise ReferenceLost(f"{name} is a curve: an edge of a face is needed here.")
+        try:
+            return made.face.edge(ref.edge)
+        except ReferenceLost as error:
+            raise ReferenceLost(f"{name}: {error}") from error
+
+    def curve(self, ref: EdgeRef) -> Curve:
+        """A curve, or an edge as one. Raises `ReferenceLost`."""
+        name, made = self._of(ref.feature)
+        if ref.edge not in made.lines:
+            have = ", ".join(made.lines) or "none"
+            raise ReferenceLost(f"{name}: the line {ref.edge} is no longer there; it has {have}.")
+        return made.lines[ref.edge]
+
+    def is_edge(self, ref: EdgeRef) -> bool:
+        """Whether the line is an edge of a face, so that there is a surface beside it."""
+        made = self._of(ref.feature)[1]
+        return made.face is not None and ref.edge in {e.name for e in made.face.edges}
 
 
 @dataclass(frozen=True)
@@ -52,16 +137,22 @@ class Context:
 
     preview: bool
     kept: Made | None
-    names: Mapping[str, str]
 
 
 @dataclass(frozen=True)
 class FeatureKind:
-    """A tool. references: ids of the features that the parameters point to."""
+    """A tool. stage: where it stands, None for what is imported; bulk: parameters too large for a card.
+
+    ask: what it wants, one line, said while it is being made. net: where the CVs stand in the parameters, if a person
+    may move them.
+    """
 
     kind: str
     label: str
     role: Role
     params: type[Stored]
-    references: Callable[[Any], list[str]]
-    run: Callable[[Any, Mapping[str, Face], Context], Made]
+    run: Callable[[Any, Inputs, Context], Made]
+    stage: Stage | None = None
+    ask: str = ""
+    bulk: tuple[str, ...] = ()
+    net: tuple[str, ...] = ()

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import asdict
 
 from pydantic import Field, field_validator
 
 from pamble.build.data import EdgeRef, Stored
-from pamble.build.features.base import Context, DeclaredSeam, FeatureKind, Made, PartHandle
-from pamble.core.errors import ReferenceLost
-from pamble.core.faces.face import Edge, Face
+from pamble.build.features.base import Context, DeclaredSeam, FeatureKind, Inputs, Made, PartHandle
+from pamble.core.faces.face import Face
 from pamble.core.joining.blend import Blend, build_blend, preview_blend
 from pamble.core.joining.spec import FULLNESS_LIMITS, SPANS_LIMIT, BlendSpec, Ends
 
@@ -46,19 +44,11 @@ class EdgeBlendParams(Stored):
         return BlendSpec(self.continuity, self.fullness, self.degree, self.spans, self.ends, self.flip)
 
 
-def _edge(ref: EdgeRef, inputs: Mapping[str, Face], names: Mapping[str, str]) -> Edge:
-    try:
-        return inputs[ref.feature].edge(ref.edge)
-    except ReferenceLost as error:
-        raise ReferenceLost(f"{names.get(ref.feature, ref.feature)}: {error}") from error
-
-
-def run(params: EdgeBlendParams, inputs: Mapping[str, Face], context: Context) -> Made:
+def run(params: EdgeBlendParams, inputs: Inputs, context: Context) -> Made:
     """Build the blend in full, or its preview on the knots that it was last kept with."""
-    a = _edge(params.first, inputs, context.names)
-    b = _edge(params.second, inputs, context.names)
+    a, b = inputs.edge(params.first), inputs.edge(params.second)
     spec = params.spec()
-    kept = context.kept.face.surface if context.kept else None
+    kept = context.kept.face.surface if context.kept and context.kept.face else None
     if (
         context.preview
         and kept is not None
@@ -104,8 +94,12 @@ def _facts(made: Blend, spec: BlendSpec) -> dict[str, object]:
     }
 
 
-def _references(params: EdgeBlendParams) -> list[str]:
-    return [params.first.feature, params.second.feature]
-
-
-KIND = FeatureKind("edge_blend", "Edge blend", "secondary", EdgeBlendParams, _references, run)
+KIND = FeatureKind(
+    "edge_blend",
+    "Edge blend",
+    "secondary",
+    EdgeBlendParams,
+    run,
+    "blends",
+    "Pick two edges of faces that face each other.",
+)

@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-
 from pamble.build.data import FaceData, Stored
-from pamble.build.features.base import Context, FeatureKind, Made
-from pamble.core.faces.face import Face
+from pamble.build.features.base import Context, FeatureKind, Inputs, Made
 
 
 class FaceParams(Stored):
@@ -16,11 +13,11 @@ class FaceParams(Stored):
     source: str | None = None
 
 
-def run(params: FaceParams, inputs: Mapping[str, Face], context: Context) -> Made:
+def run(params: FaceParams, inputs: Inputs, context: Context) -> Made:
     """Build the face from its numbers."""
     face = params.face.face()
     facts = {"source": params.source} if params.source else {}
     return Made(face, facts=facts)
 
 
-KIND = FeatureKind("face", "Face", "primary", FaceParams, lambda _: [], run)
+KIND = FeatureKind("face", "Face", "primary", FaceParams, run, bulk=("face",), net=("face", "surface", "control"))

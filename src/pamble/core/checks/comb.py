@@ -7,7 +7,6 @@ from dataclasses import dataclass
 import numpy as np
 
 from pamble.core.arrays import TINY, Array, cross, dot, norm
-from pamble.core.faces.face import Edge
 from pamble.core.faces.frames import arc_length
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives
@@ -36,10 +35,10 @@ def curvature_vectors(curve: Curve, t: Array) -> tuple[Array, Array]:
     return d[0], cross(binormal, d[1]) / (speed**4)[:, None]
 
 
-def edge_comb(edge: Edge, teeth: int = 60) -> Comb:
-    """Comb along an edge with ``teeth`` equal steps."""
-    length = arc_length(edge)
+def curve_comb(curve: Curve, teeth: int = 60) -> Comb:
+    """Comb along a curve or an edge's curve with ``teeth`` equal steps of length."""
+    length = arc_length(curve)
     at = np.linspace(0.0, length.total, teeth + 1)
-    t = np.clip(length.to_parameter(at), *edge.domain)
-    point, bend = curvature_vectors(edge.space, t)
+    t = np.clip(length.to_parameter(at), *curve.domain)
+    point, bend = curvature_vectors(curve, t)
     return Comb(point, -bend, np.sqrt(dot(bend, bend)), at)

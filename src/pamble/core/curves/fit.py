@@ -43,7 +43,7 @@ def fit_points(
     spans: int | None = None,
     parameters: Array | None = None,
 ) -> Fit:
-    """Spline through the first and last of ``points`` (m, 3), near the rest, with the fewest spans for a tolerance (mm).
+    """Spline through the first and last of ``points`` (m, 3), near the rest, the fewest spans for a tolerance (mm).
 
     ``spans`` given: just that many. ``parameters`` (m,) rising on [0, 1]: used as they are at first, then corrected.
     The best found is returned with ``reached`` false when no number of spans suffices.

@@ -80,7 +80,7 @@ def _wanted(own: Array, target: CurveJets, continuity: int) -> Array:
 
 
 def _spread(change: Array, n: int, rows: int) -> Array:
-    """Movement of all CVs that begins as ``change``, ends in as many rows at rest, and is otherwise as even as can be."""
+    """Movement of all CVs that begins as ``change``, ends in as many rows at rest, and is even between."""
     third = np.diff(np.eye(n), 3, axis=0) if n > 3 else np.diff(np.eye(n), 1, axis=0)
     free = np.arange(rows, n - rows)
     out = np.zeros((n, change.shape[1]))

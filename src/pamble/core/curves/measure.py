@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from scipy.optimize import brentq
@@ -45,7 +46,7 @@ def curve_length(curve: Curve, start: float | None = None, end: float | None = N
     b = curve.domain[1] if end is None else end
     points = basis.breaks(curve.knots, curve.degree)
     nodes = np.concatenate([[a], points[(points > a) & (points < b)], [b]])
-    nodes = np.unique(np.concatenate([np.linspace(p, q, 9) for p, q in zip(nodes[:-1], nodes[1:], strict=True)]))
+    nodes = np.unique(np.concatenate([np.linspace(p, q, 9) for p, q in pairwise(nodes)]))
     x, w = _GAUSS
     half = 0.5 * np.diff(nodes)
     t = (nodes[:-1, None] + half[:, None] * (1 + x)).ravel()

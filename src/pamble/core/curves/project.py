@@ -1,4 +1,4 @@
-"""Projection of a curve onto a face, along a direction or to the nearest point, as the fewest CVs within a tolerance."""
+"""Projection of a curve onto a face, along a direction or to the nearest point, with the fewest CVs."""
 
 from __future__ import annotations
 

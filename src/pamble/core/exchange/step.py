@@ -24,7 +24,8 @@ from OCP.XCAFDoc import XCAFDoc_DocumentTool
 
 from pamble.core.errors import ExchangeError, PambleError
 from pamble.core.faces.face import Face
-from pamble.core.faces.shapes import face_from_shape, face_to_shape, shape_faces, shape_kind
+from pamble.core.faces.shapes import curve_to_shape, face_from_shape, face_to_shape, shape_faces, shape_kind
+from pamble.core.spline.curve import Curve
 
 _SCHEMA = "AP242DIS"
 
@@ -127,21 +128,27 @@ def _distinct(faces: list[StepFace]) -> list[StepFace]:
     return out
 
 
-def write_step(faces: Sequence[tuple[str, Face | Any]], path: Path | str, title: str = "Pamble") -> None:
-    """Write named faces (a `Face`, or a shape kept from a file) as one compound.
+def _to_shape(item: Any) -> Any:
+    if isinstance(item, Face):
+        return face_to_shape(item)
+    return curve_to_shape(item) if isinstance(item, Curve) else item
+
+
+def write_step(faces: Sequence[tuple[str, Face | Curve | Any]], path: Path | str, title: str = "Pamble") -> None:
+    """Write named faces and curves (or shapes kept from a file) as one compound.
 
     The file is written beside its place and moved there whole. Raises `ExchangeError`.
     """
     path = Path(path)
     if not faces:
-        raise ExchangeError("There is no face to export: choose at least one.")
+        raise ExchangeError("There is no face to export: choose at least one face or curve.")
     document = TDocStd_Document(TCollection_ExtendedString("XmlXCAF"))
     tool = XCAFDoc_DocumentTool.ShapeTool_s(document.Main())
     compound, builder = TopoDS_Compound(), BRep_Builder()
     builder.MakeCompound(compound)
     shapes = []
     for name, face in faces:
-        shape = face_to_shape(face) if isinstance(face, Face) else face
+        shape = _to_shape(face)
         builder.Add(compound, shape)
         shapes.append((name, shape))
     label = tool.AddShape(compound, False)

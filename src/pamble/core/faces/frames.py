@@ -13,6 +13,7 @@ from pamble.core.arrays import TINY, Array, cross, dot, floats, norm, unit
 from pamble.core.faces.face import Edge
 from pamble.core.spline import basis
 from pamble.core.spline.closest import to_surface
+from pamble.core.spline.curve import Curve
 from pamble.core.spline.differential import Jet, jet
 from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives
 from pamble.core.spline.surface import Surface
@@ -121,9 +122,8 @@ class ArcLength:
         return make_interp_spline(self.lengths[rising], self.nodes[rising], k=5)
 
 
-def arc_length(edge: Edge) -> ArcLength:
+def arc_length(source: Curve) -> ArcLength:
     """Tabulate arc length by Gauss-Legendre quadrature on at least 40 pieces, some in every span."""
-    source = edge.space
     points = basis.breaks(source.knots, source.degree)
     each = max(6, -(-40 // (len(points) - 1)))
     nodes = np.append((points[:-1, None] + np.diff(points)[:, None] * np.arange(each) / each).ravel(), points[-1])

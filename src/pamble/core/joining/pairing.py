@@ -116,7 +116,7 @@ def _skew(a: _Measured, b: _Measured, own: list[Callable[[Array], Array]], turne
 
 
 def _measure(edge: Edge) -> _Measured:
-    length = arc_length(edge)
+    length = arc_length(edge.space)
     if length.total < 1e-4:
         raise BlendError("An edge that was picked has no length: it is a point (a pole). Pick another edge.")
     own = None

@@ -1,0 +1,38 @@
+"""Corner: a true-radius arc between two curves that meet, or a curvature-continuous one of the same reach."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+
+from pamble.build.data import EdgeRef, Stored
+from pamble.build.features.base import Context, FeatureKind, Inputs, Made, made_curves
+from pamble.build.features.fields import choice, fullness, number
+from pamble.core.curves.corner import corner
+
+
+class CornerParams(Stored):
+    """trim: also give what is left of the two curves. shape: a true arc, or a G2 blend between the arc's ends."""
+
+    first: EdgeRef = choice("First curve")
+    second: EdgeRef = choice("Second curve")
+    radius: float = number("Radius", 20.0, "mm", gt=0)
+    shape: Literal["arc", "G2"] = choice("Shape", "arc")
+    fullness: float | None = fullness("Fullness")
+    trim: bool = choice("Trim the pair", True)
+
+
+def run(params: CornerParams, inputs: Inputs, context: Context) -> Made:
+    """Build the corner."""
+    a, b = inputs.curve(params.first), inputs.curve(params.second)
+    full = (params.fullness, params.fullness)
+    made = corner(a, b, params.radius, params.shape == "G2", full)
+    chord = float(np.linalg.norm(made.curve.control[-1] - made.curve.control[0]))
+    kept = made.trimmed if params.trim else ()
+    return made_curves(made.curve, *kept, chord=chord, centre=made.centre.tolist())
+
+
+KIND = FeatureKind(
+    "corner_curve", "Corner", "theoretical", CornerParams, run, "curves", "Pick two curves that meet at a corner."
+)

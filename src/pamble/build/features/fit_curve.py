@@ -1,0 +1,37 @@
+"""Rebuild and simplify: another degree, another number of spans, or the fewest CVs within a tolerance."""
+
+from __future__ import annotations
+
+from pamble.build.data import EdgeRef
+from pamble.build.features.base import Context, FeatureKind, Inputs, Made, made_curves
+from pamble.build.features.fields import FitParams, choice, number
+from pamble.core.curves.fit import rebuild, simplify
+from pamble.core.curves.measure import deviation
+
+
+class FitCurveParams(FitParams):
+    """spans given: rebuilt to just that many. Else the fewest within the tolerance."""
+
+    curve: EdgeRef = choice("Curve")
+    tolerance: float = number("Tolerance", 0.02, "mm", gt=0, le=10)
+
+
+def run(params: FitCurveParams, inputs: Inputs, context: Context) -> Made:
+    """Build the simpler curve and say how far it moved."""
+    source = inputs.curve(params.curve)
+    if params.spans is None:
+        made = simplify(source, params.degree, params.tolerance)
+    else:
+        made = rebuild(source, params.degree, params.spans)
+    moved = deviation(made.curve, source)
+    warnings = () if params.spans or made.reached else (f"The tolerance was not reached: {moved.distance:.4f} mm.",)
+    return made_curves(
+        made.curve,
+        warnings=warnings,
+        deviation=moved.distance,
+        deviation_point=moved.point.tolist(),
+        cvs_before=len(source.control),
+    )
+
+
+KIND = FeatureKind("fit_curve", "Rebuild, simplify", "theoretical", FitCurveParams, run, "curves", "Pick a curve.")

@@ -1,0 +1,27 @@
+"""Mid curve: between two curves at a ratio."""
+
+from __future__ import annotations
+
+from pamble.build.data import EdgeRef
+from pamble.build.features.base import Context, FeatureKind, Inputs, Made, made_curves
+from pamble.build.features.fields import FitParams, choice, number
+from pamble.core.curves.mid import mid_curve
+
+
+class MidCurveParams(FitParams):
+    """ratio: 0 on the first curve, 1 on the second."""
+
+    first: EdgeRef = choice("First curve")
+    second: EdgeRef = choice("Second curve")
+    ratio: float = number("Ratio", 0.5, ge=0, le=1)
+
+
+def run(params: MidCurveParams, inputs: Inputs, context: Context) -> Made:
+    """Build the mid curve."""
+    made = mid_curve(
+        inputs.curve(params.first), inputs.curve(params.second), params.ratio, params.degree, params.tolerance
+    )
+    return made_curves(made.curve, deviation=made.deviation)
+
+
+KIND = FeatureKind("mid_curve", "Mid curve", "theoretical", MidCurveParams, run, "curves", "Pick two curves.")

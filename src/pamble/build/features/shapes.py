@@ -1,0 +1,94 @@
+"""Line, arc, circle, ellipse and rounded rectangle, exact."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+
+from pamble.build.data import Point, Stored
+from pamble.build.features.base import Context, FeatureKind, Inputs, Made, made_curves
+from pamble.build.features.fields import choice, number
+from pamble.core.curves import shapes
+from pamble.core.errors import GeometryError
+from pamble.core.spline.curve import Curve
+
+
+class LineParams(Stored):
+    """A straight piece between two points, mm."""
+
+    start: Point = choice("Start")
+    end: Point = choice("End")
+
+
+def line(params: LineParams, inputs: Inputs, context: Context) -> Made:
+    """Build the line."""
+    if np.allclose(params.start, params.end, atol=1e-9):
+        raise GeometryError("The two ends of the line are one point.")
+    return made_curves(Curve.line(params.start, params.end))
+
+
+class ArcParams(Stored):
+    """An arc through three points, or between two of them by its radius about an axis."""
+
+    by: Literal["three points", "radius"] = choice("Given by", "three points")
+    start: Point = choice("Start")
+    through: Point = choice("Through", (0.0, 0.0, 0.0))
+    end: Point = choice("End")
+    radius: float = number("Radius", 50.0, "mm", gt=0)
+    normal: Point = choice("Turns about", (0.0, 1.0, 0.0))
+    large: bool = choice("The long way round", False)
+
+
+def arc(params: ArcParams, inputs: Inputs, context: Context) -> Made:
+    """Build the arc."""
+    a, b, n = (np.array(p) for p in (params.start, params.end, params.normal))
+    if params.by == "radius":
+        return made_curves(shapes.arc_by_radius(a, b, params.radius, n, params.large))
+    return made_curves(shapes.arc_three_points(a, np.array(params.through), b))
+
+
+class EllipseParams(Stored):
+    """A circle when both radii are one, else an ellipse; an arc of it when it turns less than 360 degrees."""
+
+    centre: Point = choice("Centre")
+    normal: Point = choice("Turns about", (0.0, 1.0, 0.0))
+    radius: float = number("Radius", 50.0, "mm", gt=0)
+    second: float | None = number("Second radius", None, "mm", gt=0)
+    degrees: float = number("Turns by", 360.0, "°", gt=0, le=360)
+    toward: Point | None = choice("Starts toward", None)
+
+
+def ellipse(params: EllipseParams, inputs: Inputs, context: Context) -> Made:
+    """Build the circle or ellipse."""
+    toward = None if params.toward is None else np.array(params.toward)
+    radii = (params.radius, params.second or params.radius)
+    return made_curves(shapes.ellipse(np.array(params.centre), np.array(params.normal), radii, toward, params.degrees))
+
+
+class RectangleParams(Stored):
+    """A rectangle with conic corners. rho 0.414 makes them round."""
+
+    centre: Point = choice("Centre")
+    normal: Point = choice("Square to", (0.0, 1.0, 0.0))
+    width: float = number("Width", 100.0, "mm", gt=0)
+    height: float = number("Height", 60.0, "mm", gt=0)
+    corner: float = number("Corner", 15.0, "mm", gt=0)
+    rho: float = number("rho", 0.4142, gt=0, lt=1)
+
+
+def rectangle(params: RectangleParams, inputs: Inputs, context: Context) -> Made:
+    """Build the rectangle."""
+    size = (params.width, params.height)
+    centre, normal = np.array(params.centre), np.array(params.normal)
+    return made_curves(shapes.rounded_rectangle(centre, normal, size, params.corner, params.rho))
+
+
+KINDS = (
+    FeatureKind("line", "Line", "construction", LineParams, line, "curves", "Click start and end."),
+    FeatureKind("arc", "Arc", "theoretical", ArcParams, arc, "curves", "Click start, a point on the way, and end."),
+    FeatureKind("ellipse", "Circle, ellipse", "construction", EllipseParams, ellipse, "curves", "Click the centre."),
+    FeatureKind(
+        "rectangle", "Rounded rectangle", "construction", RectangleParams, rectangle, "curves", "Click the centre."
+    ),
+)

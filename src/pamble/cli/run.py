@@ -1,0 +1,82 @@
+"""Build a study file without a screen: every step's figures, the seams, and the shapes as STEP."""
+
+from __future__ import annotations
+
+from argparse import Namespace
+from pathlib import Path
+from typing import Any
+
+from pamble.build.dimensions import dimension_values
+from pamble.build.evaluate import Evaluator, exported
+from pamble.build.ledger import Ledger, worst_first
+from pamble.build.ops import SetDimension, apply
+from pamble.build.study import Study, study_from_json
+from pamble.core.errors import ExchangeError, PambleError
+from pamble.core.exchange.step import write_step
+
+
+def run(given: Namespace) -> tuple[dict[str, Any], str]:
+    """Figures of every step; the STEP file if one was asked for. A step that fails is listed with its words."""
+    path = Path(given.file)
+    if not path.is_file():
+        raise ExchangeError(f"There is no file {path.name}.")
+    study = _with_dimensions(study_from_json(path.read_bytes()), given.set)
+    evaluator = Evaluator()
+    evaluator.evaluate(study)
+    ledger = Ledger()
+    ledger.rebuild(study, evaluator.states)
+    ledger.update(study, evaluator.states, {f.id for f in study.features}, 200)
+    steps = []
+    for feature in study.features:
+        state = evaluator.states[feature.id]
+        made = state.made
+        steps.append(
+            {
+                "id": feature.id,
+                "kind": feature.kind,
+                "name": feature.name,
+                "role": feature.role,
+                "on": feature.on,
+                "problem": state.problem,
+                "warnings": list(made.warnings) if made else [],
+                "facts": made.facts if made else {},
+            }
+        )
+    out: dict[str, Any] = {
+        "study": study.name,
+        "dimensions": dimension_values(study.dimensions),
+        "features": steps,
+        "seams": [r.row for r in worst_first(list(ledger.rows.values()))],
+    }
+    if given.out is not None:
+        shapes = exported(study, evaluator.states)
+        write_step([item for items in shapes.values() for item in items], given.out, study.name)
+        out["file"] = Path(given.out).name
+    return out, _text(out)
+
+
+def _with_dimensions(study: Study, changes: list[str]) -> Study:
+    for change in changes:
+        name, equals, value = change.partition("=")
+        if not equals or name not in study.dimensions:
+            have = ", ".join(study.dimensions) or "none"
+            raise PambleError(f"--set {change}: write NAME=VALUE with a dimension of the study; it has {have}.")
+        study, _ = apply(study, SetDimension(name=name, value=value))
+    return study
+
+
+def _text(out: dict[str, Any]) -> str:
+    lines = [out["study"], *(f"  {k} = {v:g}" for k, v in out["dimensions"].items())]
+    for step in out["features"]:
+        lines.append(f"  {step['name']} ({step['kind']})" + ("" if step["on"] else ", off"))
+        lines += [
+            f"    degree {c['degree']}, {c['cvs']} CVs, {c['length']:.2f} mm" for c in step["facts"].get("curves", [])
+        ]
+        lines += [f"    note: {w}" for w in step["warnings"]]
+        lines += [f"    failed: {step['problem']}"] if step["problem"] else []
+    for seam in out["seams"]:
+        lines.append(
+            f"  {seam['name']}: gap {seam['gap']['max']:.5f} mm, angle {seam['angle']['max']:.4f}°, "
+            f"curvature {seam['curvature']['max']:.2f} %, {seam['state']}"
+        )
+    return "\n".join(lines)

@@ -1,0 +1,108 @@
+import { create } from 'zustand';
+
+import { listTools } from '../api/rest';
+import type { EdgeRef, ToolInfo } from '../api/types';
+
+/** What a field of a tool takes, read from the tool's schema. */
+export type FieldKind = 'line' | 'lines' | 'face' | 'point' | 'points' | 'numbers' | 'number' | 'continuity' | 'choice' | 'switch' | 'other';
+
+export interface Field {
+  name: string;
+  kind: FieldKind;
+  title: string;
+  unit: string;
+  /** Whether it may be left to Pamble. */
+  optional: boolean;
+  required: boolean;
+  whole: boolean;
+  choices: string[];
+  fallback: unknown;
+}
+
+interface Schema {
+  $ref?: string;
+  type?: string;
+  title?: string;
+  unit?: string;
+  continuity?: boolean;
+  enum?: string[];
+  anyOf?: Schema[];
+  items?: Schema;
+  prefixItems?: Schema[];
+  properties?: Record<string, Schema>;
+  required?: string[];
+  default?: unknown;
+  minItems?: number;
+}
+
+interface Catalog {
+  tools: ReadonlyMap<string, ToolInfo>;
+  fields: ReadonlyMap<string, readonly Field[]>;
+}
+
+export const useCatalog = create<Catalog>(() => ({ tools: new Map(), fields: new Map() }));
+
+export async function loadCatalog(): Promise<void> {
+  if (useCatalog.getState().tools.size) return;
+  const tools = await listTools();
+  useCatalog.setState({
+    tools: new Map(tools.map((t) => [t.kind, t])),
+    fields: new Map(tools.map((t) => [t.kind, readFields(t.params as Schema)])),
+  });
+}
+
+function kindOf(schema: Schema): FieldKind {
+  const ref = schema.$ref ?? schema.items?.$ref;
+  if (ref?.endsWith('/EdgeRef')) return schema.items ? 'lines' : 'line';
+  if (ref?.endsWith('/FaceRef')) return 'face';
+  if (schema.continuity) return 'continuity';
+  if (schema.enum) return 'choice';
+  if (schema.type === 'boolean') return 'switch';
+  if (schema.type === 'number' || schema.type === 'integer') return 'number';
+  if (schema.type !== 'array') return 'other';
+  if (schema.prefixItems) return schema.prefixItems.length === 3 ? 'point' : 'numbers';
+  return schema.items?.prefixItems ? 'points' : schema.items?.type === 'number' ? 'numbers' : 'other';
+}
+
+/** Numbers of the fit stand last: they are rarely touched. */
+const LAST = ['degree', 'tolerance', 'spans'];
+
+/** Fields of a tool in the order of its schema. */
+export function readFields(schema: Schema): Field[] {
+  const fields = inOrder(schema);
+  return [...fields.filter((f) => !LAST.includes(f.name)), ...fields.filter((f) => LAST.includes(f.name))];
+}
+
+function inOrder(schema: Schema): Field[] {
+  return Object.entries(schema.properties ?? {}).map(([name, own]) => {
+    const real = own.anyOf?.find((s) => s.type !== 'null') ?? own;
+    const merged = { ...real, ...(own.continuity ? { continuity: true } : {}) };
+    return {
+      name,
+      kind: kindOf(merged),
+      title: own.title ?? name,
+      unit: own.unit ?? '',
+      optional: own.anyOf?.some((s) => s.type === 'null') ?? false,
+      required: schema.required?.includes(name) ?? false,
+      whole: real.type === 'integer',
+      choices: real.enum ?? [],
+      fallback: own.default ?? null,
+    };
+  });
+}
+
+/** The first field that a pick of this kind would fill. */
+export function openField(fields: readonly Field[], params: Record<string, unknown>, kinds: FieldKind[]): Field | null {
+  return fields.find((f) => kinds.includes(f.kind) && f.required && params[f.name] === undefined) ?? fields.find((f) => kinds.includes(f.kind) && (f.kind === 'lines' || f.kind === 'points')) ?? null;
+}
+
+/** Whether everything is there that the tool cannot do without. */
+export function complete(fields: readonly Field[], params: Record<string, unknown>): boolean {
+  return fields.every((f) => {
+    const value = params[f.name];
+    if (!f.required) return true;
+    return f.kind === 'lines' || f.kind === 'points' ? Array.isArray(value) && value.length > 1 : value !== undefined;
+  });
+}
+
+export const isRef = (value: unknown): value is EdgeRef => typeof value === 'object' && value !== null && 'feature' in value;

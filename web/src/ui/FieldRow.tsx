@@ -1,0 +1,170 @@
+import { SegmentedControl, Select, Switch } from '@mantine/core';
+
+import type { EdgeRef, Point } from '../api/types';
+import { isRef, type Field } from '../state/catalog';
+import { ExpressionField } from './ExpressionField';
+import { edgeWords } from './ToolBar';
+
+interface Props {
+  field: Field;
+  value: unknown;
+  change(value: unknown, final?: boolean): void;
+}
+
+const AXES = ['X', 'Y', 'Z'];
+/** Words longer than this in all do not fit side by side. */
+const SIDE_BY_SIDE = 24;
+
+/** One line of a tool's card. */
+export function FieldRow({ field, value, change }: Props) {
+  const now = value === undefined ? field.fallback : value;
+  switch (field.kind) {
+    case 'line':
+    case 'face':
+      return (
+        <Row title={field.title}>
+          {isRef(now) ? (
+            <button className="target" aria-label={`${field.title}: pick another`} title="Pick another" onClick={() => change(undefined)}>
+              {refWords(now)}
+            </button>
+          ) : (
+            <span className="asked">pick {field.kind === 'face' ? 'a face' : 'a line'}</span>
+          )}
+        </Row>
+      );
+    case 'lines': {
+      const refs = (now as EdgeRef[] | null) ?? [];
+      return (
+        <Row title={field.title}>
+          <span className="chips">
+            {refs.map((ref, i) => (
+              <button key={i} className="chip" title="Take out" onClick={() => change(refs.filter((_, k) => k !== i))}>
+                {refWords(ref)}
+              </button>
+            ))}
+            {refs.length < 2 && <span className="asked">pick lines</span>}
+          </span>
+        </Row>
+      );
+    }
+    case 'points':
+      return (
+        <Row title={field.title}>
+          <span className="quiet">{((now as Point[] | null) ?? []).length || 'click to place'}</span>
+        </Row>
+      );
+    case 'point':
+      return <PointRow field={field} value={now as Point | null} change={change} />;
+    case 'continuity':
+      return (
+        <Row title={field.title} stacked={field.optional}>
+          <SegmentedControl
+            size="xs"
+            fullWidth={field.optional}
+            aria-label={field.title}
+            data={[...(field.optional ? ['free'] : []), 'G0', 'G1', 'G2', 'G3']}
+            value={typeof now === 'number' ? `G${now}` : 'free'}
+            onChange={(g) => change(g === 'free' ? null : Number(g[1]))}
+          />
+        </Row>
+      );
+    case 'choice':
+      return (
+        <Row title={field.title}>
+          {field.choices.join('').length < SIDE_BY_SIDE && !field.optional ? (
+            <SegmentedControl size="xs" aria-label={field.title} data={field.choices} value={String(now)} onChange={(v) => change(v)} />
+          ) : (
+            <Select
+              size="xs"
+              w={128}
+              aria-label={field.title}
+              data={field.choices}
+              placeholder="nearest"
+              clearable={field.optional}
+              value={typeof now === 'string' ? now : null}
+              onChange={(v) => change(v)}
+            />
+          )}
+        </Row>
+      );
+    case 'switch':
+      return (
+        <Row title={field.title}>
+          <Switch size="xs" aria-label={field.title} checked={now === true} onChange={(e) => change(e.currentTarget.checked)} />
+        </Row>
+      );
+    case 'numbers': {
+      const numbers = (now as (number | string)[] | null) ?? [];
+      return (
+        <Row title={field.title}>
+          <span style={{ display: 'flex', gap: 4 }}>
+            {numbers.map((n, i) => (
+              <ExpressionField key={i} label={`${field.title} ${i + 1}`} width={58} value={n} onChange={(v) => change(numbers.map((x, k) => (k === i ? v : x)))} />
+            ))}
+          </span>
+        </Row>
+      );
+    }
+    case 'number':
+      return (
+        <Row title={field.title}>
+          <ExpressionField
+            label={field.title}
+            unit={field.unit}
+            optional={field.optional}
+            value={now as number | string | null}
+            onChange={(v) => change(field.whole && typeof v === 'number' ? Math.round(v) : v)}
+          />
+        </Row>
+      );
+    default:
+      return null;
+  }
+}
+
+const refWords = (ref: EdgeRef): string => ('edge' in ref ? edgeWords(ref.feature, ref.edge) : edgeWords(ref, ''));
+
+function Row({ title, stacked = false, children }: { title: string; stacked?: boolean; children: React.ReactNode }) {
+  return (
+    <div className={stacked ? 'row stacked' : 'row'}>
+      <span className="quiet">{title}</span>
+      {children}
+    </div>
+  );
+}
+
+function PointRow({ field, value, change }: { field: Field; value: Point | null; change(value: unknown): void }) {
+  if (!value)
+    return (
+      <Row title={field.title}>
+        {field.optional ? (
+          <button className="target" onClick={() => change([0, 0, 1])}>
+            as proposed
+          </button>
+        ) : (
+          <span className="asked">click to place</span>
+        )}
+      </Row>
+    );
+  return (
+    <div style={{ marginTop: 8 }}>
+      <span className="quiet">{field.title}</span>{' '}
+      {field.optional && (
+        <button className="target" onClick={() => change(null)}>
+          reset
+        </button>
+      )}
+      <div style={{ display: 'flex', gap: 4, marginTop: 2 }}>
+        {AXES.map((axis, i) => (
+          <ExpressionField
+            key={axis}
+            label={`${field.title} ${axis}`}
+            width={70}
+            value={value[i] ?? 0}
+            onChange={(v) => change(value.map((x, k) => (k === i ? v : x)))}
+          />
+        ))}
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,91 @@
+import { Button } from '@mantine/core';
+
+import type { Params } from '../api/types';
+import { changeParams, dropDraft, keepDraft } from '../state/actions';
+import { complete, useCatalog } from '../state/catalog';
+import { useStudy } from '../state/study';
+import { useTools } from '../state/tools';
+import { CurveFigures } from './CurveFigures';
+import { FieldRow } from './FieldRow';
+import { small } from './figures';
+
+interface Props {
+  id: string;
+  kind: string;
+  name: string;
+  params: Params;
+  draft: boolean;
+}
+
+/** The card of any tool, drawn from its schema: what it was given, its numbers, what it made. */
+export function ToolCard({ id, kind, name, params, draft }: Props) {
+  const tool = useCatalog((s) => s.tools.get(kind));
+  const fields = useCatalog((s) => s.fields.get(kind)) ?? [];
+  const state = useStudy((s) => s.shown.features.get(id));
+  const problem = useTools((s) => s.problem);
+  const ready = complete(fields, params);
+  const change = (changes: Params, final = true) => changeParams(id, changes, final);
+  const shown = fields.filter((f) => f.kind !== 'other' && (ready || f.required));
+  return (
+    <section className="paper card" aria-label={`Card of ${name}`}>
+      <h2>{name}</h2>
+      <div className="quiet">{draft && !ready ? tool?.ask : tool?.label}</div>
+      {shown.map((field) => (
+        <FieldRow key={field.name} field={field} value={params[field.name]} change={(value, final) => change({ [field.name]: value }, final)} />
+      ))}
+      <Deviation facts={state?.facts} />
+      <CurveFigures facts={state?.facts} />
+      {state?.warnings.map((w) => (
+        <div className="note" key={w}>
+          {w}
+        </div>
+      ))}
+      {(state?.problem ?? (draft ? problem : null)) && <div className="note bad">▲ {state?.problem ?? problem}</div>}
+      {draft && (
+        <div className="keys">
+          <Button size="xs" disabled={!ready} onClick={() => void keepDraft()}>
+            Keep
+          </Button>
+          <Button
+            size="xs"
+            variant="default"
+            onClick={() => {
+              dropDraft();
+              useTools.setState({ tool: null });
+            }}
+          >
+            Drop
+          </Button>
+        </div>
+      )}
+    </section>
+  );
+}
+
+/** How far the result strays from what it was asked to follow. */
+function Deviation({ facts }: { facts: Record<string, unknown> | undefined }) {
+  const rows: [string, string][] = [];
+  const number = (key: string, title: string, unit: string) => {
+    const value = facts?.[key];
+    if (typeof value === 'number') rows.push([title, `${small(value)} ${unit}`]);
+  };
+  number('deviation', 'Deviation', 'mm');
+  number('off_surface', 'Off the surface', 'mm');
+  number('cvs_before', 'CVs before', '');
+  number('chord', 'Chord', 'mm');
+  const joints = facts?.joints as { gap: number; angle: number; curvature: number }[] | undefined;
+  joints?.forEach((j, i) =>
+    rows.push([joints.length > 1 ? `Joint ${i + 1}` : 'Joint', `${small(j.gap)} mm · ${small(j.angle)}° · ${small(j.curvature)} %`]),
+  );
+  if (!rows.length) return null;
+  return (
+    <dl className="figures">
+      {rows.map(([title, value]) => (
+        <div key={title} style={{ display: 'contents' }}>
+          <dt>{title}</dt>
+          <dd>{value}</dd>
+        </div>
+      ))}
+    </dl>
+  );
+}
