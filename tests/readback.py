@@ -9,6 +9,7 @@ import numpy as np
 from OCP.BRep import BRep_Tool
 from OCP.BRepAdaptor import BRepAdaptor_Curve
 from OCP.BRepCheck import BRepCheck_Analyzer
+from OCP.GCPnts import GCPnts_AbscissaPoint
 from OCP.GeomAPI import GeomAPI_ProjectPointOnSurf
 from OCP.gp import gp_Pnt, gp_Vec
 from OCP.STEPControl import STEPControl_Reader
@@ -92,3 +93,12 @@ def seam(blend, neighbour, edge_number: int, floor: float, samples: int = 60) ->
 def nearest_seam(blend, neighbour, floor: float) -> Figures:
     """The seam along whichever edge of the blend runs on the neighbour."""
     return min((seam(blend, neighbour, i, floor) for i in range(4)), key=lambda f: f.gap)
+
+
+def curve_lengths(path: Path) -> list[float]:
+    """Lengths of the loose curves of a STEP file."""
+    reader = STEPControl_Reader()
+    assert int(reader.ReadFile(str(path)).value) == 1
+    reader.TransferRoots()
+    edges = _explore(reader.OneShape(), TopAbs_ShapeEnum.TopAbs_EDGE)
+    return [GCPnts_AbscissaPoint.Length_s(BRepAdaptor_Curve(TopoDS.Edge(e))) for e in edges]

@@ -6,6 +6,7 @@ import pytest
 
 from pamble.cli.main import main
 from tests import readback
+from tests.conftest import ROOT
 
 
 @pytest.fixture
@@ -99,3 +100,21 @@ def test_mistakes_end_with_code_2_and_one_line(cap, tmp_path, capsys, words, lin
     assert line in text.err
     assert text.err.count("\n") == 1
     assert not (tmp_path / "o.step").exists()
+
+
+def test_run_builds_a_study_file_and_a_dimension_changes_it(tmp_path, capsys):
+    example, out = ROOT / "docs" / "examples" / "kettle-lid.json", tmp_path / "lid.step"
+    plain = answer(capsys, "run", example)
+    wide = answer(capsys, "run", example, "--set", "width=20", "-o", out)
+
+    def length(report, name):
+        return next(f for f in report["features"] if f["name"] == name)["facts"]["curves"][0]["length"]
+
+    assert all(f["problem"] is None for f in plain["features"])
+    assert wide["dimensions"]["width"] == 20
+    assert length(wide, "Outline") == length(plain, "Outline")
+    assert abs(length(wide, "Rim") - length(plain, "Rim")) > 1
+    lengths = sorted(readback.curve_lengths(out))
+    assert lengths == pytest.approx(sorted(length(wide, f["name"]) for f in wide["features"]), rel=1e-6)
+    assert main(["run", str(example), "--set", "height=3"]) == 2
+    assert "it has width, blend_fullness" in capsys.readouterr().err

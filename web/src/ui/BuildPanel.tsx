@@ -94,7 +94,7 @@ const Line = memo(function Line({ feature }: { feature: FeatureSummary }) {
           if (e.key === 'F2') setRenaming(true);
         }}
       >
-        <span className={curve ? 'swatch line' : 'swatch'} style={{ background: PALETTES[scheme].roles[feature.role] }} />
+        <span className={curve ? 'swatch stroke' : 'swatch'} style={{ background: PALETTES[scheme].roles[feature.role] }} />
         {renaming ? (
           <Rename feature={feature} done={() => setRenaming(false)} />
         ) : (

@@ -55,7 +55,8 @@ export function ExpressionField({ label, value, unit, width = 92, optional = fal
       onBlur={set}
       onKeyDown={(e) => {
         e.stopPropagation();
-        if (e.key === 'Enter') set();
+        // Leaving the field sets it, and gives the keyboard back to the part.
+        if (e.key === 'Enter') e.currentTarget.blur();
         if (e.key === 'Escape') {
           setText(null);
           setWrong(false);

@@ -43,7 +43,8 @@ export function NumberField({ label, value, digits = 2, unit, width = 74, low, h
       onBlur={set}
       onKeyDown={(e) => {
         e.stopPropagation();
-        if (e.key === 'Enter') set();
+        // Leaving the field sets it, and gives the keyboard back to the part.
+        if (e.key === 'Enter') e.currentTarget.blur();
         if (e.key === 'Escape') {
           setText(null);
           setWrong(false);

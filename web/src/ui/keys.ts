@@ -23,7 +23,8 @@ export function useKeys(viewport: Viewport | null): void {
       if (inField(e.target) || e.altKey) return;
       const onControl = e.target instanceof HTMLElement && e.target.matches('button, input, [role="slider"], [role="tab"]');
       if (e.key === 'Enter') {
-        if (useTools.getState().draft && !onControl) void keepDraft();
+        // A focused button or handle takes Enter itself; a choice or switch has no use for it.
+        if (useTools.getState().draft && !(onControl && !(e.target as HTMLElement).matches('input'))) void keepDraft();
         return;
       }
       if (e.key === '/') {

@@ -14,7 +14,7 @@ from pamble.core.spline.curve import Curve
 _LEG_STEP = 1.6
 """Largest change of the pace of legs from one to the next that still counts as progressing (common practice)."""
 
-_TURN_STEP = 2.5
+_TURN_STEP = 3.0
 """Largest ratio of neighbouring turning rates that still counts as even (common practice)."""
 
 

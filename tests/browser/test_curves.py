@@ -1,0 +1,145 @@
+"""The curves stage, from an empty study: drawn in true views, combined, followed, matched, read."""
+
+import json
+import re
+import urllib.request
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import Desk
+
+
+@pytest.fixture
+def desk(page: Page, pamble) -> Desk:
+    """An empty study in the curves stage."""
+    request = urllib.request.Request(
+        f"{pamble.url}/api/studies", b'{"name": "Samovar"}', {"Content-Type": "application/json"}
+    )
+    study = json.load(urllib.request.urlopen(request))["id"]
+    faults: list[str] = []
+    page.on("pageerror", lambda e: faults.append(str(e)))
+    page.set_default_timeout(15_000)
+    page.goto(f"{pamble.url}/study/{study}")
+    page.get_by_role("button", name="Curves", exact=True).click()
+    yield Desk(page, f"{pamble.url}/study/{study}")
+    assert faults == []
+
+
+def draw(desk: Desk, view: str, name: str, *points: tuple[int, int]) -> None:
+    """Draw a CV curve in a true view and name it."""
+    desk.page.keyboard.press(view)
+    desk.page.wait_for_timeout(900)
+    desk.page.keyboard.press("d")
+    for x, y in points:
+        desk.page.mouse.click(x, y)
+    expect(desk.page.get_by_label("Figures of the curve")).to_contain_text(f"1 · {len(points)}")
+    desk.page.keyboard.press("Enter")
+    line = desk.page.get_by_role("option", name="CV curve", exact=True)
+    line.dblclick()
+    field = desk.page.get_by_role("textbox", name="New name of CV curve")
+    field.fill(name)
+    field.press("Enter")
+    expect(desk.page.get_by_role("option", name=name, exact=True)).to_be_visible()
+
+
+def use(desk: Desk, tool: str, *lines: str) -> None:
+    """Take a tool and pick lines by pointing at them."""
+    desk.page.keyboard.press("Escape")
+    desk.page.keyboard.press("Escape")
+    desk.button(tool).click()
+    status = desk.page.get_by_role("status", name="Under the pointer")
+    for name in lines:
+        for x in (450, 520, 600, 700, 800, 380):
+            for y in range(140, 690, 8):
+                desk.page.mouse.move(x, y)
+                desk.page.wait_for_timeout(25)
+                if status.inner_text() == name:
+                    break
+            else:
+                continue
+            break
+        else:
+            raise AssertionError(f"{name} was not found on the part")
+        desk.page.mouse.click(x, y)
+
+
+def curve_length(desk: Desk) -> float:
+    words = desk.page.get_by_label("Figures of the curve").inner_text()
+    return float(re.search(r"Length\s+([\d.]+) mm", words).group(1))
+
+
+def test_two_views_become_one_curve_that_follows(desk):
+    page = desk.page
+    draw(desk, "Shift+F", "Side", (330, 600), (560, 260), (900, 330))
+    draw(desk, "Shift+T", "Top", (330, 420), (600, 560), (900, 400))
+    page.keyboard.press("0")
+    page.wait_for_timeout(900)
+    use(desk, "Two-view curve", "Side", "Top")
+    card = page.get_by_label("Card of Two-view curve")
+    expect(card).to_contain_text("Deviation")
+    expect(card).to_contain_text("CV layout")
+    before = curve_length(desk)
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("option", name="Two-view curve")).to_be_visible()
+    page.get_by_role("option", name="Side", exact=True).click()
+    page.keyboard.press("c")
+    cv = desk.button("CV 2, 1 of Side")
+    cv.click()
+    page.get_by_role("radiogroup", name="Drag along").get_by_text("Z", exact=True).click()
+    desk.drag(desk.centre(cv), (0, -60), steps=8)
+    page.get_by_role("option", name="Two-view curve").click()
+    expect(page.get_by_label("Figures of the curve")).not_to_contain_text(f"{before:.1f} mm")
+
+    desk.button("New dimension").click()
+    name = page.get_by_role("textbox", name="Name of the new dimension")
+    name.fill("rim")
+    name.press("Enter")
+    page.get_by_role("option", name="Top", exact=True).click()
+    desk.button("Offset").click()
+    distance = page.get_by_role("textbox", name="Distance", exact=True)
+    distance.fill("rim + 2")
+    distance.press("Enter")
+    near = curve_length(desk)
+    desk.button("Keep").click()
+    value = page.get_by_role("textbox", name="Dimension rim")
+    value.fill("40/2")
+    value.press("Enter")
+    expect(page.get_by_label("Figures of the curve")).not_to_contain_text(f"{near:.1f} mm")
+    page.keyboard.press("Control+z")
+    expect(page.get_by_label("Figures of the curve")).to_contain_text(f"{near:.1f} mm")
+
+
+def test_blend_match_comb_and_a_caught_end(desk):
+    page = desk.page
+    draw(desk, "Shift+F", "Left", (300, 560), (360, 420), (460, 380))
+    page.keyboard.press("d")
+    page.mouse.move(463, 383)
+    expect(page.get_by_role("status", name="Under the pointer")).to_contain_text("of Left")
+    page.keyboard.press("Escape")
+    page.keyboard.press("Escape")
+    draw(desk, "Shift+F", "Right", (640, 380), (760, 400), (880, 560))
+    use(desk, "Blend curve", "Left", "Right")
+    card = page.get_by_label("Card of Blend curve")
+    for end in ("At the first", "At the second"):
+        card.get_by_role("radiogroup", name=end).get_by_text("G3").click()
+    expect(page.get_by_label("Figures of the curve")).to_contain_text("7 · 1 · 8")
+    handle = page.get_by_role("slider", name="Fullness handle, Left side")
+    full = float(handle.get_attribute("aria-valuenow"))
+    desk.drag(desk.centre(handle), (25, -14))
+    assert float(handle.get_attribute("aria-valuenow")) != full
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("option", name="Blend curve")).to_be_visible()
+    page.keyboard.press("Escape")
+    page.keyboard.press("m")
+    for name in ("Left", "Blend curve", "Right"):
+        desk.button(name).click()
+    expect(page.get_by_label("Combs", exact=True).locator("g")).to_have_count(3)
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Curves", exact=True).click()
+    use(desk, "Match", "Right", "Left")
+    card = page.get_by_label("Card of Match")
+    expect(card).to_contain_text("Joint")
+    expect(card).to_contain_text("degree was raised by 1")
+    desk.button("Drop").click()
+    expect(page.get_by_role("option", name="Match")).to_have_count(0)

@@ -1,0 +1,181 @@
+"""Curves in the build: they follow, dimensions drive them, a tool's failure stays its own."""
+
+import json
+
+import numpy as np
+import pytest
+
+from pamble.build.dimensions import dimension_values, evaluate
+from pamble.build.features import KINDS
+from pamble.build.frame import read_frame
+from pamble.build.kernel import Kernel
+from pamble.build.study import study_from_json
+from pamble.core.errors import StudyError
+from pamble.demo.mirror_cap import study as mirror_cap
+from pamble.server.messages import FrameHeader
+from tests.conftest import ROOT
+
+EXAMPLE = ROOT / "docs" / "examples" / "kettle-lid.json"
+
+
+def add(kernel, id, kind, **params):
+    feature = {"id": id, "kind": kind, "name": id, "role": KINDS[kind].role, "params": params}
+    return kernel.commit({"op": "add_features", "features": [feature]})
+
+
+def line(feature, edge="c0"):
+    return {"feature": feature, "edge": edge}
+
+
+def facts(kernel, id):
+    return next(f for f in read_frame(kernel.frame())[0]["features"] if f["id"] == id)
+
+
+def bezier(*points):
+    n = len(points)
+    return {"degree": n - 1, "knots": [0.0] * n + [1.0] * n, "control": [list(map(float, p)) for p in points]}
+
+
+@pytest.fixture
+def kernel() -> Kernel:
+    return Kernel(EXAMPLE.read_bytes())
+
+
+@pytest.fixture
+def bench() -> Kernel:
+    """Two curves and the demo's primaries: something for every tool."""
+    k = Kernel(mirror_cap().model_dump())
+    add(k, "a", "cv_curve", curve=bezier((0, 60, 150), (40, 100, 150), (90, 110, 150)))
+    add(k, "b", "cv_curve", curve=bezier((90, 110, 150), (110, 150, 140), (90, 190, 150)))
+    add(k, "mid", "line", start=[60, 150, 145], end=[140, 150, 145])
+    add(k, "post", "line", start=[0, 60, 150], end=[-30, 160, 150])
+    return k
+
+
+TOOLS = {
+    "cv_curve": {"curve": bezier((0, 0, 0), (1, 2, 3))},
+    "point_curve": {"points": [[0, 0, 0], [50, 5, 0], [60, 40, 9]], "closed": True},
+    "two_view": {"first": line("a"), "first_view": [0, 1, 0], "second": line("a"), "second_view": [0, 0, 1]},
+    "blend_curve": {"first": line("crown", "u0"), "second": line("b")},
+    "match_curve": {"curve": line("b"), "to": line("a"), "both": True},
+    "offset_curve": {"curve": line("a"), "distance": 5},
+    "mid_curve": {"first": line("a"), "second": line("b"), "ratio": 0.3},
+    "fit_curve": {"curve": line("crown", "v0"), "degree": 3},
+    "corner_curve": {"first": line("a"), "second": line("post"), "radius": 9},
+    "trim_curve": {"curve": line("a"), "start": 0.2, "end": 0.7, "pieces": True, "reverse": True},
+    "cut_curve": {"curve": line("b"), "by": line("mid")},
+    "extend_curve": {"curve": line("a"), "shape": "straight"},
+    "join_curves": {"curves": [line("a"), line("b")]},
+    "copy_curve": {"curve": line("a"), "how": "turn", "by": [0, 0, 1], "degrees": 20, "copies": 3},
+    "project_curve": {"curve": line("a"), "face": {"feature": "crown"}},
+    "iso_curve": {"face": {"feature": "crown"}, "at": [0.25, 0.5]},
+    "edge_curve": {"edge": line("flank", "u1")},
+    "surface_line": {"face": {"feature": "crown"}, "start": [0.1, 0.2], "end": [0.9, 0.7]},
+    "line": {"start": [0, 0, 0], "end": [1, 2, 3]},
+    "arc": {"by": "radius", "start": [0, 0, 0], "end": [30, 0, 0], "normal": [0, 0, 1], "radius": 20},
+    "ellipse": {"centre": [0, 0, 0], "second": 20, "degrees": 200},
+    "rectangle": {"centre": [0, 0, 0]},
+}
+
+
+def test_every_tool_of_the_curves_stage_is_tried_here():
+    assert set(TOOLS) == {k for k, v in KINDS.items() if v.stage == "curves"}
+
+
+@pytest.mark.parametrize("kind", TOOLS)
+def test_a_tool_makes_its_curves_and_they_travel_undo_and_come_back(bench, kind):
+    before = bench.document()
+    done = add(bench, "t", kind, **TOOLS[kind])
+    made = facts(bench, "t")
+    assert made["problem"] is None
+    assert made["facts"]["curves"][0]["length"] > 0.1
+    header, floats = read_frame(done["frame"])
+    FrameHeader.model_validate(header)
+    shown = next(o for o in header["objects"] if o["id"] == "t")
+    assert len(shown["edges"]) == len(made["facts"]["curves"])
+    offset, count = shown["edges"][0]["points"]
+    assert np.isfinite(floats[offset : offset + count]).all()
+    again = study_from_json(bench.export_json())
+    assert json.loads(bench.export_json())["features"][-1]["id"] == again.features[-1].id
+    bench.commit(done["inverse"])
+    assert bench.document() == before
+
+
+def test_moving_one_cv_of_a_view_moves_all_that_hangs_on_it(kernel):
+    before = {i: facts(kernel, i)["facts"]["curves"][0]["length"] for i in ("line", "inner", "lead", "light")}
+    move = {"op": "move_cvs", "id": "top", "cvs": [{"i": 1, "j": 0, "to": [80, 60, 0]}]}
+    assert {o["id"] for o in read_frame(kernel.preview(move))[0]["objects"]} == {
+        "top",
+        "line",
+        "inner",
+        "lead",
+        "light",
+    }
+    done = kernel.commit(move)
+    after = {i: facts(kernel, i)["facts"]["curves"][0]["length"] for i in before}
+    assert all(abs(after[i] - before[i]) > 0.1 for i in before)
+    assert facts(kernel, "lead")["facts"]["joints"][0]["curvature"] < 1e-6
+    kernel.commit(done["inverse"])
+    assert {i: facts(kernel, i)["facts"]["curves"][0]["length"] for i in before} == before
+
+
+def test_a_held_end_keeps_its_curvature_while_its_cvs_are_pulled(bench):
+    bench.commit({"op": "set_params", "id": "a", "changes": {"hold_start": 2}})
+    add(bench, "c", "cv_curve", curve=bezier(*[(i * 20, i * i, 3 * i) for i in range(6)]), hold_start=2)
+    curve = bench.study.feature("c").params["curve"]
+    tangent = np.subtract(curve["control"][1], curve["control"][0])
+    target = [float(x) for x in np.add(curve["control"][1], 0.5 * tangent)]
+    bench.commit({"op": "move_cvs", "id": "c", "cvs": [{"i": 1, "j": 0, "to": target}]})
+    new = np.array(bench.study.feature("c").params["curve"]["control"])
+    old = np.array(curve["control"])
+    assert np.allclose(new[0], old[0])
+    assert np.linalg.norm(new[2] - old[2]) > 1
+    assert np.allclose(new[3:], old[3:])
+
+    def bend(p):
+        d1, d2 = 5 * (p[1] - p[0]), 20 * (p[2] - 2 * p[1] + p[0])
+        return np.linalg.norm(np.cross(d1, d2)) / np.linalg.norm(d1) ** 3
+
+    assert bend(new) == pytest.approx(bend(old))
+
+
+def test_a_dimension_drives_what_is_written_with_it(kernel):
+    before = facts(kernel, "inner")["facts"]["curves"][0]["length"]
+    done = kernel.commit({"op": "set_dimension", "name": "width", "value": "6 + 2*3"})
+    assert facts(kernel, "inner")["facts"]["curves"][0]["length"] == pytest.approx(before)
+    kernel.commit({"op": "set_dimension", "name": "width", "value": "20"})
+    assert facts(kernel, "inner")["facts"]["curves"][0]["length"] != pytest.approx(before, abs=1)
+    assert kernel.document()["features"][3]["params"]["distance"] == "=width"
+    with pytest.raises(StudyError, match=r"width is used by Rim"):
+        kernel.commit({"op": "set_dimension", "name": "width", "value": None})
+    kernel.commit(done["inverse"])
+    assert kernel.study.dimensions["width"] == "12"
+
+
+def test_expressions():
+    values = dimension_values({"R": "2*w", "w": "12/3", "a": "sin(30) + sqrt(R + 1)"})
+    assert values == {"w": 4, "R": 8, "a": pytest.approx(3.5)}
+    for text, words in (
+        ("1/0", "division by zero"),
+        ("__import__('os')", "no expression"),
+        ("2 +", "no expression"),
+        ("x + 1", "no dimension x"),
+        ("9**9**9", "not worked out"),
+    ):
+        with pytest.raises(StudyError, match=words):
+            evaluate(text, {})
+    with pytest.raises(StudyError, match="in a circle"):
+        dimension_values({"a": "b + 1", "b": "a"})
+
+
+def test_a_tool_that_cannot_do_it_says_so_at_its_step_and_the_rest_goes_on(kernel):
+    add(
+        kernel, "bad", "two_view", first=line("side"), first_view=[0, 1, 0], second=line("spout"), second_view=[0, 0, 1]
+    )
+    add(kernel, "on", "offset_curve", curve=line("bad"))
+    add(kernel, "good", "offset_curve", curve=line("side"))
+    assert "do not overlap" in facts(kernel, "bad")["problem"]
+    assert "has no shape" in facts(kernel, "on")["problem"]
+    assert facts(kernel, "good")["problem"] is None
+    add(kernel, "wrong", "edge_blend", first=line("side"), second=line("top"))
+    assert "an edge of a face is needed" in facts(kernel, "wrong")["problem"]
