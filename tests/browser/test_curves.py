@@ -5,9 +5,11 @@ import re
 import urllib.request
 
 import pytest
+import trimesh
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Desk
+from tests.browser.pixels import Picture
 
 
 @pytest.fixture
@@ -143,3 +145,25 @@ def test_blend_match_comb_and_a_caught_end(desk):
     expect(card).to_contain_text("degree was raised by 1")
     desk.button("Drop").click()
     expect(page.get_by_role("option", name="Match")).to_have_count(0)
+
+
+def test_a_scan_lies_under_the_curves_and_is_told_of(desk, tmp_path):
+    page = desk.page
+    path = tmp_path / "lid-scan.stl"
+    path.write_bytes(trimesh.creation.icosphere(subdivisions=3, radius=60.0).export(file_type="stl"))
+    page.locator("input[aria-label='Mesh file']").set_input_files(path)
+    line = page.get_by_role("option", name="lid-scan")
+    expect(line).to_be_visible()
+    page.keyboard.press("f")
+    page.wait_for_timeout(700)
+    assert Picture(page).part_area() > 0.15
+    line.click()
+    expect(page.get_by_label("Card of lid-scan")).to_contain_text("1,280")
+    page.locator("input[aria-label='Mesh file']").set_input_files(
+        {"name": "x.stl", "mimeType": "", "buffer": b"no mesh"}
+    )
+    expect(page.get_by_text("x.stl is cut short")).to_be_visible()
+    draw(desk, "Shift+F", "Rim", (400, 400), (640, 200), (880, 400))
+    page.get_by_role("button", name="Hide lid-scan").click()
+    page.wait_for_timeout(300)
+    assert Picture(page).part_area() < 0.1

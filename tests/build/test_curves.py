@@ -5,6 +5,7 @@ import json
 import numpy as np
 import pytest
 
+from pamble.build.data import SurfaceData
 from pamble.build.dimensions import dimension_values, evaluate
 from pamble.build.features import KINDS
 from pamble.build.frame import read_frame
@@ -14,6 +15,7 @@ from pamble.core.errors import StudyError
 from pamble.demo.mirror_cap import study as mirror_cap
 from pamble.server.messages import FrameHeader
 from tests.conftest import ROOT
+from tests.shapes import plane
 
 EXAMPLE = ROOT / "docs" / "examples" / "kettle-lid.json"
 
@@ -48,6 +50,8 @@ def bench() -> Kernel:
     add(k, "a", "cv_curve", curve=bezier((0, 60, 150), (40, 100, 150), (90, 110, 150)))
     add(k, "b", "cv_curve", curve=bezier((90, 110, 150), (110, 150, 140), (90, 190, 150)))
     add(k, "mid", "line", start=[60, 150, 145], end=[140, 150, 145])
+    wall = SurfaceData.of(plane((30, -50, 0), (0, 300, 0), (10, 0, 200)))
+    add(k, "wall", "face", face={"surface": wall.model_dump()})
     add(k, "post", "line", start=[0, 60, 150], end=[-30, 160, 150])
     return k
 
@@ -71,6 +75,8 @@ TOOLS = {
     "iso_curve": {"face": {"feature": "crown"}, "at": [0.25, 0.5]},
     "edge_curve": {"edge": line("flank", "u1")},
     "surface_line": {"face": {"feature": "crown"}, "start": [0.1, 0.2], "end": [0.9, 0.7]},
+    "section_curve": {"face": {"feature": "crown"}, "point": [20, 0, 0]},
+    "intersection_curve": {"first": {"feature": "crown"}, "second": {"feature": "wall"}},
     "line": {"start": [0, 0, 0], "end": [1, 2, 3]},
     "arc": {"by": "radius", "start": [0, 0, 0], "end": [30, 0, 0], "normal": [0, 0, 1], "radius": 20},
     "ellipse": {"centre": [0, 0, 0], "second": 20, "degrees": 200},

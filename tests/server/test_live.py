@@ -8,6 +8,7 @@ import urllib.error
 import urllib.request
 
 import pytest
+import trimesh
 from websockets.sync.client import connect
 
 from pamble.build.frame import read_frame
@@ -195,3 +196,22 @@ def test_what_was_acknowledged_survives_kill_9():
 def test_generated_types_are_those_of_the_server():
     stored = json.loads((ROOT / "web/src/generated/openapi.json").read_text())
     assert stored == json.loads(json.dumps(schema())), "run bin/generate"
+
+
+def test_a_mesh_is_stored_with_its_study_and_travels_in_its_file(pamble, study):
+    data = trimesh.creation.icosphere(subdivisions=3, radius=40.0).export(file_type="stl")
+    status, taken = upload(pamble, f"/studies/{study}/mesh", "scan.stl", data)
+    assert status == 200
+    w = Window(pamble, study)
+    w.commit(taken["op"])
+    (shown,) = (o for o in w.frame["objects"] if o["kind"] == "mesh")
+    assert shown["triangles"][1] == 3 * 1280
+    copy = upload(pamble, "/studies/import", "study.json", ask(pamble, f"/studies/{study}/export.json")[1])[1]
+    again = Window(pamble, copy["id"])
+    facts = {f["id"]: f for f in again.frame["features"]}[shown["id"]]["facts"]
+    assert (facts["triangles"], facts["open_edges"]) == (1280, 0)
+    assert upload(pamble, f"/studies/{study}/mesh", "scan.stl", data[:999])[0] == 400
+    w.send(type="undo", base=w.state["version"])
+    assert shown["id"] in w.frame["removed"]
+    w.send(type="redo", base=w.state["version"])
+    assert shown["id"] in {o["id"] for o in w.frame["objects"]}

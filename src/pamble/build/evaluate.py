@@ -15,6 +15,7 @@ from pamble.build.features import KINDS, Context, Inputs, Made
 from pamble.build.study import Feature, Study, first_problem
 from pamble.core.errors import PambleError, StudyError
 from pamble.core.faces.face import Face
+from pamble.core.meshes.mesh import TriangleMesh
 from pamble.core.spline.curve import Curve
 
 
@@ -42,6 +43,8 @@ def made_version(made: Made) -> str:
                 digest.update(part.tobytes())
     if made.face is not None:
         _add_face(digest, made.face)
+    if made.mesh is not None:
+        digest.update(made.mesh.vertices.tobytes() + made.mesh.triangles.tobytes())
     return digest.hexdigest()
 
 
@@ -56,10 +59,11 @@ def _add_face(digest: hashlib.blake2b, face: Face) -> None:
 
 
 class Evaluator:
-    """Keeps the state of every feature between evaluations."""
+    """Keeps the state of every feature between evaluations. assets: meshes stored with the study, by name."""
 
-    def __init__(self) -> None:
+    def __init__(self, assets: dict[str, TriangleMesh] | None = None) -> None:
         self.states: dict[str, State] = {}
+        self.assets = {} if assets is None else assets
 
     def evaluate(self, study: Study) -> set[str]:
         """Bring all features up to date; returns the ids whose shape, problem or facts changed."""
@@ -121,7 +125,7 @@ class Evaluator:
         if missing is not None:
             return State(last, missing, True, old.version if old else "none", key)
         try:
-            made = kind.run(params, Inputs(inputs, names), Context(preview, last))
+            made = kind.run(params, Inputs(inputs, names), Context(preview, last, self.assets))
         except PambleError as error:
             return State(last, str(error), True, old.version if old else "none", key)
         except Exception as error:  # a fault of ours must not take the study with it
@@ -167,5 +171,8 @@ def exported(study: Study, states: Mapping[str, State]) -> dict[str, list[tuple[
         items: list[tuple[str, Face | Curve]] = [
             (f"{feature.name} {i + 1}" if many else feature.name, c) for i, c in enumerate(made.curves)
         ]
-        out[feature.id] = items if made.face is None else [(feature.name, made.face), *items]
+        if made.face is not None:
+            items = [(feature.name, made.face), *items]
+        if items:
+            out[feature.id] = items
     return out

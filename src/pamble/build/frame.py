@@ -17,6 +17,7 @@ from pamble.core.arrays import Array
 from pamble.core.curves.measure import samples
 from pamble.core.faces.display import display_mesh, edge_lines, iso_lines
 from pamble.core.faces.face import Face
+from pamble.core.meshes.mesh import TriangleMesh, lighter, vertex_normals
 from pamble.core.spline.evaluate import curve_points
 
 
@@ -45,6 +46,8 @@ class FrameWriter:
 
 def put_made(writer: FrameWriter, made: Made, steps: int) -> dict[str, Any]:
     """Meshes, lines, span boundaries and CVs of what a feature made, as header entries."""
+    if made.mesh is not None:
+        return _put_mesh(writer, made.mesh)
     return _put_curves(writer, made, steps) if made.face is None else _put_face(writer, made.face, steps)
 
 
@@ -52,9 +55,10 @@ def _put_face(writer: FrameWriter, face: Face, steps: int) -> dict[str, Any]:
     mesh = display_mesh(face, steps)
     s = face.surface
     return {
+        "kind": "face",
         "vertices": writer.put(mesh.vertices),
         "grid": mesh.grid,
-        "triangles": None if mesh.triangles is None else mesh.triangles.ravel().tolist(),
+        "triangles": None if mesh.triangles is None else writer.put(mesh.triangles.astype(float)),
         "edges": [{"name": name, "points": writer.put(points)} for name, points in edge_lines(face, mesh, steps)],
         "isos": [writer.put(points) for points in iso_lines(face, steps)],
         "cvs": {"count": list(s.control.shape[:2]), "points": s.control.ravel().tolist()},
@@ -65,15 +69,39 @@ def _put_face(writer: FrameWriter, face: Face, steps: int) -> dict[str, Any]:
     }
 
 
+_SHOWN_TRIANGLES = 500_000
+"""Triangles of a mesh that are drawn; one with more is shown lighter, and measured whole."""
+
+
+def _put_mesh(writer: FrameWriter, mesh: TriangleMesh) -> dict[str, Any]:
+    """A reference mesh: triangles without lines or CVs. Numbers of vertices are exact as float32 up to 2^24."""
+    shown = lighter(mesh, _SHOWN_TRIANGLES)
+    rest = np.zeros((len(shown.vertices), 4))
+    return {
+        "kind": "mesh",
+        "vertices": writer.put(np.column_stack([shown.vertices, vertex_normals(shown), rest])),
+        "grid": None,
+        "triangles": writer.put(shown.triangles.astype(float)),
+        "edges": [],
+        "isos": [],
+        "cvs": {"count": [0, 0], "points": []},
+        "degree": [0, 0],
+        "spans": [0, 0],
+        "rational": False,
+        "trimmed": True,
+    }
+
+
 def _put_curves(writer: FrameWriter, made: Made, steps: int) -> dict[str, Any]:
     """Curves as lines without a mesh; the CVs shown are those of the first one."""
     first = made.curves[0]
     points = first.control if made.points is None else made.points
     lines = [(f"c{i}", curve_points(c, samples(c, max(8, 2 * steps // c.spans)))) for i, c in enumerate(made.curves)]
     return {
+        "kind": "curves",
         "vertices": writer.put(np.zeros((0, 10))),
         "grid": None,
-        "triangles": [],
+        "triangles": None,
         "edges": [{"name": name, "points": writer.put(points)} for name, points in lines],
         "isos": [],
         "cvs": {"count": [len(points), 1], "points": points.ravel().tolist()},

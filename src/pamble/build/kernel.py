@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import tempfile
 import uuid
 from collections.abc import Mapping, Sequence
@@ -16,9 +17,10 @@ from pamble.build.features import Made, PartHandle
 from pamble.build.frame import FrameWriter, put_made
 from pamble.build.ledger import Ledger, LedgerRow, worst_first
 from pamble.build.ops import AddFeatures, Op, SetFlags, apply, dependents, parse_op
-from pamble.build.study import Feature, Study, study_from_json, study_to_json
+from pamble.build.study import Feature, Study, read_study_file, study_to_json
 from pamble.core.checks.comb import curve_comb
 from pamble.core.errors import StudyError
+from pamble.core.meshes.mesh import pack, unpack
 from pamble.core.spline.differential import curvatures
 from pamble.core.spline.evaluate import surface_derivatives
 
@@ -32,9 +34,13 @@ FULL_SAMPLES, DRAG_SAMPLES = 200, 60
 class Kernel:
     """One open study. Every public method is one message; none touches the web or the store."""
 
-    def __init__(self, study: dict[str, Any] | bytes) -> None:
-        self.study = study_from_json(study) if isinstance(study, bytes) else Study.model_validate(study)
-        self._evaluator = Evaluator()
+    def __init__(self, study: dict[str, Any] | bytes, assets: Mapping[str, bytes] | None = None) -> None:
+        if isinstance(study, bytes):
+            self.study, assets = read_study_file(study)
+        else:
+            self.study = Study.model_validate(study)
+        self._packed = dict(assets or {})
+        self._evaluator = Evaluator({k: unpack(v) for k, v in self._packed.items()})
         self._ledger = Ledger()
         self._last_frame = b""
         self._settle()
@@ -89,7 +95,7 @@ class Kernel:
         """Exact point, normal and curvatures of a feature's surface."""
         face = self._made(id).face
         if face is None:
-            raise StudyError("A curve has no surface to measure: point at a face.")
+            raise StudyError("Only a face has curvature to measure here.")
         surface = face.surface
         d = surface_derivatives(surface, [u], [v], 2)
         n, k = curvatures(d)
@@ -132,6 +138,22 @@ class Kernel:
         op = AddFeatures(features=[Feature.model_validate(f) for f in features]).model_dump() if features else None
         return {"op": op, "problems": problems, "taken": len(features)}
 
+    def import_mesh(self, data: bytes, name: str) -> dict[str, Any]:
+        """The operation that shows a mesh, and the mesh packed for the store."""
+        from pamble.core.exchange.mesh import read_mesh
+
+        mesh = read_mesh(data, Path(name).name)
+        packed = pack(mesh)
+        id = hashlib.blake2b(packed, digest_size=16).hexdigest()
+        self._packed[id] = packed
+        self._evaluator.assets[id] = mesh
+        taken = {f.name for f in self.study.features}
+        stem = Path(name).stem[:100] or "Mesh"
+        title = next(t for t in (stem, *(f"{stem} {i}" for i in range(2, 9999))) if t not in taken)
+        params = {"asset": id, "source": Path(name).name}
+        feature = Feature(id=new_id(), kind="mesh", name=title, role="construction", params=params)
+        return {"op": AddFeatures(features=[feature], at=[0]).model_dump(), "asset": id, "packed": packed}
+
     def export_step(self, ids: list[str] | None) -> bytes:
         """STEP file of the chosen features' faces and curves, or of all that are switched on."""
         from pamble.core.exchange.step import write_step
@@ -149,7 +171,8 @@ class Kernel:
 
     def export_json(self) -> bytes:
         """The study in its documented JSON form."""
-        return study_to_json(self.study)
+        used = {f.params.get("asset") for f in self.study.features}
+        return study_to_json(self.study, {k: v for k, v in self._packed.items() if k in used})
 
     def _made(self, id: str) -> Made:
         state = self._evaluator.states.get(id)
@@ -167,6 +190,7 @@ MESSAGES: tuple[str, ...] = (
     "probe",
     "combs",
     "import_step",
+    "import_mesh",
     "export_step",
     "export_json",
 )

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import base64
+from collections.abc import Mapping
 from typing import Annotated, Any, Literal
 
 import orjson
@@ -80,21 +82,34 @@ class Study(Stored):
         raise StudyError(f"There is no feature {id} in the study: it may have been deleted in another window.")
 
 
-def study_to_json(study: Study) -> bytes:
-    """The documented JSON form of a study."""
-    return orjson.dumps(study.model_dump(), option=orjson.OPT_INDENT_2)
+def study_to_json(study: Study, assets: Mapping[str, bytes] | None = None) -> bytes:
+    """The documented JSON form of a study, its meshes within it."""
+    out = study.model_dump()
+    if assets:
+        out["assets"] = {k: base64.b64encode(v).decode() for k, v in assets.items()}
+    return orjson.dumps(out, option=orjson.OPT_INDENT_2)
 
 
 def study_from_json(data: bytes) -> Study:
-    """Read the JSON form. Raises `StudyError` that names the first place that is wrong."""
+    """Read the JSON form without its meshes. Raises `StudyError` that names the first place that is wrong."""
+    return read_study_file(data)[0]
+
+
+def read_study_file(data: bytes) -> tuple[Study, dict[str, bytes]]:
+    """Read the JSON form and the meshes in it. Raises `StudyError` that names the first place that is wrong."""
     try:
         raw = orjson.loads(data)
     except orjson.JSONDecodeError as error:
         raise StudyError(f"This is no whole study file: it breaks off or is damaged in line {error.lineno}.") from error
     if not isinstance(raw, dict) or raw.get("format") != FORMAT:
         raise StudyError('This is no study file: it does not say "format": "pamble-study".')
+    packed = raw.pop("assets", {})
     try:
-        return Study.model_validate(raw)
+        assets = {str(k): base64.b64decode(v, validate=True) for k, v in packed.items()}
+    except (AttributeError, TypeError, ValueError) as error:
+        raise StudyError("The study file is wrong at assets: these are no meshes as Pamble writes them.") from error
+    try:
+        return Study.model_validate(raw), assets
     except ValidationError as error:
         raise StudyError(f"The study file is wrong at {first_problem(error)}.") from error
 

@@ -10,9 +10,10 @@ from pamble.build.dimensions import dimension_values
 from pamble.build.evaluate import Evaluator, exported
 from pamble.build.ledger import Ledger, worst_first
 from pamble.build.ops import SetDimension, apply
-from pamble.build.study import Study, study_from_json
+from pamble.build.study import Study, read_study_file
 from pamble.core.errors import ExchangeError, PambleError
 from pamble.core.exchange.step import write_step
+from pamble.core.meshes.mesh import unpack
 
 
 def run(given: Namespace) -> tuple[dict[str, Any], str]:
@@ -20,8 +21,9 @@ def run(given: Namespace) -> tuple[dict[str, Any], str]:
     path = Path(given.file)
     if not path.is_file():
         raise ExchangeError(f"There is no file {path.name}.")
-    study = _with_dimensions(study_from_json(path.read_bytes()), given.set)
-    evaluator = Evaluator()
+    read, assets = read_study_file(path.read_bytes())
+    study = _with_dimensions(read, given.set)
+    evaluator = Evaluator({k: unpack(v) for k, v in assets.items()})
     evaluator.evaluate(study)
     ledger = Ledger()
     ledger.rebuild(study, evaluator.states)

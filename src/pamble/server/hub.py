@@ -76,8 +76,15 @@ class OpenStudy:
         log.warning("kernel restarted", study=self.id, pid=self.kernel.pid)
         self.stored = await asyncio.to_thread(self.store.load, self.id)
         self.kernel.close()
-        self.kernel = await self.pool.loaded(self.stored.document)
+        self.kernel = await self.pool.loaded(self.stored.document, await asyncio.to_thread(self.store.assets, self.id))
         await self._tell("reload", await self.kernel.call("frame"), None, None)
+
+    async def take_mesh(self, data: bytes, name: str) -> dict[str, Any]:
+        """Read a mesh file and store it; the operation that shows it is for the window to commit."""
+        read = await self.ask("import_mesh", data, name)
+        await asyncio.to_thread(self.store.add_asset, self.id, read["asset"], read["packed"])
+        op: dict[str, Any] = read["op"]
+        return op
 
     async def commit(self, window: Window, seq: int, base: int, op: dict[str, Any]) -> None:
         """Apply an operation, store it, then tell every window."""
@@ -155,7 +162,8 @@ class Hub:
         async with self._opening:
             if id not in self._open:
                 stored = await asyncio.to_thread(self.store.load, id)
-                kernel = await self.pool.loaded(stored.document)
+                assets = await asyncio.to_thread(self.store.assets, id)
+                kernel = await self.pool.loaded(stored.document, assets)
                 self._open[id] = OpenStudy(id, self.store, self.pool, stored, kernel)
             return self._open[id]
 

@@ -47,7 +47,7 @@ def serve(connection: Connection) -> None:
         try:
             result: Any = None
             if method == "load":
-                kernel = Kernel(arguments[0])
+                kernel = Kernel(*arguments)
             elif kernel is None or method not in MESSAGES:
                 raise StudyError(f"The kernel knows no message {method!r}.")
             else:
@@ -110,12 +110,12 @@ class KernelPool:
     def __init__(self) -> None:
         self._spare: KernelProcess | None = KernelProcess()
 
-    async def loaded(self, document: dict[str, Any]) -> KernelProcess:
+    async def loaded(self, document: dict[str, Any], assets: dict[str, bytes]) -> KernelProcess:
         """A process with a study in it. Raises `RemoteError` if the study cannot be loaded."""
         for attempt in (1, 2):
             kernel = self._take()
             try:
-                await kernel.call("load", document)
+                await kernel.call("load", document, assets)
                 return kernel
             except PambleError as error:
                 kernel.close()

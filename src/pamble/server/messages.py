@@ -205,12 +205,15 @@ class FrameCvs(Sent):
 
 
 class FrameObject(Sent):
-    """A shape. vertices: 10 floats each, position, normal, largest and smallest curvature, u, v."""
+    """A shape. vertices: 10 floats each, position, normal, largest and smallest curvature, u, v. triangles: numbers of
+    vertices, three each, where the vertices are no grid.
+    """
 
     id: str
+    kind: Literal["face", "curves", "mesh"]
     vertices: Place
     grid: tuple[int, int] | None
-    triangles: list[int] | None
+    triangles: Place | None
     edges: list[FrameEdge]
     isos: list[Place]
     cvs: FrameCvs

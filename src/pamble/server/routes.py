@@ -13,7 +13,7 @@ from pydantic import BaseModel, Field
 from pamble import __version__
 from pamble.build.features import KINDS
 from pamble.build.kernel import new_id
-from pamble.build.study import Study, study_from_json
+from pamble.build.study import Study, read_study_file
 from pamble.core.errors import ExchangeError, StudyError
 from pamble.demo import DEMOS
 from pamble.server.hub import Hub
@@ -73,7 +73,7 @@ class Untaken(BaseModel):
 
 
 class StepImport(BaseModel):
-    """Result of reading a STEP file: the operation that puts its faces into the study, for the window to commit."""
+    """Result of reading a file: the operation that puts its shapes into the study, for the window to commit."""
 
     op: dict[str, Any] | None
     taken: int
@@ -129,8 +129,8 @@ def create(request: Request, wanted: NewStudy) -> Created:
 
 @router.post("/studies/import", status_code=201)
 async def import_study(request: Request, file: Annotated[UploadFile, File()]) -> Created:
-    study = study_from_json(await _read(file))
-    return Created(id=_hub(request).store.create(study.model_dump()), name=study.name)
+    study, assets = read_study_file(await _read(file))
+    return Created(id=_hub(request).store.create(study.model_dump(), assets), name=study.name)
 
 
 @router.delete("/studies/{id}", status_code=204)
@@ -142,6 +142,13 @@ async def remove(request: Request, id: str) -> None:
 async def import_step(request: Request, id: str, file: Annotated[UploadFile, File()]) -> StepImport:
     study = await _hub(request).open(id)
     return StepImport(**await study.ask("import_step", await _read(file), file.filename or f"{new_id()}.step"))
+
+
+@router.post("/studies/{id}/mesh")
+async def import_mesh(request: Request, id: str, file: Annotated[UploadFile, File()]) -> StepImport:
+    study = await _hub(request).open(id)
+    op = await study.take_mesh(await _read(file), file.filename or "mesh.stl")
+    return StepImport(op=op, taken=1, problems=[])
 
 
 @router.get("/studies/{id}/export.step")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -11,7 +12,7 @@ from sqlalchemy import Engine, delete, func, select, update
 from sqlalchemy.orm import Session
 
 from pamble.core.errors import Conflict, StudyError
-from pamble.store.models import OpRow, StudyRow
+from pamble.store.models import AssetRow, OpRow, StudyRow
 
 
 @dataclass(frozen=True)
@@ -53,12 +54,28 @@ class Studies:
             )
             return [StudyEntry(*row) for row in rows]
 
-    def create(self, document: dict[str, Any]) -> str:
-        """Store a new study; returns its id."""
+    def create(self, document: dict[str, Any], assets: Mapping[str, bytes] | None = None) -> str:
+        """Store a new study with its meshes; returns its id."""
         id = uuid.uuid4().hex
         with Session(self._engine) as session, session.begin():
             session.add(StudyRow(id=id, name=document["name"], document=document))
+            session.flush()
+            session.add_all(AssetRow(study=id, id=k, data=v) for k, v in (assets or {}).items())
         return id
+
+    def add_asset(self, id: str, asset: str, data: bytes) -> None:
+        """Store a mesh with a study; one that is there already is left as it is."""
+        with Session(self._engine) as session, session.begin():
+            if session.get(StudyRow, id) is None:
+                raise StudyError("This study is no longer there.")
+            if session.get(AssetRow, (id, asset)) is None:
+                session.add(AssetRow(study=id, id=asset, data=data))
+
+    def assets(self, id: str) -> dict[str, bytes]:
+        """All meshes of a study, packed, by name."""
+        with Session(self._engine) as session:
+            rows = session.execute(select(AssetRow.id, AssetRow.data).where(AssetRow.study == id))
+            return {row[0]: row[1] for row in rows}
 
     def remove(self, id: str) -> None:
         """Delete a study with all its operations."""

@@ -25,16 +25,19 @@ from pamble.core.curves.shapes import (
     rounded_rectangle,
     through_points,
 )
+from pamble.core.curves.transform import rotation, translation
 from pamble.core.curves.twoview import two_view
 from pamble.core.errors import BlendError, GeometryError
+from pamble.core.faces.face import Face
+from pamble.core.faces.intersect import face_intersection, plane_section
 from pamble.core.faces.kernel import surface_to_kernel
 from pamble.core.spline import Curve
-from pamble.core.spline.closest import to_curve
+from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.evaluate import curve_points, surface_points
 from pamble.core.spline.knots import insert_knots, raise_degree
 from pamble.demo.mirror_cap import crown
 from tests.core.curves.test_jets_and_measure import PARABOLA
-from tests.shapes import random_curve
+from tests.shapes import cylinder, random_curve
 
 Z, Y = np.array([0.0, 0, 1]), np.array([0.0, 1, 0])
 
@@ -223,3 +226,18 @@ def test_curves_cut_each_other_where_they_cross():
     assert np.allclose(nearest(a, b).points[0], [30, 0, 0])
     with pytest.raises(GeometryError, match="do not meet"):
         cut(a, Curve.line([30, 5, 0], [30, 50, 0]), 0)
+
+
+def test_sections_and_intersections_lie_on_both_within_rounding():
+    (run,) = plane_section(Face(crown()), np.array([10.0, 0, 0]), np.array([1, 0.2, 0]))
+    assert np.abs((run - [10, 0, 0]) @ [1, 0.2, 0]).max() < 1e-10
+    assert to_surface(crown(), run).distance.max() < 1e-10
+    upright = cylinder(40, 200, 180)
+    lying = translation([-100, 0, 100]).apply(rotation([0, 1, 0], 90, [0, 0, 0]).apply(cylinder(25, 200, 180)))
+    runs = face_intersection(Face(upright), Face(lying))
+    assert len(runs) == 2
+    for x in runs:
+        assert np.abs(np.hypot(x[:, 0], x[:, 1]) - 40).max() < 1e-9
+        assert np.abs(np.hypot(x[:, 1], x[:, 2] - 100) - 25).max() < 1e-9
+    with pytest.raises(GeometryError, match="misses the face"):
+        plane_section(Face(crown()), np.array([900.0, 0, 0]), np.array([1.0, 0, 0]))

@@ -37,6 +37,8 @@ export const deleteStudy = (id: string) => ask<void>(`/studies/${id}`, { method:
 export const importStudy = (file: File) => ask<Created>('/studies/import', upload(file));
 export const importStep = (id: string, file: File) => ask<StepImport>(`/studies/${id}/step`, upload(file));
 
+export const importMesh = (id: string, file: File) => ask<StepImport>(`/studies/${id}/mesh`, upload(file));
+
 export function exportAddress(id: string, form: 'step' | 'json', faces?: string[]): string {
   const query = (faces ?? []).map((f) => `face=${encodeURIComponent(f)}`).join('&');
   return `/api/studies/${id}/export.${form}${query ? `?${query}` : ''}`;

@@ -124,6 +124,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{id}/mesh": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Import Mesh */
+        post: operations["import_mesh_api_studies__id__mesh_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{id}/step": {
         parameters: {
             query?: never;
@@ -182,6 +199,11 @@ export interface components {
              * @enum {string}
              */
             op: "add_features";
+        };
+        /** Body_import_mesh_api_studies__id__mesh_post */
+        Body_import_mesh_api_studies__id__mesh_post: {
+            /** File */
+            file: string;
         };
         /** Body_import_step_api_studies__id__step_post */
         Body_import_step_api_studies__id__step_post: {
@@ -607,7 +629,8 @@ export interface components {
         };
         /**
          * FrameObject
-         * @description A shape. vertices: 10 floats each, position, normal, largest and smallest curvature, u, v.
+         * @description A shape. vertices: 10 floats each, position, normal, largest and smallest curvature, u, v. triangles: numbers of
+         *     vertices, three each, where the vertices are no grid.
          */
         FrameObject: {
             cvs: components["schemas"]["FrameCvs"];
@@ -630,6 +653,11 @@ export interface components {
                 number,
                 number
             ][];
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "face" | "curves" | "mesh";
             /** Rational */
             rational: boolean;
             /** Spans */
@@ -638,7 +666,10 @@ export interface components {
                 number
             ];
             /** Triangles */
-            triangles: number[] | null;
+            triangles: [
+                number,
+                number
+            ] | null;
             /** Trimmed */
             trimmed: boolean;
             /** Vertices */
@@ -1017,7 +1048,7 @@ export interface components {
         };
         /**
          * StepImport
-         * @description Result of reading a STEP file: the operation that puts its faces into the study, for the window to commit.
+         * @description Result of reading a file: the operation that puts its shapes into the study, for the window to commit.
          */
         StepImport: {
             /** Op */
@@ -1368,6 +1399,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    import_mesh_api_studies__id__mesh_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_import_mesh_api_studies__id__mesh_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StepImport"];
                 };
             };
             /** @description Validation Error */

@@ -103,7 +103,8 @@ function pointAt(viewport: Viewport, x: number, y: number, free: boolean): void 
   const hover = edge ?? (face && (!tool || wants === 'face') ? { feature: face.id } : null);
   const now = useTools.getState().hover;
   if (JSON.stringify(now) !== JSON.stringify(hover)) useTools.setState({ hover });
-  if (useView.getState().light !== 'curvature' || !face) {
+  const onMesh = face !== null && useStudy.getState().shown.shapes.get(face.id)?.object.kind === 'mesh';
+  if (useView.getState().light !== 'curvature' || !face || onMesh) {
     if (useView.getState().probe) useView.setState({ probe: null });
   } else void probe(face.id, face.u, face.v, x, y);
 }

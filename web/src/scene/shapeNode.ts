@@ -69,7 +69,10 @@ export class ShapeNode {
     (uniforms.tint?.value as Color).set(look.tint).convertLinearToSRGB();
     if (uniforms.lift) uniforms.lift.value = look.lift;
     // A curve that stands alone is drawn in its role's tint; the edges of a face in ink.
-    const alone = shape.vertices.length === 0;
+    const alone = shape.object.kind === 'curves';
+    // A reference lies under the surfaces wherever both are in one place.
+    this.mesh.material.polygonOffsetFactor = shape.object.kind === 'mesh' ? 6 : 1.5;
+    this.mesh.material.polygonOffsetUnits = shape.object.kind === 'mesh' ? 24 : 2;
     this.lines.material.color.set(alone ? look.tint : look.ink);
     this.lines.material.linewidth = alone ? 2.4 : 1.3;
     this.isoLines.material.color.set(look.ink);
@@ -77,7 +80,7 @@ export class ShapeNode {
   }
 
   private setShape(shape: Shape): void {
-    const { grid, triangles } = shape.object;
+    const { grid } = shape.object;
     const count = shape.vertices.length / ROW;
     const old = this.mesh.geometry;
     const sameSize = this.shape !== null && sameGrid(this.shape, shape);
@@ -96,7 +99,7 @@ export class ShapeNode {
     geometry.setAttribute('position', new BufferAttribute(position, 3));
     geometry.setAttribute('normal', new BufferAttribute(normal, 3));
     geometry.setAttribute('bend', new BufferAttribute(bend, 2));
-    const index = sameSize ? old.getIndex() : new BufferAttribute(grid ? gridTriangles(grid) : new Uint32Array(triangles ?? []), 1);
+    const index = sameSize ? old.getIndex() : new BufferAttribute(grid ? gridTriangles(grid) : new Uint32Array(shape.triangles ?? []), 1);
     geometry.setIndex(index);
     old.dispose();
     this.mesh.geometry = geometry;

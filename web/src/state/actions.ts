@@ -47,7 +47,8 @@ export function pickFeature(id: string): void {
   const shape = useStudy.getState().kept.shapes.get(id);
   if (!shape) return;
   const { draft, tool } = useTools.getState();
-  if (shape.object.vertices[1] === 0) {
+  if (shape.object.kind === 'mesh') return;
+  if (shape.object.kind === 'curves') {
     if (tool && shape.edges[0]) pickEdge({ feature: id, edge: shape.edges[0].name });
     return;
   }

@@ -8,12 +8,14 @@ export interface Shape {
   id: string;
   object: FrameObject;
   vertices: Float32Array;
+  /** Numbers of vertices, three for each triangle; null where the vertices are a grid. */
+  triangles: Float32Array | null;
   edges: { name: string; points: Float32Array }[];
   isos: Float32Array[];
 }
 
 /** Whether a shape is curves alone, without a face. */
-export const isCurve = (shape: Shape): boolean => shape.vertices.length === 0;
+export const isCurve = (shape: Shape): boolean => shape.object.kind === 'curves';
 
 export interface SeamLine extends Omit<FrameSeam, 'plot'> {
   /** Rows of 7: length, gap, angle, curvature, x, y, z. */
@@ -73,6 +75,7 @@ function readShape(object: FrameObject, floats: Float32Array): Shape {
     id: object.id,
     object,
     vertices: slice(floats, object.vertices),
+    triangles: object.triangles && slice(floats, object.triangles),
     edges: object.edges.map((e) => ({ name: e.name, points: slice(floats, e.points) })),
     isos: object.isos.map((place) => slice(floats, place)),
   };

@@ -26,6 +26,7 @@ export function Card() {
   if (feature.kind === 'edge_blend')
     return <BlendCard key={feature.id} id={feature.id} name={feature.name} params={feature.params as unknown as BlendParams} draft={false} />;
   if (feature.kind === 'face') return <FaceCard id={feature.id} name={feature.name} source={(feature.params.source as string | null | undefined) ?? null} />;
+  if (feature.kind === 'mesh') return <MeshCard id={feature.id} name={feature.name} />;
   return <ToolCard key={feature.id} id={feature.id} kind={feature.kind} name={feature.name} params={feature.params} draft={false} />;
 }
 
@@ -60,6 +61,27 @@ function FaceCard({ id, name, source }: { id: string; name: string; source: stri
       ) : (
         <div className="note">Switched off, or without a shape.</div>
       )}
+    </section>
+  );
+}
+
+function MeshCard({ id, name }: { id: string; name: string }) {
+  const facts = useStudy((s) => s.shown.features.get(id)?.facts) as
+    | { triangles?: number; open_edges?: number; size?: [number, number, number] }
+    | undefined;
+  return (
+    <section className="paper card" aria-label={`Card of ${name}`}>
+      <h2>{name}</h2>
+      <div className="quiet">Reference mesh</div>
+      <dl className="figures">
+        <dt>Triangles</dt>
+        <dd>{facts?.triangles?.toLocaleString('en') ?? '–'}</dd>
+        <dt>Size</dt>
+        <dd>{facts?.size?.map((s) => s.toFixed(1)).join(' × ') ?? '–'} mm</dd>
+        <dt>Open sides</dt>
+        <dd>{facts?.open_edges ?? '–'}</dd>
+      </dl>
+      <div className="quiet">Shown under the surfaces; nothing snaps to it.</div>
     </section>
   );
 }

@@ -5,7 +5,7 @@ import type { Viewport } from '../scene/viewport';
 import { commands, openers } from './commands';
 import { DeleteDialog } from './DeleteDialog';
 import { ExportDialog } from './ExportDialog';
-import { StepImporter } from './StepImporter';
+import { FileImporter } from './FileImporter';
 
 /** Everything by typing its name, and the dialogs that commands open. */
 export function Finder({ viewport }: { viewport: Viewport | null }) {
@@ -21,7 +21,7 @@ export function Finder({ viewport }: { viewport: Viewport | null }) {
       </Modal>
       <ExportDialog />
       <DeleteDialog />
-      <StepImporter />
+      <FileImporter />
     </>
   );
 }

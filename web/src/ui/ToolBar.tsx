@@ -85,6 +85,8 @@ function CurveTools({ tool }: { tool: string | null }) {
               {t.label}
             </Menu.Item>
           ))}
+          <Menu.Divider />
+          <Menu.Item onClick={() => openers.importMesh?.()}>Reference mesh…</Menu.Item>
         </Menu.Dropdown>
       </Menu>
     </>

@@ -11,10 +11,12 @@ from pamble.build.features import (
     face_curve,
     fit_curve,
     match_curve,
+    mesh,
     mid_curve,
     offset_curve,
     point_curve,
     project_curve,
+    section_curve,
     shapes,
     two_view,
 )
@@ -24,6 +26,7 @@ KINDS: dict[str, FeatureKind] = {
     k.kind: k
     for k in (
         face.KIND,
+        mesh.KIND,
         cv_curve.KIND,
         point_curve.KIND,
         two_view.KIND,
@@ -37,6 +40,7 @@ KINDS: dict[str, FeatureKind] = {
         copy_curve.KIND,
         project_curve.KIND,
         *face_curve.KINDS,
+        *section_curve.KINDS,
         *shapes.KINDS,
         edge_blend.KIND,
     )

@@ -13,6 +13,7 @@ from pamble.core.curves.layout import check_layout
 from pamble.core.curves.measure import curve_facts
 from pamble.core.errors import ReferenceLost
 from pamble.core.faces.face import Edge, Face
+from pamble.core.meshes.mesh import TriangleMesh
 from pamble.core.spline.curve import Curve
 
 Stage = Literal["curves", "primaries", "blends"]
@@ -43,13 +44,14 @@ class PartHandle:
 
 @dataclass(frozen=True)
 class Made:
-    """What a feature made: a face, or curves. facts: plain figures for its card; warnings: words shown beside it.
+    """What a feature made: a face, curves or a reference mesh. facts: plain figures for its card; warnings: words.
 
     points: (n, 3) what is moved in place of CVs, for a curve through points.
     """
 
     face: Face | None = None
     curves: tuple[Curve, ...] = ()
+    mesh: TriangleMesh | None = None
     seams: tuple[DeclaredSeam, ...] = ()
     handles: tuple[PartHandle, ...] = ()
     facts: dict[str, Any] = field(default_factory=dict)
@@ -104,14 +106,14 @@ class Inputs:
         """The face that is pointed to. Raises `ReferenceLost`."""
         name, made = self._of(ref.feature)
         if made.face is None:
-            raise ReferenceLost(f"{name} is a curve: a face is needed here.")
+            raise ReferenceLost(f"{name} has no face: a face is needed here.")
         return made.face
 
     def edge(self, ref: EdgeRef) -> Edge:
         """The edge of a face. Raises `ReferenceLost`."""
         name, made = self._of(ref.feature)
         if made.face is None:
-            raise ReferenceLost(f"{name} is a curve: an edge of a face is needed here.")
+            raise ReferenceLost(f"{name} has no face: an edge of a face is needed here.")
         try:
             return made.face.edge(ref.edge)
         except ReferenceLost as error:
@@ -133,10 +135,13 @@ class Inputs:
 
 @dataclass(frozen=True)
 class Context:
-    """preview: whether the pointer is down. kept: what the feature made when it was last built in full."""
+    """preview: whether the pointer is down. kept: what the feature made when it was last built in full. assets: meshes
+    that are stored with the study, by name.
+    """
 
     preview: bool
     kept: Made | None
+    assets: Mapping[str, TriangleMesh] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)

@@ -1,19 +1,24 @@
 import { Button, Modal } from '@mantine/core';
 import { useEffect, useRef, useState } from 'react';
 
-import { importStep } from '../api/rest';
+import { importMesh, importStep } from '../api/rest';
 import type { Op, StepImport } from '../api/types';
 import { commit, tell } from '../state/session';
 import { useStudy } from '../state/study';
 import { openers } from './commands';
 
-/** Reads a STEP file into the study; faces that cannot be taken are named. */
-export function StepImporter() {
+/** Reads STEP files and reference meshes into the study; faces that cannot be taken are named. */
+export function FileImporter() {
   const input = useRef<HTMLInputElement>(null);
+  const meshInput = useRef<HTMLInputElement>(null);
   const [problems, setProblems] = useState<StepImport['problems']>([]);
   useEffect(() => {
     openers.importStep = () => input.current?.click();
-    return () => void delete openers.importStep;
+    openers.importMesh = () => meshInput.current?.click();
+    return () => {
+      delete openers.importStep;
+      delete openers.importMesh;
+    };
   }, []);
 
   const take = async (file: File) => {
@@ -29,8 +34,31 @@ export function StepImporter() {
     }
   };
 
+  const takeMesh = async (file: File) => {
+    const { id } = useStudy.getState();
+    if (!id) return;
+    try {
+      const { op } = await importMesh(id, file);
+      if (op && (await commit(op as Op))) tell(`${file.name} lies under the surfaces as a reference.`, true);
+    } catch (error) {
+      tell((error as Error).message);
+    }
+  };
+
   return (
     <>
+      <input
+        ref={meshInput}
+        type="file"
+        accept=".stl,.obj,.ply,.STL,.OBJ,.PLY"
+        aria-label="Mesh file"
+        hidden
+        onChange={(e) => {
+          const file = e.currentTarget.files?.[0];
+          e.currentTarget.value = '';
+          if (file) void takeMesh(file);
+        }}
+      />
       <input
         ref={input}
         type="file"

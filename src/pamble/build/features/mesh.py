@@ -1,0 +1,34 @@
+"""Reference mesh: a scan or styling model, shown under the surfaces."""
+
+from __future__ import annotations
+
+from pamble.build.data import Stored
+from pamble.build.features.base import Context, FeatureKind, Inputs, Made
+from pamble.build.features.fields import choice
+from pamble.core.errors import ReferenceLost
+from pamble.core.meshes.mesh import open_edge_count
+
+
+class MeshParams(Stored):
+    """asset: the name under which the mesh is stored with the study. source: the file it came from."""
+
+    asset: str
+    source: str | None = choice("Source", None)
+
+
+def run(params: MeshParams, inputs: Inputs, context: Context) -> Made:
+    """Take the mesh from the study's assets."""
+    mesh = context.assets.get(params.asset)
+    if mesh is None:
+        raise ReferenceLost("The data of this mesh is not stored with the study: load it from its file again.")
+    size = [float(x) for x in mesh.size]
+    facts = {
+        "triangles": len(mesh.triangles),
+        "vertices": len(mesh.vertices),
+        "size": size,
+        "open_edges": open_edge_count(mesh),
+    }
+    return Made(mesh=mesh, facts=facts)
+
+
+KIND = FeatureKind("mesh", "Reference mesh", "construction", MeshParams, run)

@@ -1,0 +1,57 @@
+"""Section of a face with a plane, and the intersection of two faces."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from pamble.build.data import FaceRef, Point
+from pamble.build.features.base import Context, FeatureKind, Inputs, Made, made_curves
+from pamble.build.features.fields import FitParams, choice
+from pamble.core.arrays import Array
+from pamble.core.curves.fit import fit_points
+from pamble.core.faces.intersect import face_intersection, plane_section
+
+
+class SectionParams(FitParams):
+    """The plane through a point, square to a normal."""
+
+    face: FaceRef = choice("Face")
+    point: Point = choice("Through", (0.0, 0.0, 0.0))
+    normal: Point = choice("Square to", (1.0, 0.0, 0.0))
+
+
+class IntersectionParams(FitParams):
+    """Two faces that run through each other."""
+
+    first: FaceRef = choice("First face")
+    second: FaceRef = choice("Second face")
+
+
+def _fitted(runs: list[Array], params: FitParams) -> Made:
+    fits = [fit_points(run, params.degree, params.tolerance, params.spans) for run in runs]
+    return made_curves(*(f.curve for f in fits), deviation=max(f.deviation for f in fits))
+
+
+def section(params: SectionParams, inputs: Inputs, context: Context) -> Made:
+    """Build the section curves."""
+    runs = plane_section(inputs.face(params.face), np.array(params.point), np.array(params.normal))
+    return _fitted(runs, params)
+
+
+def intersection(params: IntersectionParams, inputs: Inputs, context: Context) -> Made:
+    """Build the intersection curves."""
+    return _fitted(face_intersection(inputs.face(params.first), inputs.face(params.second)), params)
+
+
+KINDS = (
+    FeatureKind("section_curve", "Section", "construction", SectionParams, section, "curves", "Pick a face."),
+    FeatureKind(
+        "intersection_curve",
+        "Intersection",
+        "theoretical",
+        IntersectionParams,
+        intersection,
+        "curves",
+        "Pick two faces.",
+    ),
+)

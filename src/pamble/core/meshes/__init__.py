@@ -1,0 +1,1 @@
+"""Reference meshes: scans and styling models under the surfaces."""
