@@ -70,9 +70,19 @@ def made_curves(*curves: Curve, warnings: tuple[str, ...] = (), **facts: Any) ->
     return Made(curves=curves, facts={**facts, "curves": [describe_curve(c) for c in curves]}, warnings=warnings)
 
 
+def hurried(params: Any, context: Context) -> dict[str, Any]:
+    """How a result is fitted: as asked, or, while the pointer is down, quickly on the spans that were kept last."""
+    spans = params.spans
+    if context.preview and spans is None and context.kept is not None and len(context.kept.curves) == 1:
+        spans = context.kept.curves[0].spans
+    how = {"degree": params.degree, "tolerance": params.tolerance, "spans": spans}
+    return how | {"hurry": context.preview and context.kept is not None}
+
+
 def describe_curve(curve: Curve) -> dict[str, Any]:
     """Figures of a curve as plain data: make, length, least radius and where, inflections, layout of its CVs."""
-    f, layout = curve_facts(curve), check_layout(curve)
+    f = curve_facts(curve)
+    layout = check_layout(curve, len(f.inflections))
     return {
         "degree": curve.degree,
         "spans": curve.spans,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pamble.build.data import EdgeRef
-from pamble.build.features.base import Context, FeatureKind, Inputs, Made, made_curves
+from pamble.build.features.base import Context, FeatureKind, Inputs, Made, hurried, made_curves
 from pamble.build.features.fields import FitParams, choice, number
 from pamble.core.curves.fit import rebuild, simplify
 from pamble.core.curves.measure import deviation
@@ -20,11 +20,15 @@ def run(params: FitCurveParams, inputs: Inputs, context: Context) -> Made:
     """Build the simpler curve and say how far it moved."""
     source = inputs.curve(params.curve)
     if params.spans is None:
-        made = simplify(source, params.degree, params.tolerance)
+        made = simplify(source, **hurried(params, context))
     else:
         made = rebuild(source, params.degree, params.spans)
     moved = deviation(made.curve, source)
-    warnings = () if params.spans or made.reached else (f"The tolerance was not reached: {moved.distance:.4f} mm.",)
+    warnings = (
+        ()
+        if params.spans or made.reached or context.preview
+        else (f"The tolerance was not reached: {moved.distance:.4f} mm.",)
+    )
     return made_curves(
         made.curve,
         warnings=warnings,

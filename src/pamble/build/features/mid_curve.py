@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pamble.build.data import EdgeRef
-from pamble.build.features.base import Context, FeatureKind, Inputs, Made, made_curves
+from pamble.build.features.base import Context, FeatureKind, Inputs, Made, hurried, made_curves
 from pamble.build.features.fields import FitParams, choice, number
 from pamble.core.curves.mid import mid_curve
 
@@ -18,9 +18,8 @@ class MidCurveParams(FitParams):
 
 def run(params: MidCurveParams, inputs: Inputs, context: Context) -> Made:
     """Build the mid curve."""
-    made = mid_curve(
-        inputs.curve(params.first), inputs.curve(params.second), params.ratio, params.degree, params.tolerance
-    )
+    a, b = inputs.curve(params.first), inputs.curve(params.second)
+    made = mid_curve(a, b, params.ratio, **hurried(params, context))
     return made_curves(made.curve, deviation=made.deviation)
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from pamble.build.data import EdgeRef, Point
-from pamble.build.features.base import Context, FeatureKind, Inputs, Made, made_curves
+from pamble.build.features.base import Context, FeatureKind, Inputs, Made, hurried, made_curves
 from pamble.build.features.fields import FitParams, choice, number
 from pamble.core.curves.offset import offset_curve
 
@@ -25,7 +25,7 @@ def run(params: OffsetCurveParams, inputs: Inputs, context: Context) -> Made:
     """Build the offset; several curves where loops were cut out."""
     normal = None if params.normal is None else np.array(params.normal)
     end = params.distance if params.end_distance is None else params.end_distance
-    made = offset_curve(inputs.curve(params.curve), (params.distance, end), normal, params.degree, params.tolerance)
+    made = offset_curve(inputs.curve(params.curve), (params.distance, end), normal, **hurried(params, context))
     warnings = tuple(
         f"The offset crosses itself at ({x:.2f}, {y:.2f}, {z:.2f}) mm, where the radius is smaller than the distance: "
         "the loop was cut out."

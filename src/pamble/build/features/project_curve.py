@@ -7,7 +7,7 @@ from typing import Literal
 import numpy as np
 
 from pamble.build.data import EdgeRef, FaceRef, Point
-from pamble.build.features.base import Context, FeatureKind, Inputs, Made, made_curves
+from pamble.build.features.base import Context, FeatureKind, Inputs, Made, hurried, made_curves
 from pamble.build.features.fields import FitParams, choice, number
 from pamble.core.curves.project import project
 
@@ -26,7 +26,7 @@ def run(params: ProjectCurveParams, inputs: Inputs, context: Context) -> Made:
     """Build the projection; several curves where the curve leaves the face and comes back."""
     surface = inputs.face(params.face).surface
     direction = np.array(params.direction) if params.along == "direction" else None
-    made = project(inputs.curve(params.curve), surface, direction, params.degree, params.tolerance, params.spans)
+    made = project(inputs.curve(params.curve), surface, direction, **hurried(params, context))
     warnings = []
     if len(made.missed):
         x, y, z = made.missed[len(made.missed) // 2]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from pamble.build.data import EdgeRef, Point
-from pamble.build.features.base import Context, FeatureKind, Inputs, Made, made_curves
+from pamble.build.features.base import Context, FeatureKind, Inputs, Made, hurried, made_curves
 from pamble.build.features.fields import FitParams, choice
 from pamble.core.arrays import Array
 from pamble.core.curves.offset import curve_plane
@@ -39,13 +39,13 @@ def run(params: TwoViewParams, inputs: Inputs, context: Context) -> Made:
     """Build the space curve."""
     a, b = inputs.curve(params.first), inputs.curve(params.second)
     views = _view(a, params.first_view, "first"), _view(b, params.second_view, "second")
-    made = two_view(a, views[0], b, views[1], params.degree, params.tolerance, params.spans)
+    made = two_view(a, views[0], b, views[1], **hurried(params, context))
     warnings = [
         f"{length:.2f} mm of the {name} curve are beyond the reach of the other."
         for length, name in zip(made.unused, ("first", "second"), strict=True)
         if length > 0.01
     ]
-    if not made.fit.reached and params.spans is None:
+    if not made.fit.reached and params.spans is None and not context.preview:
         warnings.append(f"The tolerance was not reached: {made.fit.deviation:.4f} mm is left.")
     return made_curves(made.fit.curve, warnings=tuple(warnings), deviation=made.fit.deviation, unused=list(made.unused))
 

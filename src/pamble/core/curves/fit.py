@@ -35,6 +35,9 @@ class Fit:
 _SEARCHED = 240
 """Points that the search for the number of spans looks at; the result is judged by all."""
 
+_HURRIED = 90
+"""Points of a fit that is made in a hurry."""
+
 _HOPELESS = 40.0
 """Times the tolerance above which correcting parameters is not tried."""
 
@@ -45,10 +48,12 @@ def fit_points(
     tolerance: float = 0.02,
     spans: int | None = None,
     parameters: Array | None = None,
+    hurry: bool = False,
 ) -> Fit:
     """Spline through the first and last of ``points`` (m, 3), near the rest, the fewest spans for a tolerance (mm).
 
     ``spans`` given: just that many. ``parameters`` (m,) rising on [0, 1]: used as they are at first, then corrected.
+    ``hurry``: fewer points and corrections, for what is shown while the pointer is down.
     The best found is returned with ``reached`` false when no number of spans suffices.
     Source: least squares with parameter correction (Hoschek and Lasser, Fundamentals of Computer Aided Geometric
     Design, section 4.4; from memory).
@@ -61,6 +66,9 @@ def fit_points(
         raise GeometryError("A curve needs points that are apart: all of these are one point.")
     length = np.concatenate([[0.0], np.cumsum(norm(np.diff(points, axis=0)))])
     t = length / length[-1] if parameters is None else floats(parameters)[keep]
+    if hurry and len(points) > _HURRIED:
+        some = np.unique(np.linspace(0, len(points) - 1, _HURRIED).astype(int))
+        points, t = points[some], t[some]
     degree = min(degree, len(points) - 1)
     most = max(1, len(points) - degree)
     tries = [spans] if spans is not None else list(range(1, min(_SPANS_LIMIT, most) + 1))
@@ -70,7 +78,7 @@ def fit_points(
         knots = basis.uniform_knots(degree, min(n, most))
         if few is not None and len(tries) > 1 and not _fit(points[few], t[few], knots, tolerance).reached:
             continue
-        fit = _fit(points, t, knots, tolerance, patient=len(tries) == 1)
+        fit = _fit(points, t, knots, tolerance, patient=len(tries) == 1 and not hurry)
         if best is None or fit.deviation < best.deviation:
             best = fit
         if fit.reached:
@@ -171,11 +179,15 @@ def _feet(curve: Curve, points: Array, t: Array) -> tuple[Array, Array]:
     return t, norm(curve_points(curve, t) - points)
 
 
-def simplify(curve: Curve, degree: int = 5, tolerance: float = 0.02, spans: int | None = None) -> Fit:
+def simplify(
+    curve: Curve, degree: int = 5, tolerance: float = 0.02, spans: int | None = None, hurry: bool = False
+) -> Fit:
     """The curve with the fewest CVs of a degree within a tolerance (mm); both ends stay."""
     t = samples(curve, max(12, -(-240 // curve.spans)))
     points = curve_points(curve, t)
-    even = fit_points(points, degree, tolerance, spans)
+    even = fit_points(points, degree, tolerance, spans, hurry=hurry)
+    if hurry:
+        return even
     # Where the curve's own parameters are what a lower degree or fewer spans had, they give it back exactly.
     own = fit_points(points, degree, tolerance, spans, (t - t[0]) / (t[-1] - t[0]))
     return min(own, even, key=lambda f: (len(f.curve.control) if f.reached else 10_000, f.deviation))

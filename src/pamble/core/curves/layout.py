@@ -36,8 +36,8 @@ class Layout:
     faults: tuple[Fault, ...]
 
 
-def check_layout(curve: Curve) -> Layout:
-    """Judge the control polygon. Common practice, no published source.
+def check_layout(curve: Curve, inflection_count: int | None = None) -> Layout:
+    """Judge the control polygon. Common practice, no published source. ``inflection_count``: if it is known already.
 
     Legs are compared by pace, their length over the step of their Greville points, so that knots of several spans
     are not mistaken for a fault. A zigzag is a turn against its neighbours that the curve itself does not make.
@@ -66,7 +66,8 @@ def check_layout(curve: Curve) -> Layout:
     twice = np.flatnonzero(np.diff(against) == 1)
     for i in against[twice] + 1:
         faults.append(Fault(int(i) + 1, "zigzag: the polygon turns against both its neighbours"))
-    if len(against) > len(inflections(curve)) and not len(twice):
+    wanted = len(inflections(curve)) if inflection_count is None and len(against) else inflection_count or 0
+    if len(against) > wanted and not len(twice):
         faults.append(Fault(int(against[0]) + 1, "zigzag: the polygon turns to the other side and the curve does not"))
     if not len(against) and len(turns) > 1:
         rate = np.abs(turns) / width

@@ -15,7 +15,7 @@ from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
 
-_EACH = 48
+_EACH = 32
 _GAUSS = np.polynomial.legendre.leggauss(8)
 
 
@@ -82,7 +82,10 @@ def _signed(bend: Array) -> Array:
 def inflections(curve: Curve) -> Array:
     """Parameters where the curve changes the side to which it bends; none where it is straight."""
     t = samples(curve)
-    bend = curve_jets(curve, t).bend
+    return _inflections(curve, t, curve_jets(curve, t).bend)
+
+
+def _inflections(curve: Curve, t: Array, bend: Array) -> Array:
     k = _signed(bend)
     floor = 1e-6 * max(float(np.abs(k).max()), 1e-12)
     found = []
@@ -115,7 +118,7 @@ def curve_facts(curve: Curve) -> CurveFacts:
         largest,
         None if straight else 1.0 / largest,
         jets.point[i],
-        curve_points(curve, inflections(curve)) if not straight else np.zeros((0, 3)),
+        curve_points(curve, _inflections(curve, t, jets.bend)) if not straight else np.zeros((0, 3)),
         humps,
     )
 

@@ -16,7 +16,15 @@ from pamble.core.spline.evaluate import curve_points
 _PAIRS = 161
 
 
-def mid_curve(a: Curve, b: Curve, ratio: float = 0.5, degree: int = 5, tolerance: float = 0.005) -> Fit:
+def mid_curve(
+    a: Curve,
+    b: Curve,
+    ratio: float = 0.5,
+    degree: int = 5,
+    tolerance: float = 0.005,
+    spans: int | None = None,
+    hurry: bool = False,
+) -> Fit:
     """Curve at ``ratio`` from ``a`` (0) to ``b`` (1).
 
     Two curves of one make (same degree and knots) that run evenly are mixed CV by CV, which is exact. Else ends are
@@ -37,10 +45,10 @@ def mid_curve(a: Curve, b: Curve, ratio: float = 0.5, degree: int = 5, tolerance
     ):
         mixed = Curve(a.degree, a.knots, (1 - ratio) * a.control + ratio * b.control)
         return Fit(mixed, 0.0, mixed.control[0], True)
-    s = np.linspace(0.0, 1.0, _PAIRS)
+    s = np.linspace(0.0, 1.0, _PAIRS // 4 if hurry else _PAIRS)
     ta, sb = length_parameters(a, s), s.copy()
     ja = curve_jets(a, ta)
-    for _ in range(12):
+    for _ in range(4 if hurry else 12):
         jb = curve_jets(b, length_parameters(b, sb))
         lean = dot(jb.point - ja.point, ja.tangent + jb.tangent)
         length = float(norm(np.diff(jb.point, axis=0)).sum())
@@ -52,4 +60,4 @@ def mid_curve(a: Curve, b: Curve, ratio: float = 0.5, degree: int = 5, tolerance
     if np.diff(sb).min() <= 0:
         sb = s
     pb = curve_points(b, length_parameters(b, sb))
-    return fit_points((1 - ratio) * ja.point + ratio * pb, degree, tolerance, None, s)
+    return fit_points((1 - ratio) * ja.point + ratio * pb, degree, tolerance, spans, s, hurry)

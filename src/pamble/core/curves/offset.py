@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pamble.core.arrays import Array, norm, unit
+from pamble.core.arrays import Array, dot, norm, unit
 from pamble.core.curves.fit import Fit, fit_points
 from pamble.core.curves.jets import curve_jets
 from pamble.core.curves.measure import length_parameters
@@ -15,6 +15,7 @@ from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 
 _FINE = 600
+_COARSE = 5
 
 
 @dataclass(frozen=True)
@@ -43,6 +44,8 @@ def offset_curve(
     normal: Array | None = None,
     degree: int = 5,
     tolerance: float = 0.005,
+    spans: int | None = None,
+    hurry: bool = False,
 ) -> Offset:
     """Curve at ``distance`` (mm) to the side normal x tangent; two distances vary evenly along the length.
 
@@ -60,18 +63,37 @@ def offset_curve(
     ends = (distance, distance) if isinstance(distance, (int, float)) else distance
     d = ends[0] + s * (ends[1] - ends[0])
     points = jets.point + d[:, None] * unit(side)
-    keep = _without_loops(points, n)
+    # Without a fold on the hollow side and without a crossing seen from afar there is no loop to look for.
+    folds = np.any(dot(jets.bend, unit(side)) * d > 1.0)
+    keep = _without_loops(points, n) if folds or _crosses(points[::_COARSE], n) else [points]
     if not keep:
         raise GeometryError("Nothing is left of this offset: the distance is more than the radius everywhere.")
     cuts = [piece[-1] for piece in keep[:-1]]
-    fits = tuple(fit_points(piece, degree, tolerance) for piece in keep)
+    fits = tuple(fit_points(piece, degree, tolerance, spans, hurry=hurry) for piece in keep)
     return Offset(fits, np.array(cuts).reshape(-1, 3))
+
+
+def _flat(points: Array, normal: Array) -> Array:
+    x = unit(np.cross(normal, [0.31, 0.62, 0.72])[None])[0]
+    return np.column_stack([points @ x, points @ np.cross(normal, x)])
+
+
+def _crosses(points: Array, normal: Array) -> bool:
+    """Whether a polyline crosses itself anywhere, ends that meet left out."""
+    flat = _flat(points, normal)
+    a, leg = flat[:-1], np.diff(flat, axis=0)
+    rel = a[None] - a[:, None]
+    area = leg[:, None, 0] * leg[None, :, 1] - leg[:, None, 1] * leg[None, :, 0]
+    safe = np.where(np.abs(area) > 1e-30, area, np.inf)
+    w = (rel[..., 0] * leg[None, :, 1] - rel[..., 1] * leg[None, :, 0]) / safe
+    v = (rel[..., 0] * leg[:, None, 1] - rel[..., 1] * leg[:, None, 0]) / safe
+    hit = (w > 1e-9) & (w < 1 - 1e-9) & (v > 1e-9) & (v < 1 - 1e-9)
+    return bool(np.triu(hit, 2).any())
 
 
 def _without_loops(points: Array, normal: Array) -> list[Array]:
     """Pieces of a polyline with the loops between its self-crossings left out."""
-    x = unit(np.cross(normal, [0.31, 0.62, 0.72])[None])[0]
-    flat = np.column_stack([points @ x, points @ np.cross(normal, x)])
+    flat = _flat(points, normal)
     a, leg = flat[:-1], np.diff(flat, axis=0)
     pieces, start, first = [], 0, None
     i = 0

@@ -30,6 +30,7 @@ def two_view(
     degree: int = 5,
     tolerance: float = 0.005,
     spans: int | None = None,
+    hurry: bool = False,
 ) -> TwoView:
     """The curve that looks like ``a`` along ``view_a`` and like ``b`` along ``view_b`` (directions, (3,)).
 
@@ -62,7 +63,7 @@ def two_view(
     along = np.linalg.lstsq(system, (pb - pa).T, rcond=None)[0]
     points = pa + along[0][:, None] * va
     u = (ta - ta[0]) / (ta[-1] - ta[0])
-    fit = fit_points(points, degree, tolerance, spans, u)
+    fit = fit_points(points, degree, tolerance, spans, u, hurry)
     unused = [float(r[1] - r[0] - (high - low)) for r in ranges]
     return TwoView(fit, (unused[0], unused[1]))
 
