@@ -12,6 +12,7 @@ from pydantic import ValidationError
 from pamble.build.data import referenced
 from pamble.build.dimensions import dimension_values, resolved
 from pamble.build.features import KINDS, Context, Inputs, Made
+from pamble.build.features.base import described
 from pamble.build.study import Feature, Study, first_problem
 from pamble.core.errors import PambleError, StudyError
 from pamble.core.faces.face import Face
@@ -125,7 +126,7 @@ class Evaluator:
         if missing is not None:
             return State(last, missing, True, old.version if old else "none", key)
         try:
-            made = kind.run(params, Inputs(inputs, names), Context(preview, last, self.assets))
+            made = described(kind.run(params, Inputs(inputs, names), Context(preview, last, self.assets)), preview)
         except PambleError as error:
             return State(last, str(error), True, old.version if old else "none", key)
         except Exception as error:  # a fault of ours must not take the study with it

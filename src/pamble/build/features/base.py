@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
 from pamble.build.data import EdgeRef, FaceRef, Stored
@@ -66,8 +66,16 @@ class Made:
 
 
 def made_curves(*curves: Curve, warnings: tuple[str, ...] = (), **facts: Any) -> Made:
-    """A result of curves, with the figures of each."""
-    return Made(curves=curves, facts={**facts, "curves": [describe_curve(c) for c in curves]}, warnings=warnings)
+    """A result of curves. Figures of each are added by the evaluation."""
+    return Made(curves=curves, facts=facts, warnings=warnings)
+
+
+def described(made: Made, quick: bool) -> Made:
+    """The result with the figures of its curves; of the first alone, and roughly, while the pointer is down."""
+    if not made.curves:
+        return made
+    chosen = made.curves[:1] if quick else made.curves
+    return replace(made, facts={**made.facts, "curves": [describe_curve(c, quick) for c in chosen]})
 
 
 def hurried(params: Any, context: Context) -> dict[str, Any]:
@@ -79,9 +87,9 @@ def hurried(params: Any, context: Context) -> dict[str, Any]:
     return how | {"hurry": context.preview and context.kept is not None}
 
 
-def describe_curve(curve: Curve) -> dict[str, Any]:
+def describe_curve(curve: Curve, quick: bool = False) -> dict[str, Any]:
     """Figures of a curve as plain data: make, length, least radius and where, inflections, layout of its CVs."""
-    f = curve_facts(curve)
+    f = curve_facts(curve, quick)
     layout = check_layout(curve, len(f.inflections))
     return {
         "degree": curve.degree,

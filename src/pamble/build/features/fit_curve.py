@@ -6,7 +6,7 @@ from pamble.build.data import EdgeRef
 from pamble.build.features.base import Context, FeatureKind, Inputs, Made, hurried, made_curves
 from pamble.build.features.fields import FitParams, choice, number
 from pamble.core.curves.fit import rebuild, simplify
-from pamble.core.curves.measure import deviation
+from pamble.core.curves.measure import Deviation, deviation
 
 
 class FitCurveParams(FitParams):
@@ -23,7 +23,7 @@ def run(params: FitCurveParams, inputs: Inputs, context: Context) -> Made:
         made = simplify(source, **hurried(params, context))
     else:
         made = rebuild(source, params.degree, params.spans)
-    moved = deviation(made.curve, source)
+    moved = Deviation(made.deviation, made.place) if context.preview else deviation(made.curve, source)
     warnings = (
         ()
         if params.spans or made.reached or context.preview

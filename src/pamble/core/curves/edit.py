@@ -28,15 +28,16 @@ def extend(curve: Curve, end: int, length: float, shape: str = "curvature") -> C
         jet = end_jet(curve, end)
         line = Curve.line(jet.point[0], jet.point[0] + length * jet.tangent[0])
         return join(curve, line) if end == 1 else join(knots.reverse_curve(line), curve)
-    speed = float(norm(curve_derivatives(curve, [curve.domain[end]], 1)[1])[0])
-    step = length / max(speed, 1e-12)
+    # The end span continues beyond the domain as the polynomial it is: how far, by Newton on the length.
+    step = 0.0
     for _ in range(12):
-        whole = knots.curve_part(curve, a - step, b) if end == 0 else knots.curve_part(curve, a, b + step)
-        got = curve_length(whole, a - step, a) if end == 0 else curve_length(whole, b, b + step)
-        if abs(got - length) < 1e-9 * max(1.0, length):
+        reach = a - step if end == 0 else b + step
+        got = 0.0 if step == 0 else curve_length(curve, min(reach, a), a) if end == 0 else curve_length(curve, b, reach)
+        speed = float(norm(curve_derivatives(curve, [reach], 1)[1])[0])
+        step += (length - got) / max(speed, 1e-12)
+        if abs(got - length) < 1e-10 * max(1.0, length):
             break
-        step *= length / max(got, 1e-12)
-    return whole
+    return knots.curve_part(curve, a - step, b) if end == 0 else knots.curve_part(curve, a, b + step)
 
 
 def join(first: Curve, second: Curve, tolerance: float = 0.01) -> Curve:

@@ -100,9 +100,12 @@ def _inflections(curve: Curve, t: Array, bend: Array) -> Array:
     return np.array(found)
 
 
-def curve_facts(curve: Curve) -> CurveFacts:
-    """Length, largest curvature and where, inflections, humps of the comb."""
-    t = samples(curve)
+def curve_facts(curve: Curve, quick: bool = False) -> CurveFacts:
+    """Length, largest curvature and where, inflections, humps of the comb.
+
+    ``quick``: from a few samples, good for a thousandth or so, while the pointer is down.
+    """
+    t = samples(curve, 12 if quick else _EACH)
     jets = curve_jets(curve, t)
     k = jets.curvature
     i = int(np.argmax(k))
@@ -113,14 +116,15 @@ def curve_facts(curve: Curve) -> CurveFacts:
     sign = np.sign(np.where(np.abs(rise) < level / _EACH, 0.0, rise))
     sign = sign[sign != 0]
     humps = int(np.sum((sign[:-1] > 0) & (sign[1:] < 0)))
-    return CurveFacts(
-        curve_length(curve),
-        largest,
-        None if straight else 1.0 / largest,
-        jets.point[i],
-        curve_points(curve, _inflections(curve, t, jets.bend)) if not straight else np.zeros((0, 3)),
-        humps,
-    )
+    if straight:
+        turns = np.zeros((0, 3))
+    elif quick:
+        signed = _signed(jets.bend)
+        turns = jets.point[:-1][signed[1:] * signed[:-1] < 0]
+    else:
+        turns = curve_points(curve, _inflections(curve, t, jets.bend))
+    length = float(norm(np.diff(jets.point, axis=0)).sum()) if quick else curve_length(curve)
+    return CurveFacts(length, largest, None if straight else 1.0 / largest, jets.point[i], turns, humps)
 
 
 @dataclass(frozen=True)

@@ -17,6 +17,7 @@ from pamble.core.spline.evaluate import curve_points, surface_derivatives, surfa
 from pamble.core.spline.surface import Surface
 
 _FINE = 321
+_SEEDS = 40
 
 
 @dataclass(frozen=True)
@@ -49,7 +50,7 @@ def land(surface: Surface, points: Array, direction: Array) -> Landing:
     x = unit(np.cross(d, np.eye(3)[int(np.argmin(np.abs(d)))])[None])[0]
     y = np.cross(d, x)
     (u0, u1), (v0, v1) = surface.domain
-    us, vs = np.linspace(u0, u1, 60), np.linspace(v0, v1, 60)
+    us, vs = np.linspace(u0, u1, _SEEDS), np.linspace(v0, v1, _SEEDS)
     grid = surface_grid(surface, us, vs)[0, 0].reshape(-1, 3)
     flat = np.column_stack([grid @ x, grid @ y])
     target = np.column_stack([points @ x, points @ y])
@@ -110,9 +111,11 @@ def project(
         way = "along the surface normal" if direction is None else "along this direction"
         raise GeometryError(f"The curve misses the surface {way}: move it over the face, or choose another direction.")
     pieces = tuple(fit_points(found.point[r], degree, tolerance, spans, hurry=hurry) for r in runs)
+    if hurry:
+        return Projection(pieces, points[~found.hit], max(p.deviation for p in pieces))
     off = max(
         float(norm(to_surface(surface, w).point - w).max())
-        for w in (curve_points(p.curve, np.linspace(0, 1, 40 if hurry else 200)) for p in pieces)
+        for w in (curve_points(p.curve, np.linspace(0, 1, 200)) for p in pieces)
     )
     return Projection(pieces, points[~found.hit], off)
 
