@@ -62,12 +62,29 @@ def seam_over_its_limit_dark(desk: Desk) -> None:
     desk.button("Dark theme").click()
 
 
+def curves(desk: Desk) -> None:
+    """The example study of curves, taken in from its file."""
+    page = desk.page
+    desk.button("Light theme").click()
+    page.get_by_role("link", name="Pamble, all studies").click()
+    page.locator("input[aria-label='Study file']").set_input_files(ROOT / "docs" / "examples" / "kettle-lid.json")
+    page.get_by_role("button", name="Curves", exact=True).click()
+    page.keyboard.press("m")
+    for name in ("Outline", "Lead into the spout"):
+        desk.button(name).click()
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Curves", exact=True).click()
+    page.get_by_role("option", name="Outline", exact=True).click()
+    page.keyboard.press("f")
+
+
 VIEWS: dict[str, Callable[[Desk], None]] = {
     "blend": blend_in_clay,
     "zebra": zebra,
     "curvature": curvature_at_the_pointer,
     "cvs-and-comb": cvs_and_comb,
     "dark-seam-over": seam_over_its_limit_dark,
+    "curves": curves,
 }
 
 

@@ -35,6 +35,10 @@ export function fittedRange(shapes: Iterable<Shape>, kind: CurvatureKind): [numb
   return [low, Math.max(low + 1e-3, Math.min(at(0.98), 10000))];
 }
 
+/** A curve that is picked is drawn strong as a whole. */
+const wholeCurves = (shape: Shape | undefined, picked: boolean): string[] =>
+  picked && shape?.object.kind === 'curves' ? shape.edges.map((e) => e.name) : [];
+
 /** Keeps the drawing in step with the state; alone in following every preview, so that panels need not. */
 export function Scene({ viewport, palette }: { viewport: Viewport; palette: Palette }): null {
   const { shown, study } = useStudy();
@@ -43,11 +47,13 @@ export function Scene({ viewport, palette }: { viewport: Viewport; palette: Pale
 
   useEffect(() => {
     const seam = shown.seams.find((s) => s.key === activeSeam);
+    const pointedAt = hover && !('edge' in hover) ? hover.feature : null;
     const strong = (id: string): string[] => [
       ...picks.filter((p) => p.feature === id).map((p) => p.edge),
       ...(hover && 'edge' in hover && hover.feature === id ? [hover.edge] : []),
       ...(selection?.kind === 'edge' && selection.id === id ? [selection.edge] : []),
       ...(seam?.a.feature === id && !draft ? [seam.a.edge] : []),
+      ...wholeCurves(shown.shapes.get(id), (selection?.kind === 'feature' && selection.id === id) || pointedAt === id),
     ];
     const look = (id: string): ShapeLook => {
       const feature = study?.features.find((f) => f.id === id);
