@@ -63,6 +63,7 @@ TOOLS = {
     "blend_curve": {"first": line("crown", "u0"), "second": line("b")},
     "match_curve": {"curve": line("b"), "to": line("a"), "both": True},
     "offset_curve": {"curve": line("a"), "distance": 5},
+    "surface_offset": {"curve": line("crown", "v1"), "face": {"feature": "crown"}, "distance": -9},
     "mid_curve": {"first": line("a"), "second": line("b"), "ratio": 0.3},
     "fit_curve": {"curve": line("crown", "v0"), "degree": 3},
     "corner_curve": {"first": line("a"), "second": line("post"), "radius": 9},

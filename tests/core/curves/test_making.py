@@ -16,6 +16,7 @@ from pamble.core.curves.jets import curve_jets
 from pamble.core.curves.measure import curve_facts, curve_length, deviation
 from pamble.core.curves.mid import mid_curve
 from pamble.core.curves.offset import offset_curve
+from pamble.core.curves.on_surface import offset_on_surface
 from pamble.core.curves.project import project, pull
 from pamble.core.curves.shapes import (
     arc_by_radius,
@@ -34,10 +35,17 @@ from pamble.core.faces.kernel import surface_to_kernel
 from pamble.core.spline import Curve
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.evaluate import curve_points, surface_points
-from pamble.core.spline.knots import insert_knots, raise_degree
+from pamble.core.spline.knots import insert_knots, iso_curve, raise_degree
 from pamble.demo.mirror_cap import crown
 from tests.core.curves.test_jets_and_measure import PARABOLA
-from tests.shapes import cylinder, random_curve
+from tests.shapes import arc_curve, cylinder, random_curve, revolved
+
+
+def arc_curve_xz(radius: float) -> Curve:
+    """A quarter circle in the xz plane from the x axis up."""
+    arc = arc_curve(radius, 80)
+    return Curve(2, arc.knots, arc.control[:, [0, 2, 1]], arc.weights)
+
 
 Z, Y = np.array([0.0, 0, 1]), np.array([0.0, 1, 0])
 
@@ -241,3 +249,23 @@ def test_sections_and_intersections_lie_on_both_within_rounding():
         assert np.abs(np.hypot(x[:, 1], x[:, 2] - 100) - 25).max() < 1e-9
     with pytest.raises(GeometryError, match="misses the face"):
         plane_section(Face(crown()), np.array([900.0, 0, 0]), np.array([1.0, 0, 0]))
+
+
+def test_offset_on_a_sphere_is_a_circle_of_latitude_and_on_a_cylinder_a_generator():
+    """A geodesic square to the equator is a meridian: distance d along it rises to R sin(d/R)."""
+    ball = revolved(arc_curve_xz(60.0), 90)
+    equator = iso_curve(ball, "v", ball.domain[1][0])
+    (piece,) = offset_on_surface(equator, ball, 20.0).pieces
+    height = curve_points(piece.curve, np.linspace(0, 1, 50))[:, 2]
+    assert np.abs(height - 60 * np.sin(20 / 60)).max() < 1e-3
+    tube = cylinder(40, 100, 90)
+    generator = iso_curve(tube, "u", 0.3)
+    made = [offset_on_surface(generator, tube, d) for d in (15.0, -15.0)]
+    angles = [np.arctan2(*curve_points(m.pieces[0].curve, [0.2, 0.8])[:, [1, 0]].T) for m in made]
+    start = np.arctan2(*curve_points(generator, [0.5])[:, [1, 0]].T)
+    assert np.allclose(np.sort([a[0] - start[0] for a in angles]), [-15 / 40, 15 / 40], atol=1e-5)
+    assert np.allclose([a[0] for a in angles], [a[1] for a in angles], atol=1e-6)
+    with pytest.raises(GeometryError, match="runs over the edge"):
+        offset_on_surface(generator, tube, 500.0)
+    with pytest.raises(GeometryError, match="mm off the face"):
+        offset_on_surface(Curve.line([0, 0, 0], [0, 0, 90]), tube, 5.0)

@@ -2,8 +2,9 @@ import { Vector3 } from 'three';
 
 import type { Op } from '../api/types';
 import { commit, endPreview, preview } from '../state/session';
-import { useStudy, type Shape } from '../state/study';
+import { isCurve, useStudy, type Shape } from '../state/study';
 import { useTools, type Cv, type DragMode } from '../state/tools';
+import { onPlane } from './plane';
 import type { Viewport } from './viewport';
 
 const AXES: Partial<Record<DragMode, Vector3>> = {
@@ -18,16 +19,52 @@ export const cvPoint = ({ object }: Shape, [i, j]: Cv): Vector3 => {
   return new Vector3(p[k], p[k + 1], p[k + 2]);
 };
 
-/** Direction along which a CV moves, or null for free movement in the plane of the screen. */
+/** Direction along which a CV moves, or null for movement in the plane of the screen or the working plane. */
 export function dragDirection(shape: Shape, cv: Cv, mode: DragMode): Vector3 | null {
-  if (mode === 'view') return null;
+  if (mode === 'view' || mode === 'plane') return null;
   const axis = AXES[mode];
   if (axis) return axis;
-  if (mode === 'normal') return nearestNormal(shape, cvPoint(shape, cv));
+  if (mode === 'normal') return isCurve(shape) ? polygonNormal(shape, cv) : nearestNormal(shape, cvPoint(shape, cv));
   const [rows, columns] = shape.object.cvs.count;
   const [i, j] = cv;
   const next: Cv = mode === 'leg_u' ? [i + 1 < rows ? i + 1 : i - 1, j] : [i, j + 1 < columns ? j + 1 : j - 1];
   return cvPoint(shape, next).sub(cvPoint(shape, cv)).normalize();
+}
+
+/** Direction in which the control polygon of a curve bends at a CV; at an end, square to the first leg in its plane. */
+function polygonNormal(shape: Shape, [i]: Cv): Vector3 {
+  const last = shape.object.cvs.count[0] - 1;
+  const middle = Math.min(Math.max(i, 1), Math.max(1, last - 1));
+  const [a, b, c] = [middle - 1, middle, Math.min(last, middle + 1)].map((k) => cvPoint(shape, [k, 0])) as [Vector3, Vector3, Vector3];
+  const before = a.clone().sub(b).normalize();
+  const after = c.clone().sub(b).normalize();
+  const bend = before.clone().add(after);
+  if (bend.length() < 1e-6) bend.crossVectors(before, Math.abs(before.z) < 0.9 ? AXES.z ?? before : AXES.x ?? before);
+  if (i === middle) return bend.normalize();
+  const leg = i === 0 ? before : after;
+  return bend.addScaledVector(leg, -bend.dot(leg)).normalize();
+}
+
+/** How far a CV follows one that is dragged: 1 at it, falling smoothly to 0 at the radius. */
+export function falloffWeight(distance: number, radius: number): number {
+  if (radius <= 0 || distance >= radius) return 0;
+  return (1 - (distance / radius) ** 2) ** 2;
+}
+
+/** All CVs that move, with the share of the movement that each takes. */
+function followers(shape: Shape, held: readonly Cv[], radius: number): { cv: Cv; at: Vector3; share: number }[] {
+  const picked = held.map((cv) => ({ cv, at: cvPoint(shape, cv), share: 1 }));
+  if (radius <= 0) return picked;
+  const out = [...picked];
+  const [rows, columns] = shape.object.cvs.count;
+  for (let i = 0; i < rows; i++)
+    for (let j = 0; j < columns; j++) {
+      if (held.some((c) => c[0] === i && c[1] === j)) continue;
+      const at = cvPoint(shape, [i, j]);
+      const share = falloffWeight(Math.min(...picked.map((p) => p.at.distanceTo(at))), radius);
+      if (share > 0) out.push({ cv: [i, j], at, share });
+    }
+  return out;
 }
 
 /** Exact normal of the surface at the display point nearest to a place. */
@@ -65,24 +102,33 @@ export function travel(viewport: Viewport, from: Vector3, direction: Vector3 | n
   return direction.clone().multiplyScalar((dx * px + dy * py) / square);
 }
 
-/** Drag the picked CVs of a face until the pointer is released; Shift is fine movement, Esc gives up. */
+/** Movement of the pointer as a step in the working plane; none where that is seen on edge. */
+function planeTravel(viewport: Viewport, dx: number, dy: number): Vector3 {
+  const { width, height } = viewport.view;
+  const a = onPlane(viewport, width / 2, height / 2);
+  const b = onPlane(viewport, width / 2 + dx, height / 2 + dy);
+  return a && b ? b.sub(a) : new Vector3();
+}
+
+/** Drag the picked CVs of a face or curve until the pointer is released; Shift is fine movement, Esc gives up. */
 export function dragCvs(viewport: Viewport, id: string, grabbed: Cv, start: PointerEvent): void {
   const shape = useStudy.getState().kept.shapes.get(id);
-  const { selection, dragMode } = useTools.getState();
+  const { selection, dragMode, falloff } = useTools.getState();
   if (!shape || shape.object.trimmed) return;
   const together = selection?.kind === 'cvs' && selection.id === id ? selection.cvs : [grabbed];
-  const from = together.map((cv) => ({ cv, at: cvPoint(shape, cv) }));
+  const from = followers(shape, together, falloff);
   const grabbedAt = cvPoint(shape, grabbed);
   const direction = dragDirection(shape, grabbed, dragMode);
   const total = new Vector3();
   let last = { x: start.clientX, y: start.clientY };
   let moved = false;
 
-  const targets = () => from.map(({ cv, at }) => ({ cv, to: at.clone().add(total) }));
+  const targets = () => from.map(({ cv, at, share }) => ({ cv, to: at.clone().addScaledVector(total, share) }));
   followPointer({
     move(e) {
       const fine = e.shiftKey ? 0.1 : 1;
-      total.add(travel(viewport, grabbedAt, direction, (e.clientX - last.x) * fine, (e.clientY - last.y) * fine));
+      const [dx, dy] = [(e.clientX - last.x) * fine, (e.clientY - last.y) * fine];
+      total.add(dragMode === 'plane' ? planeTravel(viewport, dx, dy) : travel(viewport, grabbedAt, direction, dx, dy));
       last = { x: e.clientX, y: e.clientY };
       moved ||= total.length() > 0;
       if (moved) preview(moveOp(id, targets()));

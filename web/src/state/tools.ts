@@ -5,7 +5,7 @@ import type { EdgeRef, Params, Role } from '../api/types';
 export type Stage = 'curves' | 'primaries' | 'blends' | 'check' | 'handover';
 /** The kind of a tool of the build, or the comb. */
 export type Tool = string | null;
-export type DragMode = 'view' | 'x' | 'y' | 'z' | 'normal' | 'leg_u' | 'leg_v';
+export type DragMode = 'view' | 'plane' | 'x' | 'y' | 'z' | 'normal' | 'leg_u' | 'leg_v';
 export type Cv = readonly [number, number];
 
 export type Selection =
@@ -34,6 +34,8 @@ interface ToolStore {
   /** Faces whose CVs are shown. */
   cvsOf: readonly string[];
   dragMode: DragMode;
+  /** Distance in mm within which other CVs follow a drag, less and less; 0 for none. */
+  falloff: number;
   dragging: boolean;
   problem: string | null;
   /** What a point that is being placed would snap to, in words. */
@@ -49,6 +51,7 @@ export const useTools = create<ToolStore>(() => ({
   hover: null,
   cvsOf: [],
   dragMode: 'view',
+  falloff: 0,
   dragging: false,
   problem: null,
   caught: null,

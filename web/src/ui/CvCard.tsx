@@ -3,16 +3,17 @@ import { memo } from 'react';
 
 import { cvPoint, moveOp } from '../scene/cvDrag';
 import { commit } from '../state/session';
-import { featureName, useStudy } from '../state/study';
+import { featureName, isCurve, useStudy } from '../state/study';
 import { useTools, type Cv, type DragMode } from '../state/tools';
 import { NumberField } from './NumberField';
 
 const MODES: { value: DragMode; label: string; title: string }[] = [
   { value: 'view', label: 'View', title: 'freely in the plane of the screen' },
+  { value: 'plane', label: 'Plane', title: 'in the working plane' },
   { value: 'x', label: 'X', title: 'along the global x axis' },
   { value: 'y', label: 'Y', title: 'along the global y axis' },
   { value: 'z', label: 'Z', title: 'along the global z axis' },
-  { value: 'normal', label: 'N', title: 'along the normal of the face' },
+  { value: 'normal', label: 'N', title: 'along the normal of the face, or where the polygon bends' },
   { value: 'leg_u', label: 'u', title: 'along the polygon leg in u' },
   { value: 'leg_v', label: 'v', title: 'along the polygon leg in v' },
 ];
@@ -44,7 +45,7 @@ export function CvCard({ id, cvs }: { id: string; cvs: readonly Cv[] }) {
         {featureName(id)}
         {single ? '' : '; numbers are the first one’s, all move together'}
       </div>
-      <DragAlong />
+      <DragAlong curve={isCurve(shape)} />
       {(['x', 'y', 'z'] as const).map((axis) => (
         <div className="row" key={axis}>
           <span className="quiet">{axis.toUpperCase()}</span>
@@ -55,7 +56,8 @@ export function CvCard({ id, cvs }: { id: string; cvs: readonly Cv[] }) {
   );
 }
 
-const DragAlong = memo(function DragAlong() {
+const DragAlong = memo(function DragAlong({ curve }: { curve: boolean }) {
+  const falloff = useTools((s) => s.falloff);
   const mode = useTools((s) => s.dragMode);
   return (
     <>
@@ -69,10 +71,14 @@ const DragAlong = memo(function DragAlong() {
         aria-label="Drag along"
         value={mode}
         onChange={(value) => useTools.setState({ dragMode: value as DragMode })}
-        data={MODES.map((m) => ({ value: m.value, label: <span title={m.title}>{m.label}</span> }))}
+        data={MODES.filter((m) => !curve || m.value !== 'leg_v').map((m) => ({ value: m.value, label: <span title={m.title}>{m.label}</span> }))}
       />
       <div className="quiet" style={{ marginTop: 4 }}>
         {MODES.find((m) => m.value === mode)?.title}
+      </div>
+      <div className="row">
+        <span className="quiet">Neighbours follow within</span>
+        <NumberField label="Neighbours follow within" value={falloff} digits={1} unit="mm" width={92} low={0} high={100000} onChange={(value) => useTools.setState({ falloff: value })} />
       </div>
     </>
   );

@@ -33,6 +33,7 @@ KINDS: dict[str, FeatureKind] = {
         blend_curve.KIND,
         match_curve.KIND,
         offset_curve.KIND,
+        offset_curve.ON_FACE,
         mid_curve.KIND,
         fit_curve.KIND,
         corner_curve.KIND,

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from pamble.build.data import EdgeRef, Point
+from pamble.build.data import EdgeRef, FaceRef, Point
 from pamble.build.features.base import Context, FeatureKind, Inputs, Made, hurried, made_curves
 from pamble.build.features.fields import FitParams, choice, number
 from pamble.core.curves.offset import offset_curve
+from pamble.core.curves.on_surface import offset_on_surface
 
 
 class OffsetCurveParams(FitParams):
@@ -35,6 +36,32 @@ def run(params: OffsetCurveParams, inputs: Inputs, context: Context) -> Made:
         *(p.curve for p in made.pieces), warnings=warnings, deviation=max(p.deviation for p in made.pieces)
     )
 
+
+class SurfaceOffsetParams(FitParams):
+    """distance: mm along the face, to the left of the curve seen against the normal; negative to the right."""
+
+    curve: EdgeRef = choice("Curve on the face")
+    face: FaceRef = choice("Face")
+    distance: float = number("Distance", 12.0, "mm")
+
+
+def on_face(params: SurfaceOffsetParams, inputs: Inputs, context: Context) -> Made:
+    """Build the offset on the face; several curves where it leaves the face and comes back."""
+    surface = inputs.face(params.face).surface
+    made = offset_on_surface(inputs.curve(params.curve), surface, params.distance, **hurried(params, context))
+    warnings = ("Part of the offset runs over the edge of the face.",) if made.left else ()
+    return made_curves(
+        *(p.curve for p in made.pieces),
+        warnings=warnings,
+        deviation=max(p.deviation for p in made.pieces),
+        off_surface=made.off_surface,
+    )
+
+
+ON_FACE = FeatureKind(
+    "surface_offset", "Offset on a face", "theoretical", SurfaceOffsetParams, on_face, "curves",
+    "Pick a curve on a face, then the face.",
+)  # fmt: skip
 
 KIND = FeatureKind(
     "offset_curve", "Offset", "theoretical", OffsetCurveParams, run, "curves", "Pick the curve to offset."

@@ -106,7 +106,7 @@ def project(
     t[[0, -1]] = curve.domain
     points = curve_points(curve, t)
     found = pull(surface, points) if direction is None else land(surface, points, direction)
-    runs = [r for r in _runs(found.hit) if len(r) > 3]
+    runs = [r for r in runs_of(found.hit) if len(r) > 3]
     if not runs:
         way = "along the surface normal" if direction is None else "along this direction"
         raise GeometryError(f"The curve misses the surface {way}: move it over the face, or choose another direction.")
@@ -120,6 +120,7 @@ def project(
     return Projection(pieces, points[~found.hit], off)
 
 
-def _runs(mask: BoolArray) -> list[IntArray]:
+def runs_of(mask: BoolArray) -> list[IntArray]:
+    """Stretches of indices where the mask is true."""
     index = np.flatnonzero(mask)
     return [] if not len(index) else np.split(index, np.flatnonzero(np.diff(index) > 1) + 1)

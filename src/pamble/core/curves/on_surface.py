@@ -1,0 +1,105 @@
+"""Offset of a curve on a surface: every point walks the same distance along a geodesic square to the curve."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from pamble.core.arrays import Array, BoolArray, cross, dot, unit
+from pamble.core.curves.fit import Fit, fit_points
+from pamble.core.curves.jets import curve_jets
+from pamble.core.curves.measure import length_parameters
+from pamble.core.curves.project import runs_of
+from pamble.core.errors import GeometryError
+from pamble.core.spline.closest import to_surface
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.differential import normals
+from pamble.core.spline.evaluate import surface_derivatives
+from pamble.core.spline.surface import Surface
+
+_FINE = 241
+_STEPS = 48
+
+
+@dataclass(frozen=True)
+class SurfaceOffset:
+    """A fitted piece for every stretch that stays on the face, and how far the curve itself is off the surface, mm."""
+
+    pieces: tuple[Fit, ...]
+    off_surface: float
+    left: bool
+
+
+def offset_on_surface(
+    curve: Curve,
+    surface: Surface,
+    distance: float,
+    degree: int = 5,
+    tolerance: float = 0.005,
+    spans: int | None = None,
+    hurry: bool = False,
+) -> SurfaceOffset:
+    """Offset by ``distance`` mm to the side normal x tangent, measured along the surface.
+
+    Raises `GeometryError` if the curve is not on the surface or nothing of the offset is.
+    """
+    t = length_parameters(curve, np.linspace(0, 1, _FINE // 4 if hurry else _FINE))
+    t[[0, -1]] = curve.domain
+    jets = curve_jets(curve, t)
+    feet = to_surface(surface, jets.point)
+    off = float(feet.distance.max())
+    if off > 1.0:
+        raise GeometryError(f"The curve is up to {off:.2f} mm off the face: project it onto the face first.")
+    n = normals(surface_derivatives(surface, feet.u, feet.v, 1))
+    side = unit(cross(n, jets.tangent)) * np.sign(distance)
+    u, v, inside = walk(surface, feet.u, feet.v, side, abs(distance), _STEPS // 2 if hurry else _STEPS)
+    runs = [r for r in runs_of(inside) if len(r) > 3]
+    if not runs:
+        raise GeometryError(f"Nothing of the offset by {distance:g} mm is left on the face: it runs over the edge.")
+    points = surface_derivatives(surface, u, v, 0)[0, 0]
+    pieces = tuple(fit_points(points[r], degree, tolerance, spans, hurry=hurry) for r in runs)
+    return SurfaceOffset(pieces, off, not inside.all())
+
+
+def walk(
+    surface: Surface, u: Array, v: Array, direction: Array, length: float, steps: int
+) -> tuple[Array, Array, BoolArray]:
+    """Geodesics from m points, each ``length`` mm in a tangent ``direction`` (m, 3).
+
+    Returns the end parameters and whether the way stays on the face. Runge-Kutta of fourth order on u'', v'' such that
+    S_uu u'^2 + 2 S_uv u'v' + S_vv v'^2 + S_u u'' + S_v v'' is square to the surface (do Carmo, section 4-4).
+    """
+    (u0, u1), (v0, v1) = surface.domain
+    d = surface_derivatives(surface, u, v, 1)
+    du, dv = _components(d[1, 0], d[0, 1], direction)
+    state = np.array([u, v, du, dv])
+    h = length / steps
+    inside = np.ones(len(u), dtype=bool)
+    for _ in range(steps):
+        k1 = _rate(surface, state)
+        k2 = _rate(surface, state + 0.5 * h * k1)
+        k3 = _rate(surface, state + 0.5 * h * k2)
+        k4 = _rate(surface, state + h * k3)
+        # A way that has left the face waits where it left: beyond, the polynomials run away.
+        state = np.where(inside, state + h / 6 * (k1 + 2 * k2 + 2 * k3 + k4), state)
+        slack_u, slack_v = 1e-9 * (u1 - u0), 1e-9 * (v1 - v0)
+        inside &= (state[0] > u0 - slack_u) & (state[0] < u1 + slack_u)
+        inside &= (state[1] > v0 - slack_v) & (state[1] < v1 + slack_v)
+    return np.clip(state[0], u0, u1), np.clip(state[1], v0, v1), inside
+
+
+def _components(su: Array, sv: Array, w: Array) -> tuple[Array, Array]:
+    """Coordinates of tangent vectors in the basis S_u, S_v."""
+    e, f, g = dot(su, su), dot(su, sv), dot(sv, sv)
+    a, b = dot(w, su), dot(w, sv)
+    area = np.maximum(e * g - f * f, 1e-300)
+    return (a * g - b * f) / area, (b * e - a * f) / area
+
+
+def _rate(surface: Surface, state: Array) -> Array:
+    u, v, du, dv = state
+    d = surface_derivatives(surface, u, v, 2)
+    bend = d[2, 0] * (du * du)[:, None] + d[1, 1] * (2 * du * dv)[:, None] + d[0, 2] * (dv * dv)[:, None]
+    ddu, ddv = _components(d[1, 0], d[0, 1], bend)
+    return np.array([du, dv, -ddu, -ddv])
