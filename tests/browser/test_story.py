@@ -287,7 +287,7 @@ def test_export_chosen_faces_and_take_them_in_again(desk, tmp_path):
     expect(page.get_by_role("dialog")).to_have_count(0)
     page.keyboard.press("Control+e")
     with page.expect_download() as got:
-        page.get_by_role("button", name="STEP, all faces").click()
+        page.get_by_role("button", name="STEP, all objects").click()
     got.value.save_as(tmp_path / "all.step")
     in_file = readback.faces(tmp_path / "all.step")
     assert len(in_file) == 3
@@ -297,7 +297,7 @@ def test_export_chosen_faces_and_take_them_in_again(desk, tmp_path):
     page.get_by_role("checkbox", name="Crown").uncheck()
     page.get_by_role("checkbox", name="Flank").uncheck()
     with page.expect_download() as got:
-        page.get_by_role("button", name="STEP, 1 faces").click()
+        page.get_by_role("button", name="STEP, 1 object").click()
     got.value.save_as(tmp_path / "blend.step")
     assert [f.name for f in read_step(tmp_path / "blend.step")] == ["Edge blend"]
     expect(page.get_by_role("dialog")).to_have_count(0)

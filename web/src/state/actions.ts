@@ -1,4 +1,4 @@
-import type { BlendParams, EdgeRef, FeatureSummary, Op, Params, Point } from '../api/types';
+import type { BlendParams, EdgeRef, FeatureSummary, Op, Params, Point, Role } from '../api/types';
 import { complete, openField, useCatalog } from './catalog';
 import { commit, endPreview, preview, refreshCombs, step, tell } from './session';
 import { useStudy } from './study';
@@ -40,10 +40,24 @@ export function startTool(tool: Tool): void {
   else if (selection?.kind === 'feature') pickFeature(selection.id);
 }
 
+/** Ask for another input of a kept step. */
+export function startRepick(id: string, field: string, kind: 'line' | 'face'): void {
+  useTools.setState({ repick: { id, field, kind }, hover: null });
+}
+
+function repickWith(ref: EdgeRef | { feature: string }, kind: 'line' | 'face'): boolean {
+  const { repick } = useTools.getState();
+  if (!repick || repick.kind !== kind) return false;
+  useTools.setState({ repick: null, hover: null });
+  changeParams(repick.id, { [repick.field]: ref }, true);
+  return true;
+}
+
 const fieldsOf = (kind: string) => useCatalog.getState().fields.get(kind) ?? [];
 
 /** A whole object was pointed at: its face, or its first curve. */
 export function pickFeature(id: string): void {
+  if (repickWith({ feature: id }, 'face')) return;
   const shape = useStudy.getState().kept.shapes.get(id);
   if (!shape) return;
   const { draft, tool } = useTools.getState();
@@ -59,6 +73,7 @@ export function pickFeature(id: string): void {
 
 /** What a tool does with a line that was picked. */
 export function pickEdge(edge: EdgeRef): void {
+  if (repickWith(edge, 'line')) return;
   const { tool, picks, draft } = useTools.getState();
   if (tool === 'comb') toggleComb(edge.feature, edge.edge);
   if (tool === 'edge_blend') {
@@ -103,7 +118,8 @@ function pickForBlend(edge: EdgeRef, picks: readonly EdgeRef[], draft: Draft | n
 
 /** What the tool in work would take next. */
 export function wanted(): 'line' | 'face' | 'point' | null {
-  const { tool, draft } = useTools.getState();
+  const { tool, draft, repick } = useTools.getState();
+  if (repick) return repick.kind;
   if (tool === 'comb') return 'line';
   if (tool === 'edge_blend') return draft ? null : 'line';
   if (!draft) return null;
@@ -217,6 +233,10 @@ export function dropDraft(): void {
 /** Esc: the nearest thing that can be let go of. */
 export function letGo(): void {
   const { draft, tool, picks, selection } = useTools.getState();
+  if (useTools.getState().repick) {
+    useTools.setState({ repick: null });
+    return;
+  }
   if (draft && takePointBack()) return;
   if (draft) {
     dropDraft();
@@ -259,7 +279,7 @@ export function toggleComb(id: string, edge: string): void {
   refreshCombs();
 }
 
-export const setFlags = (id: string, change: { name?: string; on?: boolean; hidden?: boolean }) =>
+export const setFlags = (id: string, change: { name?: string; on?: boolean; hidden?: boolean; role?: Role }) =>
   commit({ op: 'set_flags', changes: [{ id, ...change }] });
 
 export const removeFeatures = (ids: string[]) => commit({ op: 'remove_features', ids });

@@ -38,6 +38,8 @@ interface ToolStore {
   falloff: number;
   dragging: boolean;
   problem: string | null;
+  /** An input of a kept step that is being picked anew. */
+  repick: { id: string; field: string; kind: 'line' | 'face' } | null;
   /** What a point that is being placed would snap to, in words. */
   caught: string | null;
 }
@@ -54,5 +56,6 @@ export const useTools = create<ToolStore>(() => ({
   falloff: 0,
   dragging: false,
   problem: null,
+  repick: null,
   caught: null,
 }));

@@ -160,6 +160,13 @@ function LineMenu({ feature, rename, trimmed }: { feature: FeatureSummary; renam
           {feature.on ? 'Switch off' : 'Switch on'}
         </Menu.Item>
         <Menu.Divider />
+        <Menu.Label>Role</Menu.Label>
+        {ROLES.map(([role, title]) => (
+          <Menu.Item key={role} disabled={role === feature.role} onClick={() => void setFlags(feature.id, { role })}>
+            {title}
+          </Menu.Item>
+        ))}
+        <Menu.Divider />
         <Menu.Item
           color="red"
           onClick={() => {

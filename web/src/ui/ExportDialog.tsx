@@ -10,7 +10,7 @@ import { openers } from './commands';
 export function ExportDialog() {
   const [open, setOpen] = useState(false);
   const { id, study, kept } = useStudy();
-  const able = study?.features.filter((f) => f.on && kept.shapes.has(f.id)) ?? [];
+  const able = study?.features.filter((f) => f.on && f.kind !== 'mesh' && kept.shapes.has(f.id)) ?? [];
   const [left, setLeft] = useState<string[]>([]);
   useEffect(() => {
     openers.export = () => {
@@ -44,17 +44,17 @@ export function ExportDialog() {
           onChange={(e) => setLeft(e.currentTarget.checked ? left.filter((x) => x !== f.id) : [...left, f.id])}
         />
       ))}
-      {!able.length && <p className="quiet">There is no face to export yet.</p>}
+      {!able.length && <p className="quiet">There is no face or curve to export yet.</p>}
       <div style={{ display: 'flex', gap: 8, marginTop: 14 }}>
         <Button size="sm" disabled={!chosen.length} onClick={() => void save('step')}>
-          STEP, {chosen.length === able.length ? 'all' : chosen.length} faces
+          STEP, {chosen.length === able.length ? 'all' : chosen.length} {chosen.length === 1 && able.length > 1 ? 'object' : 'objects'}
         </Button>
         <Button size="sm" variant="default" onClick={() => void save('json')}>
           Study as JSON
         </Button>
       </div>
       <p className="quiet" style={{ marginBottom: 0 }}>
-        STEP holds exact B-spline faces in mm. JSON holds the whole study with its build.
+        STEP holds exact B-spline faces and curves in mm. JSON holds the whole study with its build.
       </p>
     </Modal>
   );

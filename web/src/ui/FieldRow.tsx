@@ -9,6 +9,10 @@ interface Props {
   field: Field;
   value: unknown;
   change(value: unknown, final?: boolean): void;
+  /** Ask for another line or face in place of the one that is there. */
+  repick(kind: 'line' | 'face'): void;
+  /** Whether the next pick goes here. */
+  asking: boolean;
 }
 
 const AXES = ['X', 'Y', 'Z'];
@@ -16,15 +20,15 @@ const AXES = ['X', 'Y', 'Z'];
 const SIDE_BY_SIDE = 24;
 
 /** One line of a tool's card. */
-export function FieldRow({ field, value, change }: Props) {
+export function FieldRow({ field, value, change, repick, asking }: Props) {
   const now = value === undefined ? field.fallback : value;
   switch (field.kind) {
     case 'line':
     case 'face':
       return (
         <Row title={field.title}>
-          {isRef(now) ? (
-            <button className="target" aria-label={`${field.title}: pick another`} title="Pick another" onClick={() => change(undefined)}>
+          {isRef(now) && !asking ? (
+            <button className="target" aria-label={`${field.title}: pick another`} title="Pick another" onClick={() => repick(field.kind === 'face' ? 'face' : 'line')}>
               {refWords(now)}
             </button>
           ) : (

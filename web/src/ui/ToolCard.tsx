@@ -1,7 +1,7 @@
 import { Button } from '@mantine/core';
 
 import type { Params } from '../api/types';
-import { changeParams, dropDraft, keepDraft } from '../state/actions';
+import { changeParams, dropDraft, keepDraft, startRepick } from '../state/actions';
 import { complete, useCatalog } from '../state/catalog';
 import { useStudy } from '../state/study';
 import { useTools } from '../state/tools';
@@ -23,6 +23,7 @@ export function ToolCard({ id, kind, name, params, draft }: Props) {
   const fields = useCatalog((s) => s.fields.get(kind)) ?? [];
   const state = useStudy((s) => s.shown.features.get(id));
   const problem = useTools((s) => s.problem);
+  const repick = useTools((s) => s.repick);
   const ready = complete(fields, params);
   const change = (changes: Params, final = true) => changeParams(id, changes, final);
   const shown = fields.filter((f) => f.kind !== 'other' && (ready || f.required));
@@ -31,7 +32,14 @@ export function ToolCard({ id, kind, name, params, draft }: Props) {
       <h2>{name}</h2>
       <div className="quiet">{draft && !ready ? tool?.ask : tool?.label}</div>
       {shown.map((field) => (
-        <FieldRow key={field.name} field={field} value={params[field.name]} change={(value, final) => change({ [field.name]: value }, final)} />
+        <FieldRow
+          key={field.name}
+          field={field}
+          value={params[field.name]}
+          change={(value, final) => change({ [field.name]: value }, final)}
+          repick={(what) => (draft ? change({ [field.name]: undefined }) : startRepick(id, field.name, what))}
+          asking={repick?.id === id && repick.field === field.name}
+        />
       ))}
       <Deviation facts={state?.facts} />
       <CurveFigures facts={state?.facts} />
