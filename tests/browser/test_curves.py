@@ -88,7 +88,7 @@ def test_two_views_become_one_curve_that_follows(desk):
     expect(page.get_by_role("option", name="Two-view curve")).to_be_visible()
     page.get_by_role("option", name="Side", exact=True).click()
     page.keyboard.press("c")
-    cv = desk.button("CV 2, 1 of Side")
+    cv = desk.button("CV 2 of Side")
     cv.click()
     page.get_by_role("radiogroup", name="Drag along").get_by_text("Z", exact=True).click()
     desk.drag(desk.centre(cv), (0, -60), steps=8)
@@ -174,3 +174,34 @@ def test_a_scan_lies_under_the_curves_and_is_told_of(desk, tmp_path):
     page.get_by_role("button", name="Hide lid-scan").click()
     page.wait_for_timeout(300)
     assert Picture(page).part_area() < 0.1
+
+
+def test_new_curves_land_in_the_active_group_and_a_locked_one_stays(desk):
+    page = desk.page
+    desk.button("New group").click()
+    field = page.get_by_role("textbox", name="Name of the new group")
+    field.fill("Rim lines")
+    field.press("Enter")
+    group = page.get_by_role("region", name="Group Rim lines")
+    expect(group.get_by_role("radio")).to_have_attribute("aria-checked", "true")
+    desk.button("More for group Rim lines").click()
+    page.get_by_role("menuitem", name="Construction").click()
+    draw(desk, "Shift+F", "Rim", (400, 400), (640, 200), (880, 400))
+    expect(group.get_by_role("option", name="Rim", exact=True)).to_be_visible()
+    desk.button("More for Rim").click()
+    page.get_by_role("menuitem", name="Lock", exact=True).click()
+    expect(group.get_by_label("locked")).to_be_visible()
+    group.get_by_role("option", name="Rim", exact=True).click()
+    page.keyboard.press("c")
+    before = curve_length(desk)
+    desk.drag(desk.centre(desk.button("CV 2 of Rim")), (0, 60))
+    expect(page.get_by_text("Rim is locked: unlock it first.").first).to_be_visible()
+    group.get_by_role("option", name="Rim", exact=True).click()
+    assert curve_length(desk) == before
+    desk.button("Hide all of Rim lines").click()
+    expect(desk.button("Show Rim", exact=True)).to_be_visible()
+    page.keyboard.press("Control+z")
+    expect(desk.button("Hide Rim", exact=True)).to_be_visible()
+    desk.button("More for group Rim lines").click()
+    page.get_by_role("menuitem", name="Dissolve the group").click()
+    expect(page.get_by_role("region", name="Construction")).to_contain_text("Rim")

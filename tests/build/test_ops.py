@@ -35,6 +35,8 @@ OPS = st.sampled_from(
         {"op": "set_flags", "changes": [{"id": "crown", "hidden": True}, {"id": "b1", "name": "Edge", "on": False}]},
         {"op": "set_study", "name": "Other", "limits": {"gap": 0.5}},
         {"op": "set_seam_target", "key": "a|b", "target": 3},
+        {"op": "set_groups", "groups": [{"id": "g", "name": "Shell", "role": "primary"}], "active": "g"},
+        {"op": "set_flags", "changes": [{"id": "crown", "group": "g"}, {"id": "flank", "locked": True}]},
         {"op": "add_features", "features": [{**BLEND, "id": "b2"}], "at": [0]},
     ]
 )

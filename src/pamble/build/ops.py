@@ -13,7 +13,7 @@ from pamble.build.data import Stored
 from pamble.build.dimensions import dimension_values, resolved
 from pamble.build.features import KINDS
 from pamble.build.features.cv_curve import held_ends
-from pamble.build.study import Feature, Limits, Name, Role, Study, first_problem
+from pamble.build.study import Feature, Group, Limits, Name, Role, Study, first_problem
 from pamble.core.errors import StudyError
 
 
@@ -57,13 +57,15 @@ class MoveCvs(Stored):
 
 
 class FlagChange(Stored):
-    """New values of a feature's flags, role and name; null leaves one as it is."""
+    """New values of a feature's flags, role, name and group; null leaves one as it is, an empty group is none."""
 
     id: str
     name: str | None = Field(None, min_length=1, max_length=120)
     role: Role | None = None
     on: bool | None = None
     hidden: bool | None = None
+    locked: bool | None = None
+    group: str | None = None
 
 
 class SetFlags(Stored):
@@ -97,8 +99,16 @@ class SetDimension(Stored):
     value: str | None = Field(None, max_length=200)
 
 
+class SetGroups(Stored):
+    """The groups of the study in order, and the active one. Features of a group that goes are in none."""
+
+    op: Literal["set_groups"] = "set_groups"
+    groups: list[Group]
+    active: str | None = None
+
+
 Op = Annotated[
-    AddFeatures | RemoveFeatures | SetParams | MoveCvs | SetFlags | SetStudy | SetSeamTarget | SetDimension,
+    AddFeatures | RemoveFeatures | SetParams | MoveCvs | SetFlags | SetStudy | SetSeamTarget | SetDimension | SetGroups,
     Field(discriminator="op"),
 ]
 OP: TypeAdapter[Op] = TypeAdapter(Op)
@@ -165,6 +175,10 @@ def apply(study: Study, op: Op) -> tuple[Study, Op]:
             return study.model_copy(update={"seam_targets": targets}), old_target
         case SetDimension():
             return _set_dimension(study, op)
+        case SetGroups():
+            before = SetGroups(groups=study.groups, active=study.active_group)
+            active = op.active if any(g.id == op.active for g in op.groups) else None
+            return study.model_copy(update={"groups": op.groups, "active_group": active}), before
 
 
 def _add(study: Study, op: AddFeatures) -> tuple[Study, Op]:
@@ -183,11 +197,17 @@ def _add(study: Study, op: AddFeatures) -> tuple[Study, Op]:
 
 
 def _remove(study: Study, op: RemoveFeatures) -> tuple[Study, Op]:
-    gone = [study.feature(i) for i in dict.fromkeys(op.ids)]
+    gone = [_unlocked(study.feature(i)) for i in dict.fromkeys(op.ids)]
     gone.sort(key=study.features.index)
     places = [study.features.index(f) for f in gone]
     left = [f for f in study.features if f not in gone]
     return study.model_copy(update={"features": left}), AddFeatures(features=gone, at=places)
+
+
+def _unlocked(feature: Feature) -> Feature:
+    if feature.locked:
+        raise StudyError(f"{feature.name} is locked: unlock it first.")
+    return feature
 
 
 def _replaced(study: Study, feature: Feature) -> Study:
@@ -196,7 +216,7 @@ def _replaced(study: Study, feature: Feature) -> Study:
 
 
 def _set_params(study: Study, op: SetParams) -> tuple[Study, Op]:
-    feature = study.feature(op.id)
+    feature = _unlocked(study.feature(op.id))
     values = dimension_values(study.dimensions)
     known = checked_params(feature, values)
     unknown = set(op.changes) - set(known)
@@ -208,7 +228,7 @@ def _set_params(study: Study, op: SetParams) -> tuple[Study, Op]:
 
 
 def _move_cvs(study: Study, op: MoveCvs) -> tuple[Study, Op]:
-    feature = study.feature(op.id)
+    feature = _unlocked(study.feature(op.id))
     path = KINDS[feature.kind].net if feature.kind in KINDS else ()
     if not path:
         raise StudyError(f"{feature.name} is made by its step: its CVs follow from its inputs and cannot be moved.")
@@ -265,9 +285,17 @@ def _set_flags(study: Study, op: SetFlags) -> tuple[Study, Op]:
     for change in op.changes:
         feature = study.feature(change.id)
         new = {k: v for k, v in change.model_dump(exclude={"id"}).items() if v is not None}
-        before.append(FlagChange(id=change.id, **{k: getattr(feature, k) for k in new}))
+        before.append(FlagChange(id=change.id, **{k: _flag(feature, k) for k in new}))
+        if "group" in new:
+            new["group"] = new["group"] or None
         study = _replaced(study, feature.model_copy(update=new))
     return study, SetFlags(changes=before[::-1])
+
+
+def _flag(feature: Feature, name: str) -> Any:
+    """A flag as a change would set it: no group is an empty one."""
+    value = getattr(feature, name)
+    return "" if name == "group" and value is None else value
 
 
 def dependents(study: Study, ids: list[str]) -> list[str]:

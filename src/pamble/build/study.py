@@ -23,7 +23,10 @@ Role = Literal["construction", "theoretical", "primary", "secondary", "tertiary"
 
 
 class Feature(Stored):
-    """One step of the build. kind names the tool; params are that tool's inputs and numbers."""
+    """One step of the build. kind names the tool; params are that tool's inputs and numbers. group: the group it is in.
+
+    locked: it cannot be changed or deleted until it is unlocked; others may still hang on it.
+    """
 
     id: str = Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9_-]+$")
     kind: str
@@ -31,7 +34,17 @@ class Feature(Stored):
     role: Role
     on: bool = True
     hidden: bool = False
+    locked: bool = False
+    group: str | None = None
     params: dict[str, Any]
+
+
+class Group(Stored):
+    """A named group of features; what is made while it is active lands in it with its role."""
+
+    id: str = Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9_-]+$")
+    name: str = Field(min_length=1, max_length=120)
+    role: Role
 
 
 class Limits(Stored):
@@ -59,6 +72,8 @@ class Study(Stored):
     seam_targets: dict[str, int] = {}
     limits: Limits = Limits()
     dimensions: dict[Name, str] = {}
+    groups: list[Group] = []
+    active_group: str | None = None
 
     @field_validator("format_version")
     @classmethod

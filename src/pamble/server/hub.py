@@ -34,7 +34,8 @@ def summary(document: dict[str, Any]) -> StudySummary:
     """A study's document without the bulk of its geometry."""
     features = []
     for f in document["features"]:
-        head = {k: f[k] for k in ("id", "kind", "name", "role", "on", "hidden")}
+        head = {k: f.get(k) for k in ("id", "kind", "name", "role", "on", "hidden", "group")}
+        head["locked"] = f.get("locked", False)
         bulk = KINDS[f["kind"]].bulk if f["kind"] in KINDS else ()
         params = {k: v for k, v in f["params"].items() if k not in bulk}
         features.append(FeatureSummary.model_validate({**head, "params": params}))
@@ -45,6 +46,8 @@ def summary(document: dict[str, Any]) -> StudySummary:
         features=features,
         limits=document["limits"],
         seam_targets=document["seam_targets"],
+        groups=document.get("groups", []),
+        active_group=document.get("active_group"),
         dimensions=[Dimension(name=n, written=w, value=values[n]) for n, w in written.items()],
     )
 

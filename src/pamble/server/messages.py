@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from pamble.build.features.edge_blend import EdgeBlendParams
 from pamble.build.ops import Op
-from pamble.build.study import Limits, Role
+from pamble.build.study import Group, Limits, Role
 
 
 class CombWanted(BaseModel):
@@ -93,6 +93,8 @@ class FeatureSummary(Sent):
     role: Role
     on: bool
     hidden: bool
+    locked: bool
+    group: str | None
     params: dict[str, Any]
 
 
@@ -124,6 +126,8 @@ class StudySummary(Sent):
     limits: Limits
     seam_targets: dict[str, int]
     dimensions: list[Dimension]
+    groups: list[Group]
+    active_group: str | None
 
 
 class StudyState(Sent):

@@ -17,6 +17,7 @@ export type BlendParams = Schemas['EdgeBlendParams'];
 export type EdgeRef = Schemas['EdgeRef'];
 export type ToolInfo = Schemas['Tool'];
 export type Dimension = Schemas['Dimension'];
+export type Group = Schemas['Group'];
 export type Params = FeatureSummary['params'];
 export type Op = Schemas['Preview']['op'];
 export type FrameHeader = Schemas['FrameHeader'];

@@ -267,7 +267,7 @@ export interface components {
             /** Base */
             base: number;
             /** Op */
-            op: components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"];
+            op: components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"] | components["schemas"]["SetGroups"];
             /** Seq */
             seq: number;
             /**
@@ -425,9 +425,16 @@ export interface components {
         };
         /**
          * Feature
-         * @description One step of the build. kind names the tool; params are that tool's inputs and numbers.
+         * @description One step of the build. kind names the tool; params are that tool's inputs and numbers. group: the group it is in.
+         *
+         *     locked: it cannot be changed or deleted until it is unlocked; others may still hang on it.
          */
         Feature: {
+            /**
+             * Group
+             * @default null
+             */
+            group?: string | null;
             /**
              * Hidden
              * @default false
@@ -437,6 +444,11 @@ export interface components {
             id: string;
             /** Kind */
             kind: string;
+            /**
+             * Locked
+             * @default false
+             */
+            locked?: boolean;
             /** Name */
             name: string;
             /**
@@ -459,12 +471,16 @@ export interface components {
          * @description A feature without its bulk. params: the rest of its parameters, as they are written.
          */
         FeatureSummary: {
+            /** Group */
+            group: string | null;
             /** Hidden */
             hidden: boolean;
             /** Id */
             id: string;
             /** Kind */
             kind: string;
+            /** Locked */
+            locked: boolean;
             /** Name */
             name: string;
             /** On */
@@ -481,9 +497,14 @@ export interface components {
         };
         /**
          * FlagChange
-         * @description New values of a feature's flags, role and name; null leaves one as it is.
+         * @description New values of a feature's flags, role, name and group; null leaves one as it is, an empty group is none.
          */
         FlagChange: {
+            /**
+             * Group
+             * @default null
+             */
+            group?: string | null;
             /**
              * Hidden
              * @default null
@@ -491,6 +512,11 @@ export interface components {
             hidden?: boolean | null;
             /** Id */
             id: string;
+            /**
+             * Locked
+             * @default null
+             */
+            locked?: boolean | null;
             /**
              * Name
              * @default null
@@ -715,6 +741,21 @@ export interface components {
             /** Target */
             target: number;
         };
+        /**
+         * Group
+         * @description A named group of features; what is made while it is active lands in it with its role.
+         */
+        Group: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "construction" | "theoretical" | "primary" | "secondary" | "tertiary";
+        };
         /** HTTPValidationError */
         HTTPValidationError: {
             /** Detail */
@@ -822,7 +863,7 @@ export interface components {
              */
             combs?: components["schemas"]["CombWanted"][];
             /** Op */
-            op: components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"];
+            op: components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"] | components["schemas"]["SetGroups"];
             /** Seq */
             seq: number;
             /**
@@ -979,6 +1020,24 @@ export interface components {
             op: "set_flags";
         };
         /**
+         * SetGroups
+         * @description The groups of the study in order, and the active one. Features of a group that goes are in none.
+         */
+        SetGroups: {
+            /**
+             * Active
+             * @default null
+             */
+            active?: string | null;
+            /** Groups */
+            groups: components["schemas"]["Group"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            op: "set_groups";
+        };
+        /**
          * SetParams
          * @description Give parameters of a feature new values; others stay.
          */
@@ -1122,10 +1181,14 @@ export interface components {
          * @description A study without the bulk of its geometry.
          */
         StudySummary: {
+            /** Active Group */
+            active_group: string | null;
             /** Dimensions */
             dimensions: components["schemas"]["Dimension"][];
             /** Features */
             features: components["schemas"]["FeatureSummary"][];
+            /** Groups */
+            groups: components["schemas"]["Group"][];
             limits: components["schemas"]["Limits"];
             /** Name */
             name: string;

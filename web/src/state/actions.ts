@@ -1,4 +1,4 @@
-import type { BlendParams, EdgeRef, FeatureSummary, Op, Params, Point, Role } from '../api/types';
+import type { BlendParams, EdgeRef, FeatureSummary, Group, Op, Params, Point, Role } from '../api/types';
 import { complete, openField, useCatalog } from './catalog';
 import { commit, endPreview, preview, refreshCombs, step, tell } from './session';
 import { useStudy } from './study';
@@ -194,7 +194,9 @@ function draftOp(): Op | null {
   if (!draft || !complete(fieldsOf(draft.kind), draft.params)) return null;
   if (draft.kind === 'cv_curve' && placedPoints(draft).length < 2) return null;
   const { id, kind, name, role, params } = draft;
-  return { op: 'add_features', features: [{ id, kind, name, role, on: true, hidden: false, params }], at: null };
+  const group = activeGroup();
+  const feature = { id, kind, name, role: group?.role ?? role, on: true, hidden: false, locked: false, group: group?.id ?? null, params };
+  return { op: 'add_features', features: [feature], at: null };
 }
 
 function showDraft(): void {
@@ -279,7 +281,31 @@ export function toggleComb(id: string, edge: string): void {
   refreshCombs();
 }
 
-export const setFlags = (id: string, change: { name?: string; on?: boolean; hidden?: boolean; role?: Role }) =>
+/** The group that new steps land in. */
+export function activeGroup(): Group | null {
+  const study = useStudy.getState().study;
+  return study?.groups.find((g) => g.id === study.active_group) ?? null;
+}
+
+/** Change the list of groups; each is named once. */
+export function setGroups(change: (groups: Group[]) => Group[], active?: string | null): void {
+  const study = useStudy.getState().study;
+  if (!study) return;
+  void commit({ op: 'set_groups', groups: change(study.groups), active: active === undefined ? study.active_group : active });
+}
+
+export function addGroup(name: string): void {
+  const id = newId();
+  setGroups((groups) => [...groups, { id, name, role: 'theoretical' }], id);
+}
+
+/** Show or hide all of a group in one step. */
+export function showGroup(id: string, hidden: boolean): void {
+  const inside = useStudy.getState().study?.features.filter((f) => f.group === id) ?? [];
+  if (inside.length) void commit({ op: 'set_flags', changes: inside.map((f) => ({ id: f.id, hidden })) });
+}
+
+export const setFlags = (id: string, change: { name?: string; on?: boolean; hidden?: boolean; role?: Role; locked?: boolean; group?: string }) =>
   commit({ op: 'set_flags', changes: [{ id, ...change }] });
 
 export const removeFeatures = (ids: string[]) => commit({ op: 'remove_features', ids });

@@ -1,8 +1,8 @@
 import { ActionIcon, Menu, TextInput, Tooltip, useComputedColorScheme } from '@mantine/core';
-import { IconDots, IconEye, IconEyeOff } from '@tabler/icons-react';
+import { IconDots, IconEye, IconEyeOff, IconLock } from '@tabler/icons-react';
 import { memo, useState } from 'react';
 
-import type { FeatureSummary, Role } from '../api/types';
+import type { FeatureSummary, Group } from '../api/types';
 import { isolate, isShown, setFlags, toggleCvs } from '../state/actions';
 import { useCatalog } from '../state/catalog';
 import { isCurve, useStudy, type Shape } from '../state/study';
@@ -11,14 +11,10 @@ import { useView } from '../state/view';
 import { PALETTES } from '../theme';
 import { openers } from './commands';
 import { Dimensions } from './Dimensions';
+import { Groups } from './Groups';
+import { ROLES } from './roles';
 
-const ROLES: [Role, string][] = [
-  ['construction', 'Construction'],
-  ['theoretical', 'Theoretical'],
-  ['primary', 'Primary'],
-  ['secondary', 'Secondary'],
-  ['tertiary', 'Tertiary'],
-];
+const NONE: Group[] = [];
 
 /** The build: every step by role, with its state. */
 export function BuildPanel() {
@@ -30,8 +26,10 @@ export function BuildPanel() {
           The study is empty. Draw a curve in the Curves stage, or import a STEP file.
         </p>
       )}
+      <Groups study={study} line={(f) => <Line key={f.id} feature={f} />} />
       {ROLES.map(([role, title]) => {
-        const features = study?.features.filter((f) => f.role === role) ?? [];
+        const groups = study?.groups ?? [];
+        const features = study?.features.filter((f) => f.role === role && !groups.some((g) => g.id === f.group)) ?? [];
         if (!features.length) return null;
         return (
           <section key={role} aria-label={title}>
@@ -101,6 +99,7 @@ const Line = memo(function Line({ feature }: { feature: FeatureSummary }) {
           <>
             <span className="name" title={feature.name}>
               {problem ? '▲ ' : ''}
+              {feature.locked && <IconLock size={12} aria-label="locked" style={{ marginRight: 4, verticalAlign: -1 }} />}
               {feature.name}
             </span>
             <span className="quiet">{words}</span>
@@ -136,6 +135,7 @@ function LineMenu({ feature, rename, trimmed }: { feature: FeatureSummary; renam
   const movable = useCatalog((s) => s.tools.get(feature.kind)?.movable ?? false);
   const isolated = useView((s) => s.isolated);
   const cvs = useTools((s) => s.cvsOf.includes(feature.id));
+  const groups = useStudy((s) => s.study?.groups ?? NONE);
   const only = isolated?.length === 1 && isolated[0] === feature.id;
   return (
     <Menu position="bottom-start" width={190}>
@@ -159,6 +159,21 @@ function LineMenu({ feature, rename, trimmed }: { feature: FeatureSummary; renam
         <Menu.Item onClick={() => void setFlags(feature.id, { on: !feature.on })}>
           {feature.on ? 'Switch off' : 'Switch on'}
         </Menu.Item>
+        <Menu.Item onClick={() => void setFlags(feature.id, { locked: !feature.locked })}>{feature.locked ? 'Unlock' : 'Lock'}</Menu.Item>
+        {groups.length > 0 && (
+          <>
+            <Menu.Divider />
+            <Menu.Label>Group</Menu.Label>
+            {groups.map((g) => (
+              <Menu.Item key={g.id} disabled={g.id === feature.group} onClick={() => void setFlags(feature.id, { group: g.id })}>
+                {g.name}
+              </Menu.Item>
+            ))}
+            <Menu.Item disabled={!feature.group} onClick={() => void setFlags(feature.id, { group: '' })}>
+              None
+            </Menu.Item>
+          </>
+        )}
         <Menu.Divider />
         <Menu.Label>Role</Menu.Label>
         {ROLES.map(([role, title]) => (

@@ -5,6 +5,7 @@ import { cvPoint, moveOp } from '../scene/cvDrag';
 import { commit } from '../state/session';
 import { featureName, isCurve, useStudy } from '../state/study';
 import { useTools, type Cv, type DragMode } from '../state/tools';
+import { cvName } from './CvOverlay';
 import { NumberField } from './NumberField';
 
 const MODES: { value: DragMode; label: string; title: string }[] = [
@@ -40,7 +41,7 @@ export function CvCard({ id, cvs }: { id: string; cvs: readonly Cv[] }) {
   };
   return (
     <section className="paper card" aria-label="Card of the CVs">
-      <h2>{single ? `CV ${cv[0] + 1}, ${cv[1] + 1}` : `${cvs.length} CVs`}</h2>
+      <h2>{single ? cvName(shape, cv) : `${cvs.length} CVs`}</h2>
       <div className="quiet">
         {featureName(id)}
         {single ? '' : '; numbers are the first one’s, all move together'}

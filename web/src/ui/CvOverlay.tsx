@@ -1,9 +1,12 @@
 import { cvPoint, dragCvs, dragDirection } from '../scene/cvDrag';
 import type { Viewport } from '../scene/viewport';
 import { isShown } from '../state/actions';
-import { featureName, useStudy, type Shape } from '../state/study';
+import { featureName, isCurve, useStudy, type Shape } from '../state/study';
 import { useTools, type Cv } from '../state/tools';
 import { useView } from '../state/view';
+
+/** A CV by its place: one number on a curve, row and column on a face. */
+export const cvName = (shape: Shape, [i, j]: Cv): string => (isCurve(shape) ? `CV ${i + 1}` : `CV ${i + 1}, ${j + 1}`);
 
 /** More CVs than this are not shown: nobody could pick one. */
 const MOST = 900;
@@ -57,7 +60,7 @@ function Net({ viewport, shape }: { viewport: Viewport; shape: Shape }) {
           key={cv.join()}
           className="cv"
           style={{ left: x, top: y }}
-          aria-label={`CV ${cv[0] + 1}, ${cv[1] + 1} of ${name}`}
+          aria-label={`${cvName(shape, cv)} of ${name}`}
           aria-pressed={isPicked(cv)}
           onPointerDown={(e) => {
             if (e.button !== 0) return;

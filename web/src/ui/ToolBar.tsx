@@ -109,7 +109,7 @@ function Ask() {
   else if (stage === 'curves') words = 'Pick a curve, or a tool to draw one.';
   else if (stage === 'primaries') words = 'Pick a face to see and move its CVs.';
   return (
-    <div className="ask">
+    <div className={words || caught || hover ? 'ask said' : 'ask'}>
       {words}
       <span className="under" role="status" aria-label="Under the pointer">
         {caught ? `caught: ${caught}` : hover ? edgeWords(hover.feature, 'edge' in hover ? hover.edge : '') : ''}
