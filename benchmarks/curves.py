@@ -11,6 +11,7 @@ from benchmarks.timing import line, median
 from pamble.build.kernel import Kernel
 from pamble.core.curves.fit import fit_points
 from pamble.core.curves.project import land
+from pamble.core.curves.relations import Relation, solve_relations
 from pamble.core.faces.kernel import surface_to_kernel
 from pamble.core.spline.closest import to_surface
 from pamble.demo import DEMOS
@@ -56,6 +57,14 @@ def main() -> None:
         kernel.preview({"op": "move_cvs", "id": "own", "cvs": [{"i": 1, "j": 0, "to": to}]})
 
     line("CV drag with ten dependents, kernel and frame", median(drag, 25))
+    polygon = np.column_stack([np.linspace(0, 200, 9), np.zeros(9), 40 * np.sin(np.linspace(0, 3, 9))])
+    related = tuple(
+        [Relation("length", (i, i + 1), value=25.0) for i in range(0, 8, 2)]
+        + [Relation("same", (i, i + 1), axis=1) for i in range(4)]
+        + [Relation("collinear", (2, 3, 4)), Relation("angle", (5, 4, 5, 6), value=150)]
+    )
+    solve_relations(polygon, related)
+    line("a drag under ten relations, one step in the core", median(lambda: solve_relations(polygon, related)))
     t = np.linspace(0, 1, 2000)
     points = np.column_stack([100 * t, 10 * np.sin(6 * t), 5 * np.cos(4 * t)])
     fit = fit_points(points, 5, 0.02)

@@ -205,3 +205,42 @@ def test_new_curves_land_in_the_active_group_and_a_locked_one_stays(desk):
     desk.button("More for group Rim lines").click()
     page.get_by_role("menuitem", name="Dissolve the group").click()
     expect(page.get_by_role("region", name="Construction")).to_contain_text("Rim")
+
+
+def test_cvs_are_related_and_what_contradicts_is_said(desk):
+    page = desk.page
+    draw(desk, "Shift+F", "Rim", (380, 420), (560, 200), (720, 210), (900, 400))
+    page.get_by_role("option", name="Rim", exact=True).click()
+    page.keyboard.press("c")
+
+    def pick(*numbers: int) -> None:
+        page.keyboard.press("Escape")
+        for k, n in enumerate(numbers):
+            desk.button(f"CV {n} of Rim").click(modifiers=["Shift"] if k else [])
+
+    pick(2, 3)
+    desk.button("Same z").click()
+    pick(1, 2)
+    desk.button("Leg length").click()
+    page.get_by_role("option", name="Rim", exact=True).click()
+    relations = page.get_by_role("group", name="Relations")
+    expect(relations).to_contain_text("CV 2 and 3: same z")
+    expect(relations).to_contain_text("10 numbers are still free")
+    length = page.get_by_role("textbox", name="Value of relation 2")
+    length.fill("150")
+    length.press("Enter")
+    pick(3)
+    desk.drag(desk.centre(desk.button("CV 3 of Rim")), (10, -40))
+    z = float(page.get_by_role("textbox", name="Z", exact=True).input_value())
+    pick(2)
+    assert float(page.get_by_role("textbox", name="Z", exact=True).input_value()) == z
+    pick(1, 2)
+    desk.button("Leg length").click()
+    page.get_by_role("option", name="Rim", exact=True).click()
+    expect(relations).to_contain_text("says nothing new")
+    length = page.get_by_role("textbox", name="Value of relation 3")
+    length.fill("90")
+    length.press("Enter")
+    expect(relations).to_contain_text("contradicts")
+    desk.button("Remove relation 3").click()
+    expect(relations).not_to_contain_text("contradicts")

@@ -146,6 +146,39 @@ def test_a_held_end_keeps_its_curvature_while_its_cvs_are_pulled(bench):
     assert bend(new) == pytest.approx(bend(old))
 
 
+def test_relations_are_kept_while_a_cv_is_pulled_and_follow_a_dimension(bench):
+    bench.commit({"op": "set_dimension", "name": "arm", "value": "40"})
+    relations = [
+        {"kind": "length", "cvs": [0, 1], "value": "=arm"},
+        {"kind": "same", "cvs": [1, 2], "axis": 2},
+        {"kind": "fixed", "cvs": [0], "point": [0, 60, 150]},
+    ]
+    before = bench.study.feature("a").params["curve"]
+    done = bench.commit({"op": "set_params", "id": "a", "changes": {"relations": relations}})
+
+    def control():
+        return np.array(bench.study.feature("a").params["curve"]["control"])
+
+    assert np.linalg.norm(control()[1] - control()[0]) == pytest.approx(40)
+    assert facts(bench, "a")["facts"]["free"] == 9 - 5
+    bench.commit({"op": "move_cvs", "id": "a", "cvs": [{"i": 2, "j": 0, "to": [95, 105, 170]}]})
+    assert np.linalg.norm(control()[1] - control()[0]) == pytest.approx(40)
+    assert control()[1][2] == pytest.approx(control()[2][2])
+    assert np.allclose(control()[2], [95, 105, 170], atol=0.1)
+    assert np.allclose(control()[0], [0, 60, 150])
+    bench.commit({"op": "set_dimension", "name": "arm", "value": "55"})
+    shown = next(o for o in read_frame(bench.frame())[0]["objects"] if o["id"] == "a")["cvs"]["points"]
+    assert np.linalg.norm(np.subtract(shown[3:6], shown[0:3])) == pytest.approx(55)
+    bad = [*relations, {"kind": "length", "cvs": [0, 1], "value": 10}]
+    bench.commit({"op": "set_params", "id": "a", "changes": {"relations": bad}})
+    assert "Relation 4 (length) contradicts" in facts(bench, "a")["warnings"][0]
+    with pytest.raises(StudyError, match="names CV 9"):
+        bench.commit({"op": "set_params", "id": "a", "changes": {"relations": [{"kind": "fixed", "cvs": [8]}]}})
+    for _ in range(1):
+        bench.commit(done["inverse"])
+    assert bench.study.feature("a").params["curve"] == before
+
+
 def test_a_dimension_drives_what_is_written_with_it(kernel):
     before = facts(kernel, "inner")["facts"]["curves"][0]["length"]
     done = kernel.commit({"op": "set_dimension", "name": "width", "value": "6 + 2*3"})

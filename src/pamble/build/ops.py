@@ -12,9 +12,8 @@ from pydantic import Field, TypeAdapter, ValidationError
 from pamble.build.data import Stored
 from pamble.build.dimensions import dimension_values, resolved
 from pamble.build.features import KINDS
-from pamble.build.features.cv_curve import held_ends
 from pamble.build.study import Feature, Group, Limits, Name, Role, Study, first_problem
-from pamble.core.errors import StudyError
+from pamble.core.errors import PambleError, StudyError
 
 
 class AddFeatures(Stored):
@@ -224,7 +223,22 @@ def _set_params(study: Study, op: SetParams) -> tuple[Study, Op]:
         raise StudyError(f"{feature.name} has no {', '.join(sorted(unknown))}.")
     changed = feature.model_copy(update={"params": {**known, **op.changes}})
     changed = changed.model_copy(update={"params": checked_params(changed, values)})
-    return _replaced(study, changed), SetParams(id=op.id, changes={k: known[k] for k in op.changes})
+    changed = _settled(changed, known, values, [])
+    back = {k: known[k] for k in known if changed.params[k] != known[k] or k in op.changes}
+    return _replaced(study, changed), SetParams(id=op.id, changes=back)
+
+
+def _settled(feature: Feature, before: dict[str, Any], values: Mapping[str, float], moved: list[int]) -> Feature:
+    """The feature with its parameters brought in order by its tool; numbers written as expressions stay so."""
+    kind = KINDS[feature.kind]
+    if kind.settle is None:
+        return feature
+    try:
+        given = resolved(feature.params, values, kind.bulk)
+        full = kind.settle(before, given, moved)
+    except PambleError as error:
+        raise StudyError(f"{feature.name}: {error}") from error
+    return feature.model_copy(update={"params": _as_written(feature.params, full)})
 
 
 def _move_cvs(study: Study, op: MoveCvs) -> tuple[Study, Op]:
@@ -247,9 +261,9 @@ def _move_cvs(study: Study, op: MoveCvs) -> tuple[Study, Op]:
             net[cv.i] = list(cv.to)
         else:
             net[cv.i][cv.j] = list(cv.to)
-    if curve:
-        net = held_ends(params, net) if feature.kind == "cv_curve" else net
-    moved = _replaced(study, feature.model_copy(update={"params": _with(params, path, net)}))
+    changed = feature.model_copy(update={"params": _with(params, path, net)})
+    changed = _settled(changed, params, dimension_values(study.dimensions), [cv.i for cv in op.cvs])
+    moved = _replaced(study, changed)
     if curve:
         return moved, SetParams(id=op.id, changes={path[0]: params[path[0]]})
     before = [MovedCv(i=cv.i, j=cv.j, to=tuple(old[cv.i][cv.j])) for cv in op.cvs]

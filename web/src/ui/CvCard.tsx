@@ -7,6 +7,7 @@ import { featureName, isCurve, useStudy } from '../state/study';
 import { useTools, type Cv, type DragMode } from '../state/tools';
 import { cvName } from './CvOverlay';
 import { NumberField } from './NumberField';
+import { RelateCvs } from './RelateCvs';
 
 const MODES: { value: DragMode; label: string; title: string }[] = [
   { value: 'view', label: 'View', title: 'freely in the plane of the screen' },
@@ -22,6 +23,7 @@ const MODES: { value: DragMode; label: string; title: string }[] = [
 /** Position of picked CVs, and along what a drag moves them. */
 export function CvCard({ id, cvs }: { id: string; cvs: readonly Cv[] }) {
   const shape = useStudy((s) => s.shown.shapes.get(id));
+  const drawn = useStudy((s) => s.study?.features.find((f) => f.id === id)?.kind === 'cv_curve');
   const cv = cvs[0];
   if (!shape || !cv) return null;
   const at = cvPoint(shape, cv);
@@ -47,6 +49,7 @@ export function CvCard({ id, cvs }: { id: string; cvs: readonly Cv[] }) {
         {single ? '' : '; numbers are the first one’s, all move together'}
       </div>
       <DragAlong curve={isCurve(shape)} />
+      {drawn && <RelateCvs id={id} shape={shape} cvs={cvs} />}
       {(['x', 'y', 'z'] as const).map((axis) => (
         <div className="row" key={axis}>
           <span className="quiet">{axis.toUpperCase()}</span>

@@ -8,6 +8,7 @@ import { useTools } from '../state/tools';
 import { CurveFigures } from './CurveFigures';
 import { FieldRow } from './FieldRow';
 import { small } from './figures';
+import { Relations } from './Relations';
 
 interface Props {
   id: string;
@@ -41,6 +42,7 @@ export function ToolCard({ id, kind, name, params, draft }: Props) {
           asking={repick?.id === id && repick.field === field.name}
         />
       ))}
+      {kind === 'cv_curve' && !draft && <Relations id={id} params={params} />}
       <Deviation facts={state?.facts} />
       <CurveFigures facts={state?.facts} />
       {state?.warnings.map((w) => (

@@ -167,7 +167,7 @@ class FeatureKind:
     """A tool. stage: where it stands, None for what is imported; bulk: parameters too large for a card.
 
     ask: what it wants, one line, said while it is being made. net: where the CVs stand in the parameters, if a person
-    may move them.
+    may move them. settle: brings parameters in order after a change, given the numbers of the CVs that were moved.
     """
 
     kind: str
@@ -179,3 +179,4 @@ class FeatureKind:
     ask: str = ""
     bulk: tuple[str, ...] = ()
     net: tuple[str, ...] = ()
+    settle: Callable[[dict[str, Any], dict[str, Any], list[int]], dict[str, Any]] | None = None
