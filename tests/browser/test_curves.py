@@ -6,6 +6,7 @@ import urllib.request
 
 import pytest
 import trimesh
+from PIL import Image
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Desk
@@ -244,3 +245,48 @@ def test_cvs_are_related_and_what_contradicts_is_said(desk):
     expect(relations).to_contain_text("contradicts")
     desk.button("Remove relation 3").click()
     expect(relations).not_to_contain_text("contradicts")
+
+
+def test_a_reference_picture_is_scaled_by_two_known_points(desk, tmp_path):
+    page = desk.page
+    path = tmp_path / "side-view.png"
+    image = Image.new("RGB", (400, 200), (150, 110, 80))
+    image.save(path)
+    page.keyboard.press("Shift+F")
+    page.wait_for_timeout(900)
+    empty = Picture(page)
+    page.locator("input[aria-label='Picture file']").set_input_files(path)
+    line = page.get_by_role("option", name="side-view")
+    expect(line).to_be_visible()
+    page.wait_for_timeout(900)
+    shown = Picture(page)
+    assert shown.differs(empty)
+    line.click()
+    card = page.get_by_label("Card of side-view")
+    scale = card.get_by_role("textbox", name="Scale", exact=True)
+    assert float(scale.input_value()) == 0.5
+    desk.button("Scale by two points").click()
+    page.mouse.click(540, 420)
+    page.mouse.click(740, 420)
+    distance = card.get_by_role("textbox", name="True distance")
+    distance.fill("50*2")
+    distance.press("Enter")
+    desk.button("Scale", exact=True).click()
+    # 200 pixels of the screen at half a millimetre each: what was seen as 100 mm stays so.
+    expect(page.get_by_text("step 2 · saved")).to_be_visible()
+    seen = float(scale.input_value())
+    desk.button("Scale by two points").click()
+    page.mouse.click(540, 420)
+    page.mouse.click(740, 420)
+    distance.fill("300")
+    distance.press("Enter")
+    desk.button("Scale", exact=True).click()
+    expect(page.get_by_text("step 3 · saved")).to_be_visible()
+    assert float(scale.input_value()) == pytest.approx(3 * seen, rel=1e-4)
+    page.keyboard.press("Escape")
+    page.keyboard.press("p")
+    page.wait_for_timeout(400)
+    assert not Picture(page).differs(empty)
+    bad = {"name": "x.png", "mimeType": "", "buffer": b"no picture"}
+    page.locator("input[aria-label='Picture file']").set_input_files(bad)
+    expect(page.get_by_text("x.png is no picture")).to_be_visible()

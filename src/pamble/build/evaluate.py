@@ -16,7 +16,6 @@ from pamble.build.features.base import described
 from pamble.build.study import Feature, Study, first_problem
 from pamble.core.errors import PambleError, StudyError
 from pamble.core.faces.face import Face
-from pamble.core.meshes.mesh import TriangleMesh
 from pamble.core.spline.curve import Curve
 
 
@@ -60,9 +59,9 @@ def _add_face(digest: hashlib.blake2b, face: Face) -> None:
 
 
 class Evaluator:
-    """Keeps the state of every feature between evaluations. assets: meshes stored with the study, by name."""
+    """Keeps the state of every feature between evaluations. assets: bulk stored with the study, by name."""
 
-    def __init__(self, assets: dict[str, TriangleMesh] | None = None) -> None:
+    def __init__(self, assets: dict[str, bytes] | None = None) -> None:
         self.states: dict[str, State] = {}
         self.assets = {} if assets is None else assets
 

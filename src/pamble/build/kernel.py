@@ -20,7 +20,7 @@ from pamble.build.ops import AddFeatures, Op, SetFlags, apply, dependents, parse
 from pamble.build.study import Feature, Study, read_study_file, study_to_json
 from pamble.core.checks.comb import curve_comb
 from pamble.core.errors import StudyError
-from pamble.core.meshes.mesh import pack, unpack
+from pamble.core.meshes.mesh import pack
 from pamble.core.spline.differential import curvatures
 from pamble.core.spline.evaluate import surface_derivatives
 
@@ -40,7 +40,7 @@ class Kernel:
         else:
             self.study = Study.model_validate(study)
         self._packed = dict(assets or {})
-        self._evaluator = Evaluator({k: unpack(v) for k, v in self._packed.items()})
+        self._evaluator = Evaluator(self._packed)
         self._ledger = Ledger()
         self._last_frame = b""
         self._settle()
@@ -142,16 +142,26 @@ class Kernel:
         """The operation that shows a mesh, and the mesh packed for the store."""
         from pamble.core.exchange.mesh import read_mesh
 
-        mesh = read_mesh(data, Path(name).name)
-        packed = pack(mesh)
+        return self._reference("mesh", pack(read_mesh(data, Path(name).name)), name, {})
+
+    def import_picture(self, data: bytes, name: str) -> dict[str, Any]:
+        """The operation that shows a picture, 200 mm wide at first, and the picture for the store."""
+        from pamble.core.exchange.picture import read_picture
+
+        picture = read_picture(data, Path(name).name)
+        scale = 200.0 / picture.width
+        corner = (-100.0, -0.5 * scale * picture.height)
+        size = {"width": picture.width, "height": picture.height}
+        return self._reference("picture", data, name, {**size, "mm_per_pixel": scale, "corner": corner})
+
+    def _reference(self, kind: str, packed: bytes, name: str, params: dict[str, Any]) -> dict[str, Any]:
         id = hashlib.blake2b(packed, digest_size=16).hexdigest()
         self._packed[id] = packed
-        self._evaluator.assets[id] = mesh
         taken = {f.name for f in self.study.features}
-        stem = Path(name).stem[:100] or "Mesh"
+        stem = Path(name).stem[:100] or "Reference"
         title = next(t for t in (stem, *(f"{stem} {i}" for i in range(2, 9999))) if t not in taken)
-        params = {"asset": id, "source": Path(name).name}
-        feature = Feature(id=new_id(), kind="mesh", name=title, role="construction", params=params)
+        params = {"asset": id, "source": Path(name).name, **params}
+        feature = Feature(id=new_id(), kind=kind, name=title, role="construction", params=params)
         return {"op": AddFeatures(features=[feature], at=[0]).model_dump(), "asset": id, "packed": packed}
 
     def export_step(self, ids: list[str] | None) -> bytes:
@@ -191,6 +201,7 @@ MESSAGES: tuple[str, ...] = (
     "combs",
     "import_step",
     "import_mesh",
+    "import_picture",
     "export_step",
     "export_json",
 )
@@ -225,7 +236,7 @@ def _frame(
     features, objects = [], []
     for f in study.features:
         state = states[f.id]
-        shown = f.on and state.made is not None
+        shown = f.on and state.made is not None and state.made.visible
         features.append(
             {
                 "id": f.id,

@@ -13,7 +13,6 @@ from pamble.build.ops import SetDimension, apply
 from pamble.build.study import Study, read_study_file
 from pamble.core.errors import ExchangeError, PambleError
 from pamble.core.exchange.step import write_step
-from pamble.core.meshes.mesh import unpack
 
 
 def run(given: Namespace) -> tuple[dict[str, Any], str]:
@@ -23,7 +22,7 @@ def run(given: Namespace) -> tuple[dict[str, Any], str]:
         raise ExchangeError(f"There is no file {path.name}.")
     read, assets = read_study_file(path.read_bytes())
     study = _with_dimensions(read, given.set)
-    evaluator = Evaluator({k: unpack(v) for k, v in assets.items()})
+    evaluator = Evaluator(assets)
     evaluator.evaluate(study)
     ledger = Ledger()
     ledger.rebuild(study, evaluator.states)

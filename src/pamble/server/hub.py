@@ -82,9 +82,9 @@ class OpenStudy:
         self.kernel = await self.pool.loaded(self.stored.document, await asyncio.to_thread(self.store.assets, self.id))
         await self._tell("reload", await self.kernel.call("frame"), None, None)
 
-    async def take_mesh(self, data: bytes, name: str) -> dict[str, Any]:
-        """Read a mesh file and store it; the operation that shows it is for the window to commit."""
-        read = await self.ask("import_mesh", data, name)
+    async def take_reference(self, kind: str, data: bytes, name: str) -> dict[str, Any]:
+        """Read a mesh or picture and store it; the operation that shows it is for the window to commit."""
+        read = await self.ask(f"import_{kind}", data, name)
         await asyncio.to_thread(self.store.add_asset, self.id, read["asset"], read["packed"])
         op: dict[str, Any] = read["op"]
         return op

@@ -15,6 +15,7 @@ from pamble.build.features import KINDS
 from pamble.build.kernel import new_id
 from pamble.build.study import Study, read_study_file
 from pamble.core.errors import ExchangeError, StudyError
+from pamble.core.exchange.picture import read_picture
 from pamble.demo import DEMOS
 from pamble.server.hub import Hub
 from pamble.server.messages import Tool
@@ -147,8 +148,23 @@ async def import_step(request: Request, id: str, file: Annotated[UploadFile, Fil
 @router.post("/studies/{id}/mesh")
 async def import_mesh(request: Request, id: str, file: Annotated[UploadFile, File()]) -> StepImport:
     study = await _hub(request).open(id)
-    op = await study.take_mesh(await _read(file), file.filename or "mesh.stl")
+    op = await study.take_reference("mesh", await _read(file), file.filename or "mesh.stl")
     return StepImport(op=op, taken=1, problems=[])
+
+
+@router.post("/studies/{id}/picture")
+async def import_picture(request: Request, id: str, file: Annotated[UploadFile, File()]) -> StepImport:
+    study = await _hub(request).open(id)
+    op = await study.take_reference("picture", await _read(file), file.filename or "picture.png")
+    return StepImport(op=op, taken=1, problems=[])
+
+
+@router.get("/studies/{id}/pictures/{asset}")
+def picture(request: Request, id: str, asset: str) -> Response:
+    data = _hub(request).store.assets(id, asset).get(asset)
+    if data is None:
+        raise StudyError("This picture is not stored with the study.")
+    return Response(data, media_type=read_picture(data, asset).media, headers={"Cache-Control": "max-age=31536000"})
 
 
 @router.get("/studies/{id}/export.step")

@@ -55,7 +55,7 @@ class Studies:
             return [StudyEntry(*row) for row in rows]
 
     def create(self, document: dict[str, Any], assets: Mapping[str, bytes] | None = None) -> str:
-        """Store a new study with its meshes; returns its id."""
+        """Store a new study with its meshes and pictures; returns its id."""
         id = uuid.uuid4().hex
         with Session(self._engine) as session, session.begin():
             session.add(StudyRow(id=id, name=document["name"], document=document))
@@ -64,17 +64,18 @@ class Studies:
         return id
 
     def add_asset(self, id: str, asset: str, data: bytes) -> None:
-        """Store a mesh with a study; one that is there already is left as it is."""
+        """Store bulk with a study; what is there already is left as it is."""
         with Session(self._engine) as session, session.begin():
             if session.get(StudyRow, id) is None:
                 raise StudyError("This study is no longer there.")
             if session.get(AssetRow, (id, asset)) is None:
                 session.add(AssetRow(study=id, id=asset, data=data))
 
-    def assets(self, id: str) -> dict[str, bytes]:
-        """All meshes of a study, packed, by name."""
+    def assets(self, id: str, only: str | None = None) -> dict[str, bytes]:
+        """All meshes and pictures of a study by name, or one of them."""
+        wanted = select(AssetRow.id, AssetRow.data).where(AssetRow.study == id)
         with Session(self._engine) as session:
-            rows = session.execute(select(AssetRow.id, AssetRow.data).where(AssetRow.study == id))
+            rows = session.execute(wanted if only is None else wanted.where(AssetRow.id == only))
             return {row[0]: row[1] for row in rows}
 
     def remove(self, id: str) -> None:

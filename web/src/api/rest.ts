@@ -39,6 +39,9 @@ export const importStep = (id: string, file: File) => ask<StepImport>(`/studies/
 
 export const importMesh = (id: string, file: File) => ask<StepImport>(`/studies/${id}/mesh`, upload(file));
 
+export const importPicture = (id: string, file: File) => ask<StepImport>(`/studies/${id}/picture`, upload(file));
+export const pictureAddress = (id: string, asset: string): string => `/api/studies/${id}/pictures/${asset}`;
+
 export function exportAddress(id: string, form: 'step' | 'json', faces?: string[]): string {
   const query = (faces ?? []).map((f) => `face=${encodeURIComponent(f)}`).join('&');
   return `/api/studies/${id}/export.${form}${query ? `?${query}` : ''}`;

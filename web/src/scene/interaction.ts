@@ -90,9 +90,9 @@ export function listen(viewport: Viewport): () => void {
 }
 
 function pointAt(viewport: Viewport, x: number, y: number, free: boolean): void {
-  const { tool: inHand, dragging, repick } = useTools.getState();
+  const { tool: inHand, dragging, repick, measured } = useTools.getState();
   if (dragging) return;
-  const tool = inHand ?? repick;
+  const tool = inHand ?? repick ?? measured;
   const wants = tool ? wanted() : null;
   if (wants === 'point') {
     const caught = placeOf(viewport, x, y, free)?.caught ?? null;
@@ -111,8 +111,8 @@ function pointAt(viewport: Viewport, x: number, y: number, free: boolean): void 
 }
 
 function click(viewport: Viewport, x: number, y: number, double: boolean, free: boolean): void {
-  const { tool: inHand, repick } = useTools.getState();
-  const tool = inHand ?? repick;
+  const { tool: inHand, repick, measured } = useTools.getState();
+  const tool = inHand ?? repick ?? measured;
   const wants = tool ? wanted() : null;
   if (wants === 'point') {
     const placed = placeOf(viewport, x, y, free);

@@ -3,6 +3,7 @@ import { Box3, Color, Raycaster, Scene, Vector3, WebGLRenderer } from 'three';
 import type { Shape } from '../state/study';
 import { View, type ViewName } from './camera';
 import { lightUniforms } from './light';
+import { Pictures } from './pictures';
 import { ShapeNode, type ShapeLook } from './shapeNode';
 
 export interface FaceHit {
@@ -27,6 +28,7 @@ export class Viewport {
   readonly light = lightUniforms();
   private readonly renderer: WebGLRenderer;
   private readonly scene = new Scene();
+  readonly pictures = new Pictures(() => this.request());
   private readonly nodes = new Map<string, ShapeNode>();
   private readonly listeners = new Set<() => void>();
   private readonly observer: ResizeObserver;
@@ -42,6 +44,7 @@ export class Viewport {
     this.renderer.domElement.className = 'part-canvas';
     host.appendChild(this.renderer.domElement);
     this.view = new View(() => this.request());
+    this.scene.add(this.pictures.group);
     this.observer = new ResizeObserver(() => this.resize());
     this.observer.observe(host);
     this.resize();
@@ -192,6 +195,7 @@ export class Viewport {
   dispose(): void {
     this.observer.disconnect();
     for (const node of this.nodes.values()) node.dispose();
+    this.pictures.dispose();
     this.renderer.dispose();
     this.renderer.domElement.remove();
   }

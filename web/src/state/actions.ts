@@ -118,8 +118,9 @@ function pickForBlend(edge: EdgeRef, picks: readonly EdgeRef[], draft: Draft | n
 
 /** What the tool in work would take next. */
 export function wanted(): 'line' | 'face' | 'point' | null {
-  const { tool, draft, repick } = useTools.getState();
+  const { tool, draft, repick, measured } = useTools.getState();
   if (repick) return repick.kind;
+  if (measured) return measured.length < 2 ? 'point' : null;
   if (tool === 'comb') return 'line';
   if (tool === 'edge_blend') return draft ? null : 'line';
   if (!draft) return null;
@@ -135,7 +136,11 @@ export function wanted(): 'line' | 'face' | 'point' | null {
 
 /** A point was placed: it goes where the tool still lacks one. */
 export function placePoint(point: Point): void {
-  const { draft } = useTools.getState();
+  const { draft, measured } = useTools.getState();
+  if (measured) {
+    useTools.setState({ measured: [...measured, point] });
+    return;
+  }
   if (!draft) return;
   if (draft.kind === 'cv_curve') {
     changeDraft(withCv(draft.params, point));
@@ -235,8 +240,8 @@ export function dropDraft(): void {
 /** Esc: the nearest thing that can be let go of. */
 export function letGo(): void {
   const { draft, tool, picks, selection } = useTools.getState();
-  if (useTools.getState().repick) {
-    useTools.setState({ repick: null });
+  if (useTools.getState().repick || useTools.getState().measured) {
+    useTools.setState({ repick: null, measured: null });
     return;
   }
   if (draft && takePointBack()) return;

@@ -16,6 +16,8 @@ export interface Field {
   required: boolean;
   whole: boolean;
   choices: string[];
+  /** Numbers that come with a file and are not for people to change. */
+  unseen: boolean;
   fallback: unknown;
 }
 
@@ -25,6 +27,7 @@ interface Schema {
   title?: string;
   unit?: string;
   continuity?: boolean;
+  unseen?: boolean;
   enum?: string[];
   anyOf?: Schema[];
   items?: Schema;
@@ -86,6 +89,7 @@ function inOrder(schema: Schema): Field[] {
       required: schema.required?.includes(name) ?? false,
       whole: real.type === 'integer',
       choices: real.enum ?? [],
+      unseen: own.unseen ?? false,
       fallback: own.default ?? null,
     };
   });

@@ -1,6 +1,6 @@
 import { create } from 'zustand';
 
-import type { EdgeRef, Params, Role } from '../api/types';
+import type { EdgeRef, Params, Point, Role } from '../api/types';
 
 export type Stage = 'curves' | 'primaries' | 'blends' | 'check' | 'handover';
 /** The kind of a tool of the build, or the comb. */
@@ -38,6 +38,8 @@ interface ToolStore {
   falloff: number;
   dragging: boolean;
   problem: string | null;
+  /** Points placed to measure between, while that goes on. */
+  measured: readonly Point[] | null;
   /** An input of a kept step that is being picked anew. */
   repick: { id: string; field: string; kind: 'line' | 'face' } | null;
   /** What a point that is being placed would snap to, in words. */
@@ -56,6 +58,7 @@ export const useTools = create<ToolStore>(() => ({
   falloff: 0,
   dragging: false,
   problem: null,
+  measured: null,
   repick: null,
   caught: null,
 }));

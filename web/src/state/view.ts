@@ -46,6 +46,8 @@ export interface WorkingPlane {
 
 interface ViewStore {
   plane: WorkingPlane;
+  /** Whether reference pictures are shown. */
+  pictures: boolean;
   light: Light;
   zebra: ZebraSettings;
   curvature: CurvatureSettings;
@@ -62,6 +64,7 @@ interface ViewStore {
 
 export const useView = create<ViewStore>(() => ({
   plane: { axis: 'auto', offset: 0 },
+  pictures: true,
   light: 'clay',
   zebra: { fixedTo: 'viewer', bands: 14, direction: 90 },
   curvature: { kind: 'mean', fitted: true, low: -0.01, high: 0.01 },

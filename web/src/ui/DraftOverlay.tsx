@@ -5,10 +5,11 @@ import { useTools } from '../state/tools';
 /** Points placed so far for a step in work, and the polygon through them. */
 export function DraftOverlay({ viewport }: { viewport: Viewport }) {
   const draft = useTools((s) => s.draft);
-  const points = draft && draft.kind !== 'edge_blend' ? placedPoints(draft) : [];
-  if (!draft || !points.length) return null;
+  const measured = useTools((s) => s.measured);
+  const points = measured ?? (draft && draft.kind !== 'edge_blend' ? placedPoints(draft) : []);
+  if (!points.length) return null;
   const spots = points.map((p) => viewport.view.project(p));
-  const polygon = draft.kind === 'cv_curve' ? spots.map((p, i) => `${i ? 'L' : 'M'}${p.x.toFixed(1)},${p.y.toFixed(1)}`).join('') : '';
+  const polygon = measured || draft?.kind === 'cv_curve' ? spots.map((p, i) => `${i ? 'L' : 'M'}${p.x.toFixed(1)},${p.y.toFixed(1)}`).join('') : '';
   return (
     <svg aria-label="Points placed">
       <path d={polygon} fill="none" stroke="var(--ink)" strokeWidth="0.8" strokeOpacity="0.5" />

@@ -10,7 +10,7 @@ import { openers } from './commands';
 export function ExportDialog() {
   const [open, setOpen] = useState(false);
   const { id, study, kept } = useStudy();
-  const able = study?.features.filter((f) => f.on && f.kind !== 'mesh' && kept.shapes.has(f.id)) ?? [];
+  const able = study?.features.filter((f) => f.on && f.kind !== 'mesh' && f.kind !== 'picture' && kept.shapes.has(f.id)) ?? [];
   const [left, setLeft] = useState<string[]>([]);
   useEffect(() => {
     openers.export = () => {

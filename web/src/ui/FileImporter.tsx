@@ -1,7 +1,7 @@
 import { Button, Modal } from '@mantine/core';
-import { useEffect, useRef, useState } from 'react';
+import { useEffect, useRef, useState, type RefObject } from 'react';
 
-import { importMesh, importStep } from '../api/rest';
+import { importMesh, importPicture, importStep } from '../api/rest';
 import type { Op, StepImport } from '../api/types';
 import { commit, tell } from '../state/session';
 import { useStudy } from '../state/study';
@@ -11,13 +11,16 @@ import { openers } from './commands';
 export function FileImporter() {
   const input = useRef<HTMLInputElement>(null);
   const meshInput = useRef<HTMLInputElement>(null);
+  const pictureInput = useRef<HTMLInputElement>(null);
   const [problems, setProblems] = useState<StepImport['problems']>([]);
   useEffect(() => {
     openers.importStep = () => input.current?.click();
     openers.importMesh = () => meshInput.current?.click();
+    openers.importPicture = () => pictureInput.current?.click();
     return () => {
       delete openers.importStep;
       delete openers.importMesh;
+      delete openers.importPicture;
     };
   }, []);
 
@@ -34,11 +37,11 @@ export function FileImporter() {
     }
   };
 
-  const takeMesh = async (file: File) => {
+  const takeReference = async (read: typeof importMesh, file: File) => {
     const { id } = useStudy.getState();
     if (!id) return;
     try {
-      const { op } = await importMesh(id, file);
+      const { op } = await read(id, file);
       if (op && (await commit(op as Op))) tell(`${file.name} lies under the surfaces as a reference.`, true);
     } catch (error) {
       tell((error as Error).message);
@@ -47,30 +50,9 @@ export function FileImporter() {
 
   return (
     <>
-      <input
-        ref={meshInput}
-        type="file"
-        accept=".stl,.obj,.ply,.STL,.OBJ,.PLY"
-        aria-label="Mesh file"
-        hidden
-        onChange={(e) => {
-          const file = e.currentTarget.files?.[0];
-          e.currentTarget.value = '';
-          if (file) void takeMesh(file);
-        }}
-      />
-      <input
-        ref={input}
-        type="file"
-        accept=".step,.stp,.STEP,.STP"
-        aria-label="STEP file"
-        hidden
-        onChange={(e) => {
-          const file = e.currentTarget.files?.[0];
-          e.currentTarget.value = '';
-          if (file) void take(file);
-        }}
-      />
+      <Chooser chooser={meshInput} label="Mesh file" accept=".stl,.obj,.ply,.STL,.OBJ,.PLY" take={(file) => void takeReference(importMesh, file)} />
+      <Chooser chooser={pictureInput} label="Picture file" accept="image/png,image/jpeg,image/webp" take={(file) => void takeReference(importPicture, file)} />
+      <Chooser chooser={input} label="STEP file" accept=".step,.stp,.STEP,.STP" take={(file) => void take(file)} />
       <Modal opened={problems.length > 0} onClose={() => setProblems([])} title="Not taken from the file" size={460}>
         <ul>
           {problems.map((p) => (
@@ -84,3 +66,25 @@ export function FileImporter() {
     </>
   );
 }
+
+interface ChooserProps {
+  chooser: RefObject<HTMLInputElement | null>;
+  label: string;
+  accept: string;
+  take(file: File): void;
+}
+
+const Chooser = ({ chooser, label, accept, take }: ChooserProps) => (
+  <input
+    ref={chooser}
+    type="file"
+    accept={accept}
+    aria-label={label}
+    hidden
+    onChange={(e) => {
+      const file = e.currentTarget.files?.[0];
+      e.currentTarget.value = '';
+      if (file) take(file);
+    }}
+  />
+);

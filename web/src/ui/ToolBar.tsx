@@ -87,6 +87,7 @@ function CurveTools({ tool }: { tool: string | null }) {
           ))}
           <Menu.Divider />
           <Menu.Item onClick={() => openers.importMesh?.()}>Reference mesh…</Menu.Item>
+          <Menu.Item onClick={() => openers.importPicture?.()}>Reference picture…</Menu.Item>
         </Menu.Dropdown>
       </Menu>
     </>

@@ -8,6 +8,7 @@ import { useTools } from '../state/tools';
 import { CurveFigures } from './CurveFigures';
 import { FieldRow } from './FieldRow';
 import { small } from './figures';
+import { PictureScale } from './PictureScale';
 import { Relations } from './Relations';
 
 interface Props {
@@ -27,7 +28,7 @@ export function ToolCard({ id, kind, name, params, draft }: Props) {
   const repick = useTools((s) => s.repick);
   const ready = complete(fields, params);
   const change = (changes: Params, final = true) => changeParams(id, changes, final);
-  const shown = fields.filter((f) => f.kind !== 'other' && (ready || f.required));
+  const shown = fields.filter((f) => f.kind !== 'other' && !f.unseen && (ready || f.required));
   return (
     <section className="paper card" aria-label={`Card of ${name}`}>
       <h2>{name}</h2>
@@ -42,6 +43,7 @@ export function ToolCard({ id, kind, name, params, draft }: Props) {
           asking={repick?.id === id && repick.field === field.name}
         />
       ))}
+      {kind === 'picture' && <PictureScale id={id} params={params} />}
       {kind === 'cv_curve' && !draft && <Relations id={id} params={params} />}
       <Deviation facts={state?.facts} />
       <CurveFigures facts={state?.facts} />

@@ -41,7 +41,7 @@ export const VIEWS: [ViewName, string, string][] = [
 ];
 
 /** Opens a file chooser or a dialog that lives in another component. */
-export const openers: Partial<Record<'export' | 'importStep' | 'importMesh' | 'find' | 'remove', () => void>> = {};
+export const openers: Partial<Record<'export' | 'importStep' | 'importMesh' | 'importPicture' | 'find' | 'remove', () => void>> = {};
 
 const onFeature = (run: (id: string) => void) => () => {
   const feature = selectedFeature();
@@ -93,6 +93,8 @@ export function commands(viewport: Viewport | null): Command[] {
       run: () => useView.setState((v) => ({ panels: { ...v.panels, ledger: !v.panels.ledger } })),
     },
     { label: 'Export', keys: 'Ctrl+E', stage: 'handover', run: () => openers.export?.() },
+    { label: 'Reference picture', stage: 'curves', run: () => openers.importPicture?.() },
+    { label: 'Show or hide reference pictures', keys: 'P', run: () => useView.setState((v) => ({ pictures: !v.pictures })) },
     { label: 'Reference mesh', stage: 'curves', run: () => openers.importMesh?.() },
     { label: 'Import STEP', stage: 'handover', run: () => openers.importStep?.() },
     ...[...useCatalog.getState().tools.values()]

@@ -1,6 +1,8 @@
 import { useEffect } from 'react';
 
 import { kindOf, modeOf } from '../scene/light';
+import { pictureAddress } from '../api/rest';
+import type { PictureAxis, PlacedPicture } from '../scene/pictures';
 import type { ShapeLook } from '../scene/shapeNode';
 import type { Viewport } from '../scene/viewport';
 import { isShown } from '../state/actions';
@@ -38,6 +40,27 @@ export function fittedRange(shapes: Iterable<Shape>, kind: CurvatureKind): [numb
 /** A curve that is picked is drawn strong as a whole. */
 const wholeCurves = (shape: Shape | undefined, picked: boolean): string[] =>
   picked && shape?.object.kind === 'curves' ? shape.edges.map((e) => e.name) : [];
+
+interface PictureParams {
+  asset: string;
+  width: number;
+  height: number;
+  axis: PictureAxis;
+  offset: number;
+  corner: [number, number];
+  mm_per_pixel: number;
+  fade: number;
+}
+
+const placed = (study: string, id: string, p: PictureParams): PlacedPicture => ({
+  id,
+  address: pictureAddress(study, p.asset),
+  axis: p.axis,
+  offset: p.offset,
+  corner: p.corner,
+  size: [p.width * p.mm_per_pixel, p.height * p.mm_per_pixel],
+  fade: p.fade,
+});
 
 /** Keeps the drawing in step with the state; alone in following every preview, so that panels need not. */
 export function Scene({ viewport, palette }: { viewport: Viewport; palette: Palette }): null {
@@ -84,6 +107,17 @@ export function Scene({ viewport, palette }: { viewport: Viewport; palette: Pale
     u.range.value.set(curvature.low, curvature.high);
     viewport.request();
   }, [viewport, light, zebra, curvature]);
+
+  const { pictures } = useView();
+  const id = useStudy((s) => s.id);
+  useEffect(() => {
+    const features = (pictures ? study?.features : undefined) ?? [];
+    viewport.pictures.set(
+      features
+        .filter((f) => f.kind === 'picture' && f.on && isShown(f, isolated))
+        .map((f) => placed(id ?? '', f.id, f.params as unknown as PictureParams)),
+    );
+  }, [viewport, study, isolated, pictures, id]);
 
   const { kind, fitted } = curvature;
   const { kept } = useStudy();

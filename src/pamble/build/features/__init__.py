@@ -14,6 +14,7 @@ from pamble.build.features import (
     mesh,
     mid_curve,
     offset_curve,
+    picture,
     point_curve,
     project_curve,
     section_curve,
@@ -27,6 +28,7 @@ KINDS: dict[str, FeatureKind] = {
     for k in (
         face.KIND,
         mesh.KIND,
+        picture.KIND,
         cv_curve.KIND,
         point_curve.KIND,
         two_view.KIND,

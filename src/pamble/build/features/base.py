@@ -59,6 +59,11 @@ class Made:
     points: Array | None = None
 
     @property
+    def visible(self) -> bool:
+        """Whether there is a shape to send; a picture is drawn by the window itself."""
+        return self.face is not None or self.mesh is not None or bool(self.curves)
+
+    @property
     def lines(self) -> dict[str, Curve]:
         """Everything that can be picked as a line, by lasting name: edges of the face, or the curves."""
         own = {f"c{i}": c for i, c in enumerate(self.curves)}
@@ -153,13 +158,13 @@ class Inputs:
 
 @dataclass(frozen=True)
 class Context:
-    """preview: whether the pointer is down. kept: what the feature made when it was last built in full. assets: meshes
-    that are stored with the study, by name.
+    """preview: whether the pointer is down. kept: what the feature made when it was last built in full. assets: packed
+    meshes and pictures that are stored with the study, by name.
     """
 
     preview: bool
     kept: Made | None
-    assets: Mapping[str, TriangleMesh] = field(default_factory=dict)
+    assets: Mapping[str, bytes] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)

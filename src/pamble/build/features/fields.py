@@ -19,6 +19,11 @@ def choice(title: str, default: Any = ...) -> Any:
     return Field(default, title=title)
 
 
+def unseen(default: Any = ..., **limits: Any) -> Any:
+    """What comes with a file and is not for people to change."""
+    return Field(default, json_schema_extra={"unseen": True}, **limits)
+
+
 def continuity(title: str, default: int = 2) -> Any:
     """G0 to G3."""
     return Field(default, title=title, ge=0, le=3, json_schema_extra={"continuity": True})

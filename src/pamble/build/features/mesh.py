@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from pamble.build.data import Stored
 from pamble.build.features.base import Context, FeatureKind, Inputs, Made
 from pamble.build.features.fields import choice
 from pamble.core.errors import ReferenceLost
-from pamble.core.meshes.mesh import open_edge_count
+from pamble.core.meshes.mesh import TriangleMesh, open_edge_count, unpack
 
 
 class MeshParams(Stored):
@@ -18,9 +20,9 @@ class MeshParams(Stored):
 
 def run(params: MeshParams, inputs: Inputs, context: Context) -> Made:
     """Take the mesh from the study's assets."""
-    mesh = context.assets.get(params.asset)
-    if mesh is None:
+    if params.asset not in context.assets:
         raise ReferenceLost("The data of this mesh is not stored with the study: load it from its file again.")
+    mesh = _unpacked(context.assets[params.asset])
     size = [float(x) for x in mesh.size]
     facts = {
         "triangles": len(mesh.triangles),
@@ -29,6 +31,11 @@ def run(params: MeshParams, inputs: Inputs, context: Context) -> Made:
         "open_edges": open_edge_count(mesh),
     }
     return Made(mesh=mesh, facts=facts)
+
+
+@lru_cache(maxsize=8)
+def _unpacked(data: bytes) -> TriangleMesh:
+    return unpack(data)
 
 
 KIND = FeatureKind("mesh", "Reference mesh", "construction", MeshParams, run)
