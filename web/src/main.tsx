@@ -15,7 +15,7 @@ const client = new QueryClient({ defaultOptions: { queries: { retry: 1, refetchO
 
 createRoot(document.getElementById('root') as HTMLElement).render(
   <MantineProvider theme={theme} defaultColorScheme="light">
-    <Notifications position="top-center" containerWidth={420} />
+    <Notifications position="bottom-left" containerWidth={380} />
     <QueryClientProvider client={client}>
       <App />
     </QueryClientProvider>

@@ -34,6 +34,8 @@ export class ShapeNode {
   readonly box = new Box3();
   edges: Shape['edges'] = [];
   outline: Vector3[] = [];
+  /** A scan or styling model: it lies under everything else and is pointed at last. */
+  reference = false;
   private shape: Shape | null = null;
   private readonly mesh: Mesh<BufferGeometry, ShaderMaterial>;
   private readonly lines = new LineSegments2(new LineSegmentsGeometry(), new LineMaterial({ linewidth: 1.3 }));
@@ -57,6 +59,7 @@ export class ShapeNode {
 
   update(shape: Shape, look: ShapeLook): void {
     const fresh = shape !== this.shape;
+    this.reference = shape.object.kind === 'mesh';
     if (fresh) this.setShape(shape);
     const names = look.strongEdges.join(' ');
     if (fresh || names !== this.strongNames) {
@@ -70,9 +73,6 @@ export class ShapeNode {
     if (uniforms.lift) uniforms.lift.value = look.lift;
     // A curve that stands alone is drawn in its role's tint; the edges of a face in ink.
     const alone = shape.object.kind === 'curves';
-    // A reference lies under the surfaces wherever both are in one place.
-    this.mesh.material.polygonOffsetFactor = shape.object.kind === 'mesh' ? 6 : 1.5;
-    this.mesh.material.polygonOffsetUnits = shape.object.kind === 'mesh' ? 24 : 2;
     this.lines.material.color.set(alone ? look.tint : look.ink);
     this.lines.material.linewidth = alone ? 2.4 : 1.3;
     this.isoLines.material.color.set(look.ink);

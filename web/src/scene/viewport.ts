@@ -28,6 +28,8 @@ export class Viewport {
   readonly light = lightUniforms();
   private readonly renderer: WebGLRenderer;
   private readonly scene = new Scene();
+  /** Ground, pictures and reference meshes: drawn first, then covered by everything else whatever lies in front. */
+  private readonly under = new Scene();
   readonly pictures = new Pictures(() => this.request());
   private readonly nodes = new Map<string, ShapeNode>();
   private readonly listeners = new Set<() => void>();
@@ -44,7 +46,8 @@ export class Viewport {
     this.renderer.domElement.className = 'part-canvas';
     host.appendChild(this.renderer.domElement);
     this.view = new View(() => this.request());
-    this.scene.add(this.pictures.group);
+    this.under.add(this.pictures.group);
+    this.renderer.autoClear = false;
     this.observer = new ResizeObserver(() => this.resize());
     this.observer.observe(host);
     this.resize();
@@ -58,7 +61,7 @@ export class Viewport {
   }
 
   setGround(colour: string): void {
-    this.scene.background = new Color(colour);
+    this.under.background = new Color(colour);
     this.request();
   }
 
@@ -66,7 +69,7 @@ export class Viewport {
   setShapes(shapes: ReadonlyMap<string, Shape>, look: (id: string) => ShapeLook): void {
     for (const [id, node] of this.nodes) {
       if (!shapes.has(id)) {
-        this.scene.remove(node.group);
+        node.group.removeFromParent();
         node.dispose();
         this.nodes.delete(id);
       }
@@ -76,7 +79,7 @@ export class Viewport {
       if (!node) {
         node = new ShapeNode(this.light);
         this.nodes.set(id, node);
-        this.scene.add(node.group);
+        (shape.object.kind === 'mesh' ? this.under : this.scene).add(node.group);
         node.resize(this.view.width, this.view.height);
       }
       node.update(shape, look(id));
@@ -132,6 +135,9 @@ export class Viewport {
       this.waiting = false;
       const moving = this.view.advance(now);
       this.light.toEye.value.copy(this.view.toEye);
+      this.renderer.clear();
+      this.renderer.render(this.under, this.view.camera);
+      this.renderer.clearDepth();
       this.renderer.render(this.scene, this.view.camera);
       this.revision++;
       if (this.nodes.size) this.host.dataset.drawn = 'true';
@@ -146,13 +152,17 @@ export class Viewport {
     return () => this.listeners.delete(listener);
   }
 
-  /** The nearest visible face under a pixel. */
+  /** The nearest visible face under a pixel; a reference only where there is nothing else. */
   faceAt(x: number, y: number): FaceHit | null {
     const ray = this.ray(x, y);
+    return this.nearestHit(ray, false) ?? this.nearestHit(ray, true);
+  }
+
+  private nearestHit(ray: Raycaster, reference: boolean): FaceHit | null {
     let best: FaceHit | null = null;
     let nearest = Infinity;
     for (const [id, node] of this.nodes) {
-      if (!node.group.visible) continue;
+      if (!node.group.visible || node.reference !== reference) continue;
       const hit = node.intersect(ray);
       if (hit && hit.distance < nearest) {
         nearest = hit.distance;
@@ -171,7 +181,7 @@ export class Viewport {
   /** The edge nearest to a pixel, not hidden behind a face. */
   edgeAt(x: number, y: number, reach = 9): { feature: string; edge: string } | null {
     const toEye = this.view.toEye;
-    const cover = this.faceAt(x, y);
+    const cover = this.nearestHit(this.ray(x, y), false);
     const front = cover ? cover.point.dot(toEye) : -Infinity;
     const slack = 14 * this.view.millimetresPerPixel;
     let best: { feature: string; edge: string } | null = null;

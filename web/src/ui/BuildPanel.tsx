@@ -51,6 +51,7 @@ export function BuildPanel() {
 function make(feature: FeatureSummary, shape: Shape | undefined): string {
   if (!feature.on) return 'off';
   if (feature.kind === 'edge_blend') return ((feature.params.continuity as number[] | undefined) ?? []).map((g) => `G${g}`).join(' · ');
+  if (feature.kind === 'mesh' || feature.kind === 'picture') return feature.kind;
   if (!shape) return '';
   if (isCurve(shape)) return `${shape.object.degree[0]} · ${shape.object.cvs.count[0]}${shape.edges.length > 1 ? ` · ${shape.edges.length} curves` : ''}`;
   const [p, q] = shape.object.degree;

@@ -14,7 +14,7 @@ interface Props {
 
 const shown = (value: number | string | null): string => {
   if (value === null) return '';
-  return typeof value === 'string' ? value.replace(/^=/, '') : String(Math.round(value * 1e6) / 1e6);
+  return typeof value === 'string' ? value.replace(/^=/, '') : String(Math.round(value * 1e5) / 1e5);
 };
 
 /** A number that may be written with named dimensions ("R + 0.5"); plain arithmetic is worked out at once. */
@@ -50,6 +50,7 @@ export function ExpressionField({ label, value, unit, width = 92, optional = fal
       placeholder={optional ? '–' : undefined}
       value={text ?? shown(value)}
       rightSection={unit ? <span className="quiet">{unit}</span> : undefined}
+      rightSectionWidth={unit ? 12 + 7 * unit.length : undefined}
       styles={{ input: { textAlign: 'right', fontVariantNumeric: 'tabular-nums', color: written ? 'var(--accent)' : undefined } }}
       onChange={(e) => setText(e.currentTarget.value)}
       onBlur={set}
