@@ -118,3 +118,19 @@ def test_run_builds_a_study_file_and_a_dimension_changes_it(tmp_path, capsys):
     assert lengths == pytest.approx(sorted(length(wide, f["name"]) for f in wide["features"]), rel=1e-6)
     assert main(["run", str(example), "--set", "height=3"]) == 2
     assert "it has width, blend_fullness" in capsys.readouterr().err
+
+
+def test_run_lists_a_step_that_fails_and_writes_the_rest(tmp_path, capsys):
+    study = json.loads((ROOT / "docs" / "examples" / "kettle-lid.json").read_text())
+    spout = next(f for f in study["features"] if f["id"] == "spout")
+    spout["params"]["end"] = spout["params"]["start"]
+    path, out = tmp_path / "lid.json", tmp_path / "lid.step"
+    path.write_text(json.dumps(study))
+    assert main(["run", str(path), "-o", str(out)]) == 0
+    text = capsys.readouterr().out
+    assert "failed: The two ends of the line are one point." in text
+    assert "failed: Spout axis has no shape: mend it first." in text
+    assert len(readback.curve_lengths(out)) == len(study["features"]) - 2
+    path.write_text(path.read_text()[:400])
+    assert main(["run", str(path)]) == 2
+    assert "no whole study file" in capsys.readouterr().err

@@ -1,5 +1,6 @@
 """The server as windows see it: REST, the live socket, two windows, crashes."""
 
+import io
 import json
 import os
 import signal
@@ -9,6 +10,7 @@ import urllib.request
 
 import pytest
 import trimesh
+from PIL import Image
 from websockets.sync.client import connect
 
 from pamble.build.frame import read_frame
@@ -215,3 +217,40 @@ def test_a_mesh_is_stored_with_its_study_and_travels_in_its_file(pamble, study):
     assert shown["id"] in w.frame["removed"]
     w.send(type="redo", base=w.state["version"])
     assert shown["id"] in {o["id"] for o in w.frame["objects"]}
+
+
+def test_tools_are_told_with_labels_units_and_what_they_ask(pamble):
+    tools = {t["kind"]: t for t in json.loads(ask(pamble, "/tools")[1])}
+    offset = tools["offset_curve"]
+    assert (offset["stage"], offset["label"]) == ("curves", "Offset")
+    assert offset["params"]["properties"]["distance"]["unit"] == "mm"
+    assert tools["cv_curve"]["movable"]
+    assert not tools["two_view"]["movable"]
+    assert all(t["ask"] for t in tools.values() if t["stage"])
+
+
+def test_a_study_is_told_without_its_bulk_and_with_values_of_its_dimensions(pamble, study):
+    w = Window(pamble, study)
+    w.commit({"op": "set_dimension", "name": "R", "value": "3*4"})
+    w.commit({"op": "set_dimension", "name": "half", "value": "R/2"})
+    told = w.state["study"]
+    assert told["dimensions"] == [
+        {"name": "R", "written": "3*4", "value": 12.0},
+        {"name": "half", "written": "R/2", "value": 6.0},
+    ]
+    assert all("face" not in f["params"] for f in told["features"])
+    refused = w.commit({"op": "set_dimension", "name": "R", "value": "half + 1"})
+    assert "in a circle" in refused["message"]
+    assert w.state["version"] == 2
+
+
+def test_a_picture_is_stored_and_given_back_as_it_was(pamble, study):
+    buffer = io.BytesIO()
+    Image.new("RGB", (80, 40), (90, 120, 150)).save(buffer, "PNG")
+    status, taken = upload(pamble, f"/studies/{study}/picture", "side.png", buffer.getvalue())
+    assert status == 200
+    params = taken["op"]["features"][0]["params"]
+    assert params["mm_per_pixel"] * params["width"] == 200
+    assert ask(pamble, f"/studies/{study}/pictures/{params['asset']}") == (200, buffer.getvalue())
+    assert ask(pamble, f"/studies/{study}/pictures/none")[0] == 400
+    assert upload(pamble, f"/studies/{study}/picture", "side.png", b"no picture")[0] == 400

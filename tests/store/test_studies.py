@@ -56,3 +56,16 @@ def test_a_deleted_study_is_gone_with_its_operations(store):
 def test_opening_the_database_again_keeps_what_is_there(store, database_url):
     id = store.create(document("kept"))
     assert Studies(open_database(database_url)).load(id).document["name"] == "kept"
+
+
+def test_assets_belong_to_their_study_and_go_with_it(store):
+    one, two = store.create(document("a"), {"m": b"mesh"}), store.create(document("b"))
+    store.add_asset(one, "p", b"picture")
+    store.add_asset(one, "p", b"another under the same name")
+    assert store.assets(one) == {"m": b"mesh", "p": b"picture"}
+    assert store.assets(one, "p") == {"p": b"picture"}
+    assert store.assets(two) == {}
+    store.remove(one)
+    assert store.assets(one) == {}
+    with pytest.raises(StudyError, match="no longer there"):
+        store.add_asset(one, "p", b"late")

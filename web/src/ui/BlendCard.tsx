@@ -1,10 +1,11 @@
-import { Button, SegmentedControl, Slider, Switch } from '@mantine/core';
+import { SegmentedControl, Slider, Switch } from '@mantine/core';
 import { useState } from 'react';
 
 import type { BlendParams } from '../api/types';
-import { changeParams, dropDraft, keepDraft } from '../state/actions';
+import { changeParams } from '../state/actions';
 import { featureName, useStudy } from '../state/study';
 import { useTools } from '../state/tools';
+import { DraftKeys } from './DraftKeys';
 import { NumberField } from './NumberField';
 import { edgeWords } from './ToolBar';
 import { TradeOff, type Trial } from './TradeOff';
@@ -118,16 +119,7 @@ export function BlendCard({ id, name, params, draft }: Props) {
         </div>
       ))}
       {(state?.problem ?? (draft ? problem : null)) && <div className="note bad">▲ {state?.problem ?? problem}</div>}
-      {draft && (
-        <div className="keys">
-          <Button size="xs" onClick={() => void keepDraft()}>
-            Keep
-          </Button>
-          <Button size="xs" variant="default" onClick={dropDraft}>
-            Drop
-          </Button>
-        </div>
-      )}
+      {draft && <DraftKeys />}
     </section>
   );
 }

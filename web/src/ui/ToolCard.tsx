@@ -1,11 +1,10 @@
-import { Button } from '@mantine/core';
-
 import type { Params } from '../api/types';
-import { changeParams, dropDraft, keepDraft, startRepick } from '../state/actions';
+import { changeParams, startRepick } from '../state/actions';
 import { complete, useCatalog } from '../state/catalog';
 import { useStudy } from '../state/study';
 import { useTools } from '../state/tools';
 import { CurveFigures } from './CurveFigures';
+import { DraftKeys } from './DraftKeys';
 import { FieldRow } from './FieldRow';
 import { small } from './figures';
 import { PictureScale } from './PictureScale';
@@ -53,23 +52,7 @@ export function ToolCard({ id, kind, name, params, draft }: Props) {
         </div>
       ))}
       {(state?.problem ?? (draft ? problem : null)) && <div className="note bad">▲ {state?.problem ?? problem}</div>}
-      {draft && (
-        <div className="keys">
-          <Button size="xs" disabled={!ready} onClick={() => void keepDraft()}>
-            Keep
-          </Button>
-          <Button
-            size="xs"
-            variant="default"
-            onClick={() => {
-              dropDraft();
-              useTools.setState({ tool: null });
-            }}
-          >
-            Drop
-          </Button>
-        </div>
-      )}
+      {draft && <DraftKeys ready={ready} leave />}
     </section>
   );
 }

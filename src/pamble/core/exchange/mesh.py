@@ -45,6 +45,8 @@ def read_mesh(data: bytes, name: str) -> TriangleMesh:
 
 
 def _check_binary_stl(data: bytes, name: str) -> None:
-    count = int.from_bytes(data[80:84], "little") if len(data) >= 84 else -1
-    if count < 0 or len(data) < 84 + 50 * count:
-        raise ExchangeError(f"{name} is cut short: it announces {max(count, 0)} triangles and does not hold them.")
+    if len(data) < 84:
+        raise ExchangeError(f"{name} is cut short: it does not even hold the head of an STL file.")
+    count = int.from_bytes(data[80:84], "little")
+    if len(data) < 84 + 50 * count:
+        raise ExchangeError(f"{name} is cut short: it announces {count} triangles and does not hold them.")
