@@ -183,6 +183,15 @@ def test_a_locked_step_is_not_changed_or_deleted(bench):
     bench.commit({"op": "remove_features", "ids": ["a"]})
 
 
+def test_an_arc_given_as_a_conic_passes_its_shoulder(bench):
+    ends = {"start": [0, 0, 0], "through": [50, 0, 60], "end": [100, 0, 0]}
+    add(bench, "t", "arc", by="conic", rho=0.5, **ends)
+    # The shoulder of a parabola lies half way from the middle of the chord to the corner.
+    shown = facts(bench, "t")["facts"]["curves"][0]
+    assert shown["rational"]
+    assert np.allclose(shown["least_point"], [50, 0, 30], atol=0.5)
+
+
 def test_relations_are_kept_while_a_cv_is_pulled_and_follow_a_dimension(bench):
     bench.commit({"op": "set_dimension", "name": "arm", "value": "40"})
     relations = [

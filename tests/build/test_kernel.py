@@ -3,10 +3,11 @@
 import numpy as np
 import pytest
 
+from pamble.build.apply import apply
 from pamble.build.evaluate import Evaluator
 from pamble.build.frame import read_frame
 from pamble.build.kernel import Kernel
-from pamble.build.ops import apply, parse_op
+from pamble.build.ops import parse_op
 from pamble.core.errors import PambleError
 from pamble.demo.mirror_cap import study
 from pamble.server.messages import FrameHeader

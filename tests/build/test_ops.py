@@ -4,7 +4,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from pamble.build.ops import apply, dependents, parse_op
+from pamble.build.apply import apply, dependents
+from pamble.build.ops import parse_op
 from pamble.build.study import Study, study_from_json, study_to_json
 from pamble.core.errors import StudyError
 from pamble.demo.mirror_cap import study

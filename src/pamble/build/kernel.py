@@ -11,12 +11,13 @@ from typing import Any
 
 import numpy as np
 
+from pamble.build.apply import apply, dependents
 from pamble.build.data import FaceData
 from pamble.build.evaluate import Evaluator, State, exported
 from pamble.build.features import Made, PartHandle
 from pamble.build.frame import FrameWriter, put_made
 from pamble.build.ledger import Ledger, LedgerRow, worst_first
-from pamble.build.ops import AddFeatures, Op, SetFlags, apply, dependents, parse_op
+from pamble.build.ops import AddFeatures, Op, SetFlags, parse_op
 from pamble.build.study import Feature, Study, read_study_file, study_to_json
 from pamble.core.checks.comb import curve_comb
 from pamble.core.errors import StudyError

@@ -6,10 +6,11 @@ from argparse import Namespace
 from pathlib import Path
 from typing import Any
 
+from pamble.build.apply import apply
 from pamble.build.dimensions import dimension_values
 from pamble.build.evaluate import Evaluator, exported
 from pamble.build.ledger import Ledger, worst_first
-from pamble.build.ops import SetDimension, apply
+from pamble.build.ops import SetDimension
 from pamble.build.study import Study, read_study_file
 from pamble.core.errors import ExchangeError, PambleError
 from pamble.core.exchange.step import write_step

@@ -29,15 +29,18 @@ def line(params: LineParams, inputs: Inputs, context: Context) -> Made:
 
 
 class ArcParams(Stored):
-    """An arc through three points, or between two of them by its radius about an axis."""
+    """An arc through three points, between two by its radius about an axis, or a conic whose end tangents meet in the
+    middle point. rho: height of the conic's shoulder; below 0.5 an ellipse, 0.5 a parabola, above a hyperbola.
+    """
 
-    by: Literal["three points", "radius"] = choice("Given by", "three points")
+    by: Literal["three points", "radius", "conic"] = choice("Given by", "three points")
     start: Point = choice("Start")
     through: Point = choice("Through", (0.0, 0.0, 0.0))
     end: Point = choice("End")
     radius: float = number("Radius", 50.0, "mm", gt=0)
     normal: Point = choice("Turns about", (0.0, 1.0, 0.0))
     large: bool = choice("The long way round", False)
+    rho: float = number("rho of a conic", 0.4142, gt=0, lt=1)
 
 
 def arc(params: ArcParams, inputs: Inputs, context: Context) -> Made:
@@ -45,6 +48,8 @@ def arc(params: ArcParams, inputs: Inputs, context: Context) -> Made:
     a, b, n = (np.array(p) for p in (params.start, params.end, params.normal))
     if params.by == "radius":
         return made_curves(shapes.arc_by_radius(a, b, params.radius, n, params.large))
+    if params.by == "conic":
+        return made_curves(shapes.conic_arc(a, np.array(params.through), b, params.rho))
     return made_curves(shapes.arc_three_points(a, np.array(params.through), b))
 
 
@@ -86,7 +91,15 @@ def rectangle(params: RectangleParams, inputs: Inputs, context: Context) -> Made
 
 KINDS = (
     FeatureKind("line", "Line", "construction", LineParams, line, "curves", "Click start and end."),
-    FeatureKind("arc", "Arc", "theoretical", ArcParams, arc, "curves", "Click start, a point on the way, and end."),
+    FeatureKind(
+        "arc",
+        "Arc",
+        "theoretical",
+        ArcParams,
+        arc,
+        "curves",
+        "Click start, a point on the way (the corner of a conic), and end.",
+    ),
     FeatureKind("ellipse", "Circle, ellipse", "construction", EllipseParams, ellipse, "curves", "Click the centre."),
     FeatureKind(
         "rectangle", "Rounded rectangle", "construction", RectangleParams, rectangle, "curves", "Click the centre."

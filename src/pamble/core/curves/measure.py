@@ -62,15 +62,10 @@ def length_parameters(curve: Curve, fractions: Array) -> Array:
     return np.asarray(np.interp(np.asarray(fractions) * along[-1], along, t))
 
 
-def signed_curvature(curve: Curve, t: Array) -> Array:
-    """Curvature with a sign that changes where the curve bends to the other side of its mean normal, 1/mm."""
-    bend = curve_jets(curve, t).bend
-    return _signed(bend)
-
-
 def _signed(bend: Array) -> Array:
+    """Curvature with a sign that changes where the curve bends to the other side, from curvature vectors in order."""
     size = norm(bend)
-    axis = np.linalg.svd(bend - 0.0, full_matrices=False)[2][0] if len(bend) else np.zeros(3)
+    axis = np.linalg.svd(bend, full_matrices=False)[2][0] if len(bend) else np.zeros(3)
     side = np.sign(dot(bend, np.broadcast_to(axis, bend.shape)))
     # A curvature vector that turns slowly keeps its sign; only a reversal from one sample to the next counts.
     direction = unit(bend)

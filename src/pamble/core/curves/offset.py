@@ -12,7 +12,6 @@ from pamble.core.curves.jets import curve_jets
 from pamble.core.curves.measure import length_parameters
 from pamble.core.errors import GeometryError
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import curve_points
 
 _FINE = 600
 _COARSE = 5
@@ -125,11 +124,3 @@ def _crossing(a: Array, leg: Array, i: int) -> tuple[int, float] | None:
     v = (rel[:, 0] * leg[i, 1] - rel[:, 1] * leg[i, 0]) / safe
     hit = np.flatnonzero((w > 1e-9) & (w < 1 - 1e-9) & (v >= 0) & (v <= 1))
     return None if not len(hit) else (int(hit[-1]) + i + 2, float(w[hit[-1]]))
-
-
-def swallowed(curve: Curve, distance: float, normal: Array) -> Array:
-    """Points of the curve (k, 3) whose radius is less than the offset on its hollow side."""
-    t = length_parameters(curve, np.linspace(0, 1, _FINE))
-    jets = curve_jets(curve, t)
-    side = np.cross(np.broadcast_to(normal, jets.tangent.shape), jets.tangent)
-    return curve_points(curve, t[np.einsum("ij,ij->i", jets.bend, side) * distance > 1.0])
