@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 import urllib.request
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import pytest
@@ -69,18 +70,25 @@ class Desk:
             self.page.mouse.up()
 
 
-@pytest.fixture
-def desk(page: Page, pamble) -> Desk:
-    """The demo study, open, its part drawn."""
+def opened(page: Page, pamble, wanted: dict) -> Iterator[Desk]:
+    """A new study in the browser; afterwards no error may have been thrown in the page."""
     request = urllib.request.Request(
-        f"{pamble.url}/api/studies", b'{"demo": "mirror-cap"}', {"Content-Type": "application/json"}
+        f"{pamble.url}/api/studies", json.dumps(wanted).encode(), {"Content-Type": "application/json"}
     )
     study = json.load(urllib.request.urlopen(request))["id"]
     faults: list[str] = []
     page.on("pageerror", lambda e: faults.append(str(e)))
     page.set_default_timeout(15_000)
     page.goto(f"{pamble.url}/study/{study}")
-    expect(page.get_by_role("option", name="Crown")).to_be_visible()
-    page.wait_for_timeout(400)
+    expect(page.get_by_text("step 0 · saved")).to_be_visible()
     yield Desk(page, f"{pamble.url}/study/{study}")
     assert faults == []
+
+
+@pytest.fixture
+def desk(page: Page, pamble) -> Iterator[Desk]:
+    """The demo study, open, its part drawn."""
+    for desk in opened(page, pamble, {"demo": "mirror-cap"}):
+        page.locator(".part[data-drawn=true]").wait_for()
+        page.wait_for_timeout(400)
+        yield desk

@@ -1,32 +1,23 @@
 """The curves stage, from an empty study: drawn in true views, combined, followed, matched, read."""
 
-import json
 import re
-import urllib.request
+from collections.abc import Iterator
 
 import pytest
 import trimesh
 from PIL import Image
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import Desk
+from tests.browser.conftest import Desk, opened
 from tests.browser.pixels import Picture
 
 
 @pytest.fixture
-def desk(page: Page, pamble) -> Desk:
+def desk(page: Page, pamble) -> Iterator[Desk]:
     """An empty study in the curves stage."""
-    request = urllib.request.Request(
-        f"{pamble.url}/api/studies", b'{"name": "Samovar"}', {"Content-Type": "application/json"}
-    )
-    study = json.load(urllib.request.urlopen(request))["id"]
-    faults: list[str] = []
-    page.on("pageerror", lambda e: faults.append(str(e)))
-    page.set_default_timeout(15_000)
-    page.goto(f"{pamble.url}/study/{study}")
-    page.get_by_role("button", name="Curves", exact=True).click()
-    yield Desk(page, f"{pamble.url}/study/{study}")
-    assert faults == []
+    for desk in opened(page, pamble, {"name": "Samovar"}):
+        desk.button("Curves").click()
+        yield desk
 
 
 def draw(desk: Desk, view: str, name: str, *points: tuple[int, int]) -> None:

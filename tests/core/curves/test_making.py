@@ -10,7 +10,7 @@ from OCP.gp import gp_Ax2, gp_Dir, gp_Lin, gp_Pnt
 from scipy.interpolate import make_lsq_spline
 
 from pamble.core.curves.corner import corner
-from pamble.core.curves.edit import cut, extend, join, nearest
+from pamble.core.curves.edit import cut, extend, join, joint_of, nearest, nearest_ends
 from pamble.core.curves.fit import fit_points, rebuild, simplify
 from pamble.core.curves.jets import curve_jets
 from pamble.core.curves.measure import curve_facts, curve_length, deviation
@@ -32,12 +32,14 @@ from pamble.core.errors import BlendError, GeometryError
 from pamble.core.faces.face import Face
 from pamble.core.faces.intersect import face_intersection, plane_section
 from pamble.core.faces.kernel import surface_to_kernel
+from pamble.core.faces.shapes import face_from_shape, shape_faces
 from pamble.core.spline import Curve
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.evaluate import curve_points, surface_points
 from pamble.core.spline.knots import insert_knots, iso_curve, raise_degree
 from pamble.demo.mirror_cap import crown
 from tests.core.curves.test_jets_and_measure import PARABOLA
+from tests.core.exchange.test_step import drilled_box
 from tests.shapes import arc_curve, cylinder, random_curve, revolved
 
 
@@ -116,7 +118,7 @@ def test_projection_along_a_direction_lands_where_opencascade_lands():
     surface = crown()
     curve = Curve.bezier([[-100, 80, 200], [0, 130, 200], [100, 90, 200]])
     way = np.array([0.1, -0.2, -1.0])
-    made = project(curve, surface, way, tolerance=0.005)
+    made = project(curve, Face(surface), way, tolerance=0.005)
     assert made.off_surface < 0.006
     assert len(made.missed) == 0
     geom = surface_to_kernel(surface)
@@ -133,10 +135,10 @@ def test_a_pulled_curve_misses_where_the_face_ends():
     surface = crown()
     points = surface_points(surface, np.linspace(0.1, 0.9, 9), np.full(9, 0.4))
     assert pull(surface, points + 1e-9).hit.all()
-    made = project(Curve.line([-260, 40, 120], [0, 40, 120]), surface, None)
+    made = project(Curve.line([-260, 40, 120], [0, 40, 120]), Face(surface), None)
     assert len(made.missed) > 0
     with pytest.raises(GeometryError, match="misses the surface"):
-        project(Curve.line([0, 900, 0], [10, 900, 0]), surface, np.array([0, 0, 1.0]))
+        project(Curve.line([0, 900, 0], [10, 900, 0]), Face(surface), np.array([0, 0, 1.0]))
 
 
 def test_raising_the_degree_changes_nothing_and_lowering_it_back_deviates_by_nothing():
@@ -255,17 +257,36 @@ def test_offset_on_a_sphere_is_a_circle_of_latitude_and_on_a_cylinder_a_generato
     """A geodesic square to the equator is a meridian: distance d along it rises to R sin(d/R)."""
     ball = revolved(arc_curve_xz(60.0), 90)
     equator = iso_curve(ball, "v", ball.domain[1][0])
-    (piece,) = offset_on_surface(equator, ball, 20.0).pieces
+    (piece,) = offset_on_surface(equator, Face(ball), 20.0).pieces
     height = curve_points(piece.curve, np.linspace(0, 1, 50))[:, 2]
     assert np.abs(height - 60 * np.sin(20 / 60)).max() < 1e-3
     tube = cylinder(40, 100, 90)
     generator = iso_curve(tube, "u", 0.3)
-    made = [offset_on_surface(generator, tube, d) for d in (15.0, -15.0)]
+    made = [offset_on_surface(generator, Face(tube), d) for d in (15.0, -15.0)]
     angles = [np.arctan2(*curve_points(m.pieces[0].curve, [0.2, 0.8])[:, [1, 0]].T) for m in made]
     start = np.arctan2(*curve_points(generator, [0.5])[:, [1, 0]].T)
     assert np.allclose(np.sort([a[0] - start[0] for a in angles]), [-15 / 40, 15 / 40], atol=1e-5)
     assert np.allclose([a[0] for a in angles], [a[1] for a in angles], atol=1e-6)
     with pytest.raises(GeometryError, match="runs over the edge"):
-        offset_on_surface(generator, tube, 500.0)
+        offset_on_surface(generator, Face(tube), 500.0)
     with pytest.raises(GeometryError, match="mm off the face"):
-        offset_on_surface(Curve.line([0, 0, 0], [0, 0, 90]), tube, 5.0)
+        offset_on_surface(Curve.line([0, 0, 0], [0, 0, 90]), Face(tube), 5.0)
+
+
+def test_joints_are_told_at_the_ends_that_meet_whichever_they_are():
+    a, b = Curve.line([0, 0, 0], [50, 0, 0]), Curve.line([50, 40, 0], [50, 0, 0])
+    assert nearest_ends(a, b) == (1, 1)
+    assert joint_of(a, 1, b, 1).angle == pytest.approx(90)
+    assert curve_length(join(a, b)) == pytest.approx(90)
+
+
+def test_a_projection_leaves_out_the_hole_of_a_trimmed_face():
+    """A box with a tilted drill of radius 30: across its top the line misses a chord of 60 mm."""
+    top = next(f for f in map(face_from_shape, shape_faces(drilled_box())) if len(f.loops) == 2)
+    height = float(top.surface.control[..., 2].mean())
+    centre = 60 + 0.2 * (height + 10)
+    across = Curve.line([-20, centre, 90], [220, centre, 90])
+    made = project(across, top, np.array([0, 0, -1.0]))
+    lengths = [curve_length(p.curve) for p in made.pieces]
+    assert len(lengths) == 2
+    assert sum(lengths) == pytest.approx(200 - 60, abs=4)

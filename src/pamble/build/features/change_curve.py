@@ -11,7 +11,7 @@ from pydantic import Field
 from pamble.build.data import EdgeRef, Stored
 from pamble.build.features.base import Context, FeatureKind, Inputs, Made, made_curves
 from pamble.build.features.fields import choice, number
-from pamble.core.curves.edit import cut, extend, join, joint_of
+from pamble.core.curves.edit import cut, extend, join, joint_of, nearest_ends
 from pamble.core.curves.measure import length_parameters
 from pamble.core.errors import GeometryError
 from pamble.core.spline import knots
@@ -85,7 +85,10 @@ def join_all(params: JoinParams, inputs: Inputs, context: Context) -> Made:
     out = pieces[0]
     for piece in pieces[1:]:
         out = join(out, piece, params.tolerance)
-    figures = [vars(joint_of(a, 1, b, 0)) for a, b in pairwise(pieces)]
+    figures = []
+    for a, b in pairwise(pieces):
+        i, j = nearest_ends(a, b)
+        figures.append(vars(joint_of(a, i, b, j)))
     return made_curves(out, joints=figures)
 
 

@@ -4,15 +4,12 @@ from __future__ import annotations
 
 from typing import Literal
 
-import numpy as np
-
 from pamble.build.data import EdgeRef, Stored
 from pamble.build.features.base import Context, FeatureKind, Inputs, Made, made_curves
 from pamble.build.features.fields import choice, continuity
+from pamble.core.curves.edit import nearest_ends
 from pamble.core.curves.jets import end_jet
 from pamble.core.curves.match import average_ends, match_end
-from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import curve_points
 
 End = Literal["start", "end"]
 
@@ -29,18 +26,14 @@ class MatchCurveParams(Stored):
     both: bool = choice("Both move", False)
 
 
-def nearest_ends(a: Curve, b: Curve, given: tuple[End | None, End | None]) -> tuple[int, int]:
-    """Ends (0 or 1) of two curves that are nearest, where not given."""
-    pa, pb = curve_points(a, a.domain), curve_points(b, b.domain)
-    choices = [[0, 1] if g is None else [int(g == "end")] for g in given]
-    pairs = [(i, j) for i in choices[0] for j in choices[1]]
-    return min(pairs, key=lambda ij: float(np.linalg.norm(pa[ij[0]] - pb[ij[1]])))
+def _free(given: End | None) -> tuple[int, ...]:
+    return (0, 1) if given is None else (int(given == "end"),)
 
 
 def run(params: MatchCurveParams, inputs: Inputs, context: Context) -> Made:
     """Build the matched curve, and the other one too if both move."""
     a, b = inputs.curve(params.curve), inputs.curve(params.to)
-    i, j = nearest_ends(a, b, (params.curve_end, params.to_end))
+    i, j = nearest_ends(a, b, (_free(params.curve_end), _free(params.to_end)))
     if params.both:
         made = average_ends(a, i, b, j, params.continuity)
     else:

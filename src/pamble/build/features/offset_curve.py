@@ -47,8 +47,8 @@ class SurfaceOffsetParams(FitParams):
 
 def on_face(params: SurfaceOffsetParams, inputs: Inputs, context: Context) -> Made:
     """Build the offset on the face; several curves where it leaves the face and comes back."""
-    surface = inputs.face(params.face).surface
-    made = offset_on_surface(inputs.curve(params.curve), surface, params.distance, **hurried(params, context))
+    face = inputs.face(params.face)
+    made = offset_on_surface(inputs.curve(params.curve), face, params.distance, **hurried(params, context))
     warnings = ("Part of the offset runs over the edge of the face.",) if made.left else ()
     return made_curves(
         *(p.curve for p in made.pieces),

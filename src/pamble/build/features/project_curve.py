@@ -24,9 +24,9 @@ class ProjectCurveParams(FitParams):
 
 def run(params: ProjectCurveParams, inputs: Inputs, context: Context) -> Made:
     """Build the projection; several curves where the curve leaves the face and comes back."""
-    surface = inputs.face(params.face).surface
+    face = inputs.face(params.face)
     direction = np.array(params.direction) if params.along == "direction" else None
-    made = project(inputs.curve(params.curve), surface, direction, **hurried(params, context))
+    made = project(inputs.curve(params.curve), face, direction, **hurried(params, context))
     warnings = []
     if len(made.missed):
         x, y, z = made.missed[len(made.missed) // 2]

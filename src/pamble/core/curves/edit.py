@@ -40,17 +40,26 @@ def extend(curve: Curve, end: int, length: float, shape: str = "curvature") -> C
     return knots.curve_part(curve, a - step, b) if end == 0 else knots.curve_part(curve, a, b + step)
 
 
+_BOTH = ((0, 1), (0, 1))
+
+
+def nearest_ends(a: Curve, b: Curve, free: tuple[tuple[int, ...], tuple[int, ...]] = _BOTH) -> tuple[int, int]:
+    """Ends (0 start, 1 end) of two curves that are nearest, of those that are ``free`` on each.
+
+    Of equals the end of the first and the start of the second.
+    """
+    pa, pb = curve_points(a, a.domain), curve_points(b, b.domain)
+    pairs = [(i, j) for i in free[0] for j in free[1]]
+    return min(pairs, key=lambda ij: (round(float(norm(pa[[ij[0]]] - pb[[ij[1]]])[0]), 9), ij != (1, 0)))
+
+
 def join(first: Curve, second: Curve, tolerance: float = 0.01) -> Curve:
     """One curve from two whose ends meet within ``tolerance`` mm, whichever ends those are.
 
     Degrees are raised to the higher one; the inner knot holds the joint as it is, kinks included.
     """
-    pairs = [(i, j) for i in (0, 1) for j in (0, 1)]
-    ends = [curve_points(c, c.domain) for c in (first, second)]
-    gaps = [float(norm(ends[0][[i]] - ends[1][[j]])[0]) for i, j in pairs]
-    # Prefer the end of the first to the start of the second.
-    order = sorted(range(4), key=lambda k: (round(gaps[k], 9), pairs[k] != (1, 0)))
-    gap, (i, j) = gaps[order[0]], pairs[order[0]]
+    i, j = nearest_ends(first, second)
+    gap = joint_of(first, i, second, j).gap
     if gap > tolerance:
         raise GeometryError(f"The curves end {gap:.3f} mm apart: they can be joined within {tolerance:g} mm.")
     a = knots.reverse_curve(first) if i == 0 else first

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pamble.core.arrays import Array, dot, norm, unit
+from pamble.core.arrays import Array, IntArray, dot, norm, unit
 from pamble.core.curves.fit import Fit, fit_points
 from pamble.core.curves.jets import curve_jets
 from pamble.core.curves.measure import length_parameters
@@ -64,7 +64,7 @@ def offset_curve(
     points = jets.point + d[:, None] * unit(side)
     # Without a fold on the hollow side and without a crossing seen from afar there is no loop to look for.
     folds = np.any(dot(jets.bend, unit(side)) * d > 1.0)
-    keep = _without_loops(points, n) if folds or _crosses(points[::_COARSE], n) else [points]
+    keep = _without_loops(points, n) if folds or len(_crossings(points[::_COARSE], n)[0]) else [points]
     if not keep:
         raise GeometryError("Nothing is left of this offset: the distance is more than the radius everywhere.")
     cuts = [piece[-1] for piece in keep[:-1]]
@@ -77,8 +77,8 @@ def _flat(points: Array, normal: Array) -> Array:
     return np.column_stack([points @ x, points @ np.cross(normal, x)])
 
 
-def _crosses(points: Array, normal: Array) -> bool:
-    """Whether a polyline crosses itself anywhere, ends that meet left out."""
+def _crossings(points: Array, normal: Array) -> tuple[IntArray, Array]:
+    """Pairs (k, 2) of legs of a polyline that cross, first leg first, and where on the first leg each does (k,)."""
     flat = _flat(points, normal)
     a, leg = flat[:-1], np.diff(flat, axis=0)
     rel = a[None] - a[:, None]
@@ -87,40 +87,23 @@ def _crosses(points: Array, normal: Array) -> bool:
     w = (rel[..., 0] * leg[None, :, 1] - rel[..., 1] * leg[None, :, 0]) / safe
     v = (rel[..., 0] * leg[:, None, 1] - rel[..., 1] * leg[:, None, 0]) / safe
     hit = (w > 1e-9) & (w < 1 - 1e-9) & (v > 1e-9) & (v < 1 - 1e-9)
-    return bool(np.triu(hit, 2).any())
+    pairs = np.argwhere(np.triu(hit, 2))
+    return pairs, w[pairs[:, 0], pairs[:, 1]]
 
 
 def _without_loops(points: Array, normal: Array) -> list[Array]:
     """Pieces of a polyline with the loops between its self-crossings left out."""
-    flat = _flat(points, normal)
-    a, leg = flat[:-1], np.diff(flat, axis=0)
-    pieces, start, first = [], 0, None
-    i = 0
-    while i < len(a):
-        found = _crossing(a, leg, i)
-        if found is None:
-            i += 1
-            continue
-        j, w = found
-        at = points[i] + w * (points[i + 1] - points[i])
-        head = points[start : i + 1] if first is None else np.vstack([first, points[start : i + 1]])
-        pieces.append(np.vstack([head, at]))
-        first, start, i = at, j + 1, j + 1
-    tail = points[start:] if first is None else np.vstack([first, points[start:]])
-    if len(tail) > 1:
-        pieces.append(tail)
+    pairs, where = _crossings(points, normal)
+    pieces, start, first = [], 0, np.zeros((0, 3))
+    while True:
+        later = np.flatnonzero(pairs[:, 0] >= start)
+        if not len(later):
+            break
+        # Of the crossings on the next leg that has any, the one that leaves out most.
+        i = int(pairs[later, 0].min())
+        k = later[pairs[later, 0] == i][-1]
+        at = points[i] + where[k] * (points[i + 1] - points[i])
+        pieces.append(np.vstack([first, points[start : i + 1], at]))
+        first, start = at[None], int(pairs[k, 1]) + 1
+    pieces.append(np.vstack([first, points[start:]]))
     return [p for p in pieces if float(norm(np.diff(p, axis=0)).sum()) > 1e-6]
-
-
-def _crossing(a: Array, leg: Array, i: int) -> tuple[int, float] | None:
-    """The last leg that crosses leg ``i``, and where on leg ``i``."""
-    b, other = a[i + 2 :], leg[i + 2 :]
-    if not len(b):
-        return None
-    rel = b - a[i]
-    area = leg[i, 0] * other[:, 1] - leg[i, 1] * other[:, 0]
-    safe = np.where(np.abs(area) > 1e-30, area, np.inf)
-    w = (rel[:, 0] * other[:, 1] - rel[:, 1] * other[:, 0]) / safe
-    v = (rel[:, 0] * leg[i, 1] - rel[:, 1] * leg[i, 0]) / safe
-    hit = np.flatnonzero((w > 1e-9) & (w < 1 - 1e-9) & (v >= 0) & (v <= 1))
-    return None if not len(hit) else (int(hit[-1]) + i + 2, float(w[hit[-1]]))

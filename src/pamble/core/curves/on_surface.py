@@ -12,6 +12,8 @@ from pamble.core.curves.jets import curve_jets
 from pamble.core.curves.measure import length_parameters
 from pamble.core.curves.project import runs_of
 from pamble.core.errors import GeometryError
+from pamble.core.faces.face import Face
+from pamble.core.faces.inside import inside
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.differential import normals
@@ -33,7 +35,7 @@ class SurfaceOffset:
 
 def offset_on_surface(
     curve: Curve,
-    surface: Surface,
+    face: Face,
     distance: float,
     degree: int = 5,
     tolerance: float = 0.005,
@@ -44,6 +46,7 @@ def offset_on_surface(
 
     Raises `GeometryError` if the curve is not on the surface or nothing of the offset is.
     """
+    surface = face.surface
     t = length_parameters(curve, np.linspace(0, 1, _FINE // 4 if hurry else _FINE))
     t[[0, -1]] = curve.domain
     jets = curve_jets(curve, t)
@@ -53,13 +56,14 @@ def offset_on_surface(
         raise GeometryError(f"The curve is up to {off:.2f} mm off the face: project it onto the face first.")
     n = normals(surface_derivatives(surface, feet.u, feet.v, 1))
     side = unit(cross(n, jets.tangent)) * np.sign(distance)
-    u, v, inside = walk(surface, feet.u, feet.v, side, abs(distance), _STEPS // 2 if hurry else _STEPS)
-    runs = [r for r in runs_of(inside) if len(r) > 3]
+    u, v, stays = walk(surface, feet.u, feet.v, side, abs(distance), _STEPS // 2 if hurry else _STEPS)
+    stays &= inside(face, u, v)
+    runs = [r for r in runs_of(stays) if len(r) > 3]
     if not runs:
         raise GeometryError(f"Nothing of the offset by {distance:g} mm is left on the face: it runs over the edge.")
     points = surface_derivatives(surface, u, v, 0)[0, 0]
     pieces = tuple(fit_points(points[r], degree, tolerance, spans, hurry=hurry) for r in runs)
-    return SurfaceOffset(pieces, off, not inside.all())
+    return SurfaceOffset(pieces, off, not stays.all())
 
 
 def walk(
@@ -75,18 +79,18 @@ def walk(
     du, dv = _components(d[1, 0], d[0, 1], direction)
     state = np.array([u, v, du, dv])
     h = length / steps
-    inside = np.ones(len(u), dtype=bool)
+    stays = np.ones(len(u), dtype=bool)
     for _ in range(steps):
         k1 = _rate(surface, state)
         k2 = _rate(surface, state + 0.5 * h * k1)
         k3 = _rate(surface, state + 0.5 * h * k2)
         k4 = _rate(surface, state + h * k3)
         # A way that has left the face waits where it left: beyond, the polynomials run away.
-        state = np.where(inside, state + h / 6 * (k1 + 2 * k2 + 2 * k3 + k4), state)
+        state = np.where(stays, state + h / 6 * (k1 + 2 * k2 + 2 * k3 + k4), state)
         slack_u, slack_v = 1e-9 * (u1 - u0), 1e-9 * (v1 - v0)
-        inside &= (state[0] > u0 - slack_u) & (state[0] < u1 + slack_u)
-        inside &= (state[1] > v0 - slack_v) & (state[1] < v1 + slack_v)
-    return np.clip(state[0], u0, u1), np.clip(state[1], v0, v1), inside
+        stays &= (state[0] > u0 - slack_u) & (state[0] < u1 + slack_u)
+        stays &= (state[1] > v0 - slack_v) & (state[1] < v1 + slack_v)
+    return np.clip(state[0], u0, u1), np.clip(state[1], v0, v1), stays
 
 
 def _components(su: Array, sv: Array, w: Array) -> tuple[Array, Array]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -11,6 +11,8 @@ from pamble.core.arrays import Array, BoolArray, IntArray, norm, unit
 from pamble.core.curves.fit import Fit, fit_points
 from pamble.core.curves.measure import length_parameters
 from pamble.core.errors import GeometryError
+from pamble.core.faces.face import Face
+from pamble.core.faces.inside import inside
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_derivatives, surface_grid
@@ -90,7 +92,7 @@ def pull(surface: Surface, points: Array) -> Landing:
 
 def project(
     curve: Curve,
-    surface: Surface,
+    face: Face,
     direction: Array | None,
     degree: int = 5,
     tolerance: float = 0.02,
@@ -105,7 +107,9 @@ def project(
     t = length_parameters(curve, np.linspace(0, 1, _FINE // 4 if hurry else _FINE))
     t[[0, -1]] = curve.domain
     points = curve_points(curve, t)
+    surface = face.surface
     found = pull(surface, points) if direction is None else land(surface, points, direction)
+    found = replace(found, hit=found.hit & inside(face, found.u, found.v))
     runs = [r for r in runs_of(found.hit) if len(r) > 3]
     if not runs:
         way = "along the surface normal" if direction is None else "along this direction"
