@@ -12,6 +12,10 @@ import pytest
 from playwright.sync_api import Locator, Page, expect
 
 
+# A shared machine stalls for seconds at times: what is awaited is the same, only with more patience.
+expect.set_options(timeout=20_000)
+
+
 @pytest.fixture(scope="session")
 def browser_type_launch_args() -> dict:
     return {
