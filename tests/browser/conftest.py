@@ -11,7 +11,6 @@ from dataclasses import dataclass
 import pytest
 from playwright.sync_api import Locator, Page, expect
 
-
 # A shared machine stalls for seconds at times: what is awaited is the same, only with more patience.
 expect.set_options(timeout=20_000)
 
