@@ -18,6 +18,7 @@ from pamble.build.ops import (
     MovedCv,
     Op,
     RemoveFeatures,
+    Reshape,
     SetDimension,
     SetFlags,
     SetGroups,
@@ -69,6 +70,8 @@ def apply(study: Study, op: Op) -> tuple[Study, Op]:
             return _set_params(study, op)
         case MoveCvs():
             return _move_cvs(study, op)
+        case Reshape():
+            return _reshape(study, op)
         case SetFlags():
             return _set_flags(study, op)
         case SetStudy():
@@ -176,6 +179,29 @@ def _move_cvs(study: Study, op: MoveCvs) -> tuple[Study, Op]:
         return moved, SetParams(id=op.id, changes={path[0]: params[path[0]]})
     before = [MovedCv(i=cv.i, j=cv.j, to=tuple(old[cv.i][cv.j])) for cv in op.cvs]
     return moved, MoveCvs(id=op.id, cvs=before)
+
+
+def _reshape(study: Study, op: Reshape) -> tuple[Study, Op]:
+    feature = _unlocked(study.feature(op.id))
+    kind = KINDS.get(feature.kind)
+    if kind is None or op.action not in kind.actions:
+        raise StudyError(f"{feature.name} cannot be changed by {op.action!r}.")
+    values = dimension_values(study.dimensions)
+    known = checked_params(feature, values)
+    net: Any = known
+    for key in kind.net:
+        net = net[key]
+    if any(cv >= len(net) for cv in op.cvs):
+        raise StudyError(f"{feature.name} has no CV {max(op.cvs) + 1}; it has {len(net)}.")
+    try:
+        made = kind.actions[op.action](resolved(known, values, kind.bulk), op.cvs, op.value)
+    except PambleError as error:
+        raise StudyError(f"{feature.name}: {error}") from error
+    changed = feature.model_copy(update={"params": _as_written(known, made)})
+    changed = _settled(changed, known, values, op.cvs or list(range(len(net))))
+    changed = changed.model_copy(update={"params": checked_params(changed, values)})
+    back = {k: known[k] for k in known if changed.params[k] != known[k]}
+    return _replaced(study, changed), SetParams(id=op.id, changes=back)
 
 
 def _with(value: dict[str, Any], path: tuple[str, ...], new: Any) -> dict[str, Any]:

@@ -117,8 +117,27 @@ class FaceRef(Ref):
     """The face of a feature."""
 
 
+class PlaneRef(Ref):
+    """The plane of a feature."""
+
+
+class CvRef(Ref):
+    """A CV of another curve, by its number from 0."""
+
+    cv: int = Field(ge=0)
+
+
+class OnLine(EdgeRef):
+    """A place on a line that stays on it: ``at`` is a fraction of its length, 0 its start and 1 its end."""
+
+    at: float = Field(ge=0, le=1)
+
+
 Point = tuple[float, float, float]
 """A point in mm or a direction."""
+
+Place = Point | OnLine | CvRef
+"""A point: in mm, or one that hangs on a line or a CV."""
 
 
 def referenced(value: object) -> list[str]:

@@ -43,6 +43,8 @@ def made_version(made: Made) -> str:
                 digest.update(part.tobytes())
     if made.face is not None:
         _add_face(digest, made.face)
+    if made.plane is not None:
+        digest.update(made.plane.origin.tobytes() + made.plane.x.tobytes() + made.plane.y.tobytes())
     if made.mesh is not None:
         digest.update(made.mesh.vertices.tobytes() + made.mesh.triangles.tobytes())
     return digest.hexdigest()

@@ -44,10 +44,29 @@ class FrameWriter:
         return len(head).to_bytes(4, "little") + head + body
 
 
+_BARE: dict[str, Any] = {
+    "grid": None,
+    "triangles": None,
+    "edges": [],
+    "isos": [],
+    "cvs": {"count": [0, 0], "points": []},
+    "degree": [0, 0],
+    "spans": [0, 0],
+    "rational": False,
+    "trimmed": True,
+    "plane": None,
+}
+"""Entries of an object that has neither lines nor CVs."""
+
+
 def put_made(writer: FrameWriter, made: Made, steps: int) -> dict[str, Any]:
     """Meshes, lines, span boundaries and CVs of what a feature made, as header entries."""
     if made.mesh is not None:
         return _put_mesh(writer, made.mesh)
+    if made.plane is not None:
+        p = made.plane
+        axes = [v.tolist() for v in (p.origin, p.x, p.y)]
+        return {**_BARE, "kind": "plane", "vertices": writer.put(np.zeros((0, 10))), "plane": axes}
     return _put_curves(writer, made, steps) if made.face is None else _put_face(writer, made.face, steps)
 
 
@@ -66,6 +85,7 @@ def _put_face(writer: FrameWriter, face: Face, steps: int) -> dict[str, Any]:
         "spans": list(s.spans),
         "rational": s.weights is not None,
         "trimmed": not face.natural,
+        "plane": None,
     }
 
 
@@ -78,24 +98,16 @@ def _put_mesh(writer: FrameWriter, mesh: TriangleMesh) -> dict[str, Any]:
     shown = lighter(mesh, _SHOWN_TRIANGLES)
     rest = np.zeros((len(shown.vertices), 4))
     return {
+        **_BARE,
         "kind": "mesh",
         "vertices": writer.put(np.column_stack([shown.vertices, vertex_normals(shown), rest])),
-        "grid": None,
         "triangles": writer.put(shown.triangles.astype(float)),
-        "edges": [],
-        "isos": [],
-        "cvs": {"count": [0, 0], "points": []},
-        "degree": [0, 0],
-        "spans": [0, 0],
-        "rational": False,
-        "trimmed": True,
     }
 
 
 def _put_curves(writer: FrameWriter, made: Made, steps: int) -> dict[str, Any]:
     """Curves as lines without a mesh; the CVs shown are those of the first one."""
-    first = made.curves[0]
-    points = first.control if made.points is None else made.points
+    first, points = made.curves[0], made.net
     lines = [(f"c{i}", curve_points(c, samples(c, max(8, 2 * steps // c.spans)))) for i, c in enumerate(made.curves)]
     return {
         "kind": "curves",
@@ -109,6 +121,7 @@ def _put_curves(writer: FrameWriter, made: Made, steps: int) -> dict[str, Any]:
         "spans": [first.spans, 0],
         "rational": any(c.weights is not None for c in made.curves),
         "trimmed": False,
+        "plane": None,
     }
 
 

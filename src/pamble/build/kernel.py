@@ -12,16 +12,18 @@ from typing import Any
 import numpy as np
 
 from pamble.build.apply import apply, dependents
-from pamble.build.data import FaceData
+from pamble.build.data import CurveData, FaceData
 from pamble.build.evaluate import Evaluator, State, exported
 from pamble.build.features import Made, PartHandle
+from pamble.build.figures import moved_by, place_on
 from pamble.build.frame import FrameWriter, put_made
 from pamble.build.ledger import Ledger, LedgerRow, worst_first
-from pamble.build.ops import AddFeatures, Op, SetFlags, parse_op
+from pamble.build.ops import AddFeatures, Op, Reshape, SetFlags, parse_op
 from pamble.build.study import Feature, Study, read_study_file, study_to_json
 from pamble.core.checks.comb import curve_comb
 from pamble.core.errors import StudyError
 from pamble.core.meshes.mesh import pack
+from pamble.core.spline.curve import Curve
 from pamble.core.spline.differential import curvatures
 from pamble.core.spline.evaluate import surface_derivatives
 
@@ -56,12 +58,12 @@ class Kernel:
         """The study as plain data."""
         return self.study.model_dump()
 
-    def frame(self, ids: Sequence[str] | None = None) -> bytes:
+    def frame(self, ids: Sequence[str] | None = None, said: str | None = None) -> bytes:
         """The kept state: shapes of ``ids`` (all when None), all features' facts and the whole ledger."""
         states = self._evaluator.states
         wanted = set(states) if ids is None else set(ids)
         rows = worst_first(list(self._ledger.rows.values()))
-        return _frame(self.study, states, wanted, rows, FULL_STEPS, preview=False, whole=ids is None)
+        return _frame(self.study, states, wanted, rows, FULL_STEPS, preview=False, whole=ids is None, said=said)
 
     def preview(self, op: dict[str, Any], combs: Sequence[dict[str, Any]] = ()) -> bytes:
         """What an operation would make, coarse and quick; nothing is kept. Raises `StudyError`."""
@@ -76,7 +78,7 @@ class Kernel:
         return {"op": done.model_dump(), "inverse": inverse.model_dump(), "frame": self._last_frame}
 
     def _apply(self, op: Op) -> tuple[Op, Op]:
-        before = self.study
+        before, old = self.study, self._evaluator.states
         self.study, inverse = apply(before, op)
         if isinstance(op, SetFlags) and all(c.on is None and c.name is None for c in op.changes):
             self._last_frame = self.frame([])
@@ -85,7 +87,8 @@ class Kernel:
         if self.study.limits != before.limits or self.study.seam_targets != before.seam_targets or _renamed(op):
             everything = {f.id for f in self.study.features}
             self._ledger.update(self.study, self._evaluator.states, everything, FULL_SAMPLES)
-        self._last_frame = self.frame(sorted(changed))
+        said = moved_by(old, self._evaluator.states, op.id) if isinstance(op, Reshape) else None
+        self._last_frame = self.frame(sorted(changed), said)
         return op, inverse
 
     def dependents(self, ids: list[str]) -> list[dict[str, str]]:
@@ -112,13 +115,20 @@ class Kernel:
             "radius": _finite(1.0 / steepest) if steepest > 0 else None,
         }
 
+    def locate(self, id: str, edge: str | None, point: list[float]) -> dict[str, Any]:
+        """The exact place on a line, or on a face when ``edge`` is null, nearest to a point that was seen there.
+
+        at: fraction of the line's length.
+        """
+        return place_on(self._made(id), edge, np.array(point, dtype=float))
+
     def combs(self, wanted: list[dict[str, Any]]) -> bytes:
         """Curvature combs of edges as they are kept, in a frame. An edge that is gone is left out."""
         writer = FrameWriter()
         return writer.finish({"type": "combs", "combs": _combs(writer, self._evaluator.states, wanted)})
 
     def import_step(self, data: bytes, name: str) -> dict[str, Any]:
-        """Features for every face of a STEP file that can be taken, and the reason for every one that cannot."""
+        """Features for every face and loose curve of a STEP file, and the reason for every one that cannot be taken."""
         from pamble.core.exchange.step import read_step
 
         with tempfile.TemporaryDirectory() as folder:
@@ -128,14 +138,20 @@ class Kernel:
         taken = {f.name for f in self.study.features}
         features, problems = [], []
         for item in found:
-            if item.face is None:
+            if item.made is None:
                 problems.append({"name": item.name, "kind": item.kind, "reason": item.problem})
                 continue
             choices = [item.name[:110], *(f"{item.name[:100]} {i}" for i in range(2, 9999))]
             title = next(t for t in choices if t not in taken)
             taken.add(title)
-            params = {"face": FaceData.of(item.face).model_dump(), "source": Path(name).name}
-            features.append(Feature(id=new_id(), kind="face", name=title, role="primary", params=params).model_dump())
+            source = Path(name).name
+            if isinstance(item.made, Curve):
+                params = {"curve": CurveData.of(item.made).model_dump(), "source": source}
+                feature = Feature(id=new_id(), kind="cv_curve", name=title, role="theoretical", params=params)
+            else:
+                params = {"face": FaceData.of(item.made).model_dump(), "source": source}
+                feature = Feature(id=new_id(), kind="face", name=title, role="primary", params=params)
+            features.append(feature.model_dump())
         op = AddFeatures(features=[Feature.model_validate(f) for f in features]).model_dump() if features else None
         return {"op": op, "problems": problems, "taken": len(features)}
 
@@ -199,6 +215,7 @@ MESSAGES: tuple[str, ...] = (
     "commit",
     "dependents",
     "probe",
+    "locate",
     "combs",
     "import_step",
     "import_mesh",
@@ -232,6 +249,7 @@ def _frame(
     preview: bool,
     whole: bool,
     combs: Sequence[dict[str, Any]] = (),
+    said: str | None = None,
 ) -> bytes:
     writer = FrameWriter()
     features, objects = [], []
@@ -254,6 +272,7 @@ def _frame(
     header = {
         "type": "frame",
         "preview": preview,
+        "said": said,
         "whole": whole,
         "features": features,
         "objects": objects,

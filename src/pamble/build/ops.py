@@ -50,6 +50,19 @@ class MoveCvs(Stored):
     cvs: list[MovedCv] = Field(min_length=1)
 
 
+class Reshape(Stored):
+    """A named change of a whole curve, such as its degree; which ones there are is said by its tool.
+
+    cvs: the CVs or points that are picked, by number; value: a number that the change asks for.
+    """
+
+    op: Literal["reshape"] = "reshape"
+    id: str
+    action: str
+    cvs: list[Annotated[int, Field(ge=0)]] = []
+    value: float | None = None
+
+
 class FlagChange(Stored):
     """New values of a feature's flags, role, name and group; null leaves one as it is, an empty group is none."""
 
@@ -102,7 +115,16 @@ class SetGroups(Stored):
 
 
 Op = Annotated[
-    AddFeatures | RemoveFeatures | SetParams | MoveCvs | SetFlags | SetStudy | SetSeamTarget | SetDimension | SetGroups,
+    AddFeatures
+    | RemoveFeatures
+    | SetParams
+    | MoveCvs
+    | Reshape
+    | SetFlags
+    | SetStudy
+    | SetSeamTarget
+    | SetDimension
+    | SetGroups,
     Field(discriminator="op"),
 ]
 OP: TypeAdapter[Op] = TypeAdapter(Op)

@@ -10,7 +10,7 @@ from typing import Any, cast
 from pamble.core.checks.report import check_faces, describe_face
 from pamble.core.checks.seams import part_diagonal
 from pamble.core.errors import BlendError, ExchangeError, PambleError
-from pamble.core.exchange.step import StepFace, read_step, write_step
+from pamble.core.exchange.step import StepItem, read_step, write_step
 from pamble.core.faces.face import Face
 from pamble.core.faces.picking import pick_pair
 from pamble.core.joining.blend import Blend, build_blend
@@ -22,7 +22,7 @@ from pamble.demo import DEMOS, demo_faces
 Answer = tuple[dict[str, Any], str]
 
 
-def _usable(found: list[StepFace]) -> tuple[list[str], list[Face], list[dict[str, str]]]:
+def _usable(found: list[StepItem]) -> tuple[list[str], list[Face], list[dict[str, str]]]:
     names = [f.name for f in found if f.face is not None]
     faces = [f.face for f in found if f.face is not None]
     problems = [{"face": f.name, "kind": f.kind, "reason": f.problem} for f in found if f.problem is not None]
@@ -33,6 +33,8 @@ def check(given: Namespace) -> Answer:
     """Faces, seams and open edges of a STEP file."""
     found = read_step(given.file)
     names, faces, problems = _usable(found)
+    if not faces and not problems:
+        raise ExchangeError(_no_face(problems))
     limits = replace(
         DEFAULT,
         **{k: getattr(given, k) for k in ("gap", "angle", "curvature") if getattr(given, k) is not None},
@@ -104,7 +106,7 @@ def blend(given: Namespace) -> Answer:
     found = read_step(given.file)
     names, faces, problems = _usable(found)
     if not faces:
-        raise ExchangeError(f"None of the {len(found)} faces can be taken: {problems[0]['reason']}.")
+        raise ExchangeError(_no_face(problems))
     diagonal = part_diagonal(faces)
     picked = pick_pair(faces, points, diagonal)
     if picked[0].face == picked[1].face and picked[0].edge.name == picked[1].edge.name:
@@ -119,6 +121,12 @@ def blend(given: Namespace) -> Answer:
     out = blend_figures(made, spec, sides)
     out |= {"file": out_path.name, "problems": problems}
     return out, _blend_text(out)
+
+
+def _no_face(problems: list[dict[str, str]]) -> str:
+    if not problems:
+        return "The file holds curves only: there is no face in it."
+    return f"None of the {len(problems)} faces can be taken: {problems[0]['reason']}."
 
 
 def _new_name(wanted: str, taken: set[str]) -> str:

@@ -21,6 +21,8 @@ from pamble.server.messages import (
     Dependents,
     DependentsAsked,
     Failed,
+    Locate,
+    Located,
     Preview,
     Probe,
     Probed,
@@ -107,6 +109,9 @@ class LiveWindow:
             case Probe():
                 answer: dict[str, Any] = await study.ask("probe", message.id, message.u, message.v)
                 await self._send(Probed(seq=message.seq, id=message.id, **answer))
+            case Locate():
+                place = await study.ask("locate", message.id, message.edge, list(message.point))
+                await self._send(Located(seq=message.seq, **place))
             case CombsAsked():
                 frame = await study.ask("combs", _plain(message.combs))
                 async with self._sending:

@@ -58,6 +58,16 @@ class Probe(BaseModel):
     v: float
 
 
+class Locate(BaseModel):
+    """The exact place on a line, or on a face or plane when ``edge`` is null, nearest to a point seen there."""
+
+    type: Literal["locate"] = "locate"
+    seq: int
+    id: str
+    edge: str | None
+    point: tuple[float, float, float]
+
+
 class CombsAsked(BaseModel):
     """Combs of edges as they are kept, in a binary frame."""
 
@@ -74,7 +84,9 @@ class DependentsAsked(BaseModel):
     ids: list[str]
 
 
-ClientMessage = Annotated[Preview | Commit | Step | Probe | CombsAsked | DependentsAsked, Field(discriminator="type")]
+ClientMessage = Annotated[
+    Preview | Commit | Step | Probe | Locate | CombsAsked | DependentsAsked, Field(discriminator="type")
+]
 CLIENT_MESSAGE: TypeAdapter[ClientMessage] = TypeAdapter(ClientMessage)
 
 
@@ -107,7 +119,9 @@ class Dimension(Sent):
 
 
 class Tool(Sent):
-    """A tool: where it stands, what it asks for, and its parameters as a JSON schema. movable: its CVs can be moved."""
+    """A tool: where it stands, what it asks for, and its parameters as a JSON schema. movable: its CVs can be moved.
+    actions: named changes of the whole curve.
+    """
 
     kind: str
     label: str
@@ -115,6 +129,7 @@ class Tool(Sent):
     stage: str | None
     ask: str
     movable: bool
+    actions: list[str]
     params: dict[str, Any]
 
 
@@ -171,6 +186,15 @@ class Probed(Sent):
     radius: float | None
 
 
+class Located(Sent):
+    """Answer to `Locate`. at: fraction of the line's length, null on a face or plane."""
+
+    type: Literal["located"] = "located"
+    seq: int
+    point: tuple[float, float, float]
+    at: float | None
+
+
 class NamedId(Sent):
     """An object by id and name."""
 
@@ -186,7 +210,7 @@ class Dependents(Sent):
     items: list[NamedId]
 
 
-ServerMessage = Annotated[StudyState | Failed | Probed | Dependents, Field(discriminator="type")]
+ServerMessage = Annotated[StudyState | Failed | Probed | Located | Dependents, Field(discriminator="type")]
 
 Place = tuple[int, int]
 """Offset and count of an array in a frame's float block."""
@@ -210,11 +234,11 @@ class FrameCvs(Sent):
 
 class FrameObject(Sent):
     """A shape. vertices: 10 floats each, position, normal, largest and smallest curvature, u, v. triangles: numbers of
-    vertices, three each, where the vertices are no grid.
+    vertices, three each, where the vertices are no grid. plane: origin, x and y axis of a plane.
     """
 
     id: str
-    kind: Literal["face", "curves", "mesh"]
+    kind: Literal["face", "curves", "mesh", "plane"]
     vertices: Place
     grid: tuple[int, int] | None
     triangles: Place | None
@@ -225,6 +249,7 @@ class FrameObject(Sent):
     spans: tuple[int, int]
     rational: bool
     trimmed: bool
+    plane: tuple[Point, Point, Point] | None
 
 
 class FrameHandle(Sent):
@@ -307,6 +332,7 @@ class FrameHeader(Sent):
 
     type: Literal["frame"]
     preview: bool
+    said: str | None
     whole: bool
     features: list[FrameFeature]
     objects: list[FrameObject]

@@ -107,6 +107,7 @@ def tools() -> list[Tool]:
             stage=k.stage,
             ask=k.ask,
             movable=bool(k.net),
+            actions=list(k.actions),
             params=k.params.model_json_schema(),
         )
         for k in KINDS.values()

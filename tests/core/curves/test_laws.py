@@ -67,8 +67,8 @@ def test_tools_move_with_their_inputs(motion):
 def test_what_hangs_on_a_face_moves_with_it(motion):
     face, way = crown(), np.array([0.1, 0.0, -1.0])
     over = Curve.bezier([[-90, 60, 180], [0, 110, 190], [90, 70, 180]])
-    here = project(over, Face(face), way).pieces[0].curve
-    there = project(motion.apply(over), Face(motion.apply(face)), turned(motion, way)).pieces[0].curve
+    here = project(over, [Face(face)], way).pieces[0].curve
+    there = project(motion.apply(over), [Face(motion.apply(face))], turned(motion, way)).pieces[0].curve
     assert apart(motion.apply(here), there) < 1e-5
     iso = iso_curve(face, "v", 0.6)
     here = offset_on_surface(iso, Face(face), 12.0).pieces[0].curve

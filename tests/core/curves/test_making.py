@@ -10,7 +10,9 @@ from OCP.gp import gp_Ax2, gp_Dir, gp_Lin, gp_Pnt
 from scipy.interpolate import make_lsq_spline
 
 from pamble.core.curves.corner import corner
-from pamble.core.curves.edit import cut, extend, join, joint_of, nearest, nearest_ends
+from pamble.core.curves.edit import extend, join, joint_of, nearest_ends
+from pamble.core.curves.interpolate import through_points
+from pamble.core.curves.meet import cut, nearest
 from pamble.core.curves.fit import fit_points, rebuild, simplify
 from pamble.core.curves.jets import curve_jets
 from pamble.core.curves.measure import curve_facts, curve_length, deviation
@@ -24,7 +26,6 @@ from pamble.core.curves.shapes import (
     circle,
     ellipse,
     rounded_rectangle,
-    through_points,
 )
 from pamble.core.curves.transform import rotation, translation
 from pamble.core.curves.twoview import two_view
@@ -118,7 +119,7 @@ def test_projection_along_a_direction_lands_where_opencascade_lands():
     surface = crown()
     curve = Curve.bezier([[-100, 80, 200], [0, 130, 200], [100, 90, 200]])
     way = np.array([0.1, -0.2, -1.0])
-    made = project(curve, Face(surface), way, tolerance=0.005)
+    made = project(curve, [Face(surface)], way, tolerance=0.005)
     assert made.off_surface < 0.006
     assert len(made.missed) == 0
     geom = surface_to_kernel(surface)
@@ -135,10 +136,10 @@ def test_a_pulled_curve_misses_where_the_face_ends():
     surface = crown()
     points = surface_points(surface, np.linspace(0.1, 0.9, 9), np.full(9, 0.4))
     assert pull(surface, points + 1e-9).hit.all()
-    made = project(Curve.line([-260, 40, 120], [0, 40, 120]), Face(surface), None)
+    made = project(Curve.line([-260, 40, 120], [0, 40, 120]), [Face(surface)], None)
     assert len(made.missed) > 0
     with pytest.raises(GeometryError, match="misses the surface"):
-        project(Curve.line([0, 900, 0], [10, 900, 0]), Face(surface), np.array([0, 0, 1.0]))
+        project(Curve.line([0, 900, 0], [10, 900, 0]), [Face(surface)], np.array([0, 0, 1.0]))
 
 
 def test_raising_the_degree_changes_nothing_and_lowering_it_back_deviates_by_nothing():
@@ -286,7 +287,7 @@ def test_a_projection_leaves_out_the_hole_of_a_trimmed_face():
     height = float(top.surface.control[..., 2].mean())
     centre = 60 + 0.2 * (height + 10)
     across = Curve.line([-20, centre, 90], [220, centre, 90])
-    made = project(across, top, np.array([0, 0, -1.0]))
+    made = project(across, [top], np.array([0, 0, -1.0]))
     lengths = [curve_length(p.curve) for p in made.pieces]
     assert len(lengths) == 2
     assert sum(lengths) == pytest.approx(200 - 60, abs=4)

@@ -7,8 +7,14 @@ from hypothesis import strategies as st
 
 from pamble.core.curves.relations import CVS, Relation, check_relations, solve_relations
 from pamble.core.errors import GeometryError
+from pamble.core.spline import basis
+from pamble.core.spline.curve import Curve
 
 POLYGON = np.array([[0.0, 0, 0], [20, 3, 12], [45, -2, 18], [70, 1, 15], [90, 0, 2]])
+
+
+def curve(control):
+    return Curve(4, basis.uniform_knots(4, 1), control)
 
 
 def residuals(x, r):
@@ -51,7 +57,7 @@ def test_random_solvable_systems_are_solved_and_freedom_is_the_rank(seed, kinds)
     rng = np.random.default_rng(seed)
     goal = POLYGON + rng.normal(size=POLYGON.shape) * 2
     relations = tuple(kept_by(goal, k, tuple(int(i) for i in rng.permutation(5)[: CVS[k]])) for k in kinds)
-    made = solve_relations(goal + rng.normal(size=goal.shape) * 0.3, relations)
+    made = solve_relations(curve(goal + rng.normal(size=goal.shape) * 0.3), relations)
     assert made.broken == ()
     assert all(np.abs(residuals(made.control, r)).max() < 1e-5 for r in relations)
 
@@ -75,7 +81,7 @@ def test_random_solvable_systems_are_solved_and_freedom_is_the_rank(seed, kinds)
     ],
 )
 def test_each_kind_is_kept_by_a_small_move(relation):
-    made = solve_relations(POLYGON, (relation,))
+    made = solve_relations(curve(POLYGON), (relation,))
     assert np.abs(residuals(made.control, relation)).max() < 1e-6
     assert np.linalg.norm(made.control - POLYGON, axis=1).max() < 12
     assert np.allclose(np.delete(made.control, relation.cvs, axis=0), np.delete(POLYGON, relation.cvs, axis=0))
@@ -85,20 +91,20 @@ def test_a_held_cv_stays_under_the_pointer_if_others_can_give_way():
     target = POLYGON.copy()
     target[2] += [0, 0, 30]
     leg = Relation("length", (2, 3), value=25.0)
-    made = solve_relations(target, (leg,), np.array([2]))
+    made = solve_relations(curve(target), (leg,), np.array([2]))
     assert np.linalg.norm(made.control[2] - target[2]) < 0.05
     assert np.linalg.norm(made.control[3] - target[3]) > 5
-    pinned = solve_relations(target, (leg, Relation("fixed", (3,), point=tuple(POLYGON[3]))), np.array([2]))
+    pinned = solve_relations(curve(target), (leg, Relation("fixed", (3,), point=tuple(POLYGON[3]))), np.array([2]))
     assert np.allclose(pinned.control[3], POLYGON[3])
     assert np.linalg.norm(pinned.control[3] - pinned.control[2]) == pytest.approx(25)
 
 
 def test_contradicting_and_idle_relations_are_named():
     a, b = Relation("length", (0, 1), value=20), Relation("length", (0, 1), value=30)
-    made = solve_relations(POLYGON, (a, b))
+    made = solve_relations(curve(POLYGON), (a, b))
     assert made.broken == (1,)
     assert np.linalg.norm(made.control[1] - made.control[0]) == pytest.approx(20)
-    again = solve_relations(POLYGON, (a, Relation("same", (1, 2)), a))
+    again = solve_relations(curve(POLYGON), (a, Relation("same", (1, 2)), a))
     assert again.broken == ()
     assert again.idle == (2,)
     assert again.free == 15 - 2

@@ -306,7 +306,7 @@ export interface components {
             /** Base */
             base: number;
             /** Op */
-            op: components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"] | components["schemas"]["SetGroups"];
+            op: components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["Reshape"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"] | components["schemas"]["SetGroups"];
             /** Seq */
             seq: number;
             /**
@@ -682,6 +682,8 @@ export interface components {
             preview: boolean;
             /** Removed */
             removed: string[];
+            /** Said */
+            said: string | null;
             /** Seams */
             seams: components["schemas"]["FrameSeam"][];
             /**
@@ -695,7 +697,7 @@ export interface components {
         /**
          * FrameObject
          * @description A shape. vertices: 10 floats each, position, normal, largest and smallest curvature, u, v. triangles: numbers of
-         *     vertices, three each, where the vertices are no grid.
+         *     vertices, three each, where the vertices are no grid. plane: origin, x and y axis of a plane.
          */
         FrameObject: {
             cvs: components["schemas"]["FrameCvs"];
@@ -722,7 +724,25 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "face" | "curves" | "mesh";
+            kind: "face" | "curves" | "mesh" | "plane";
+            /** Plane */
+            plane: [
+                [
+                    number,
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number,
+                    number
+                ]
+            ] | null;
             /** Rational */
             rational: boolean;
             /** Spans */
@@ -839,6 +859,52 @@ export interface components {
             gap?: number;
         };
         /**
+         * Locate
+         * @description The exact place on a line, or on a face or plane when ``edge`` is null, nearest to a point seen there.
+         */
+        Locate: {
+            /** Edge */
+            edge: string | null;
+            /** Id */
+            id: string;
+            /** Point */
+            point: [
+                number,
+                number,
+                number
+            ];
+            /** Seq */
+            seq: number;
+            /**
+             * Type
+             * @default locate
+             * @constant
+             */
+            type?: "locate";
+        };
+        /**
+         * Located
+         * @description Answer to `Locate`. at: fraction of the line's length, null on a face or plane.
+         */
+        Located: {
+            /** At */
+            at: number | null;
+            /** Point */
+            point: [
+                number,
+                number,
+                number
+            ];
+            /** Seq */
+            seq: number;
+            /**
+             * Type
+             * @default located
+             * @constant
+             */
+            type: "located";
+        };
+        /**
          * MoveCvs
          * @description Move CVs of a face.
          */
@@ -902,7 +968,7 @@ export interface components {
              */
             combs?: components["schemas"]["CombWanted"][];
             /** Op */
-            op: components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"] | components["schemas"]["SetGroups"];
+            op: components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["Reshape"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"] | components["schemas"]["SetGroups"];
             /** Seq */
             seq: number;
             /**
@@ -982,6 +1048,33 @@ export interface components {
              * @enum {string}
              */
             op: "remove_features";
+        };
+        /**
+         * Reshape
+         * @description A named change of a whole curve, such as its degree; which ones there are is said by its tool.
+         *
+         *     cvs: the CVs or points that are picked, by number; value: a number that the change asks for.
+         */
+        Reshape: {
+            /** Action */
+            action: string;
+            /**
+             * Cvs
+             * @default []
+             */
+            cvs?: number[];
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            op: "reshape";
+            /**
+             * Value
+             * @default null
+             */
+            value?: number | null;
         };
         /**
          * SeamCurvature
@@ -1239,8 +1332,11 @@ export interface components {
         /**
          * Tool
          * @description A tool: where it stands, what it asks for, and its parameters as a JSON schema. movable: its CVs can be moved.
+         *     actions: named changes of the whole curve.
          */
         Tool: {
+            /** Actions */
+            actions: string[];
             /** Ask */
             ask: string;
             /** Kind */

@@ -11,10 +11,12 @@ from pamble.build.features import (
     face_curve,
     fit_curve,
     match_curve,
+    measures,
     mesh,
     mid_curve,
     offset_curve,
     picture,
+    planes,
     point_curve,
     project_curve,
     section_curve,
@@ -29,6 +31,7 @@ KINDS: dict[str, FeatureKind] = {
         face.KIND,
         mesh.KIND,
         picture.KIND,
+        *planes.KINDS,
         cv_curve.KIND,
         point_curve.KIND,
         two_view.KIND,
@@ -46,6 +49,7 @@ KINDS: dict[str, FeatureKind] = {
         *section_curve.KINDS,
         *shapes.KINDS,
         edge_blend.KIND,
+        *measures.KINDS,
     )
 }
 

@@ -6,17 +6,21 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
-from pamble.build.data import EdgeRef, FaceRef, Stored
+import numpy as np
+
+from pamble.build.data import CvRef, EdgeRef, FaceRef, OnLine, Place, PlaneRef, Stored
 from pamble.build.study import Role
 from pamble.core.arrays import Array
 from pamble.core.curves.layout import check_layout
-from pamble.core.curves.measure import curve_facts
+from pamble.core.curves.measure import curve_facts, length_parameters
 from pamble.core.errors import ReferenceLost
 from pamble.core.faces.face import Edge, Face
 from pamble.core.meshes.mesh import TriangleMesh
+from pamble.core.planes import Plane
 from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points
 
-Stage = Literal["curves", "primaries", "blends"]
+Stage = Literal["plan", "curves", "primaries", "blends", "check"]
 
 
 @dataclass(frozen=True)
@@ -44,7 +48,7 @@ class PartHandle:
 
 @dataclass(frozen=True)
 class Made:
-    """What a feature made: a face, curves or a reference mesh. facts: plain figures for its card; warnings: words.
+    """What a feature made: a face, curves, a plane or a reference mesh. facts: figures for its card; warnings: words.
 
     points: (n, 3) what is moved in place of CVs, for a curve through points.
     """
@@ -57,11 +61,17 @@ class Made:
     facts: dict[str, Any] = field(default_factory=dict)
     warnings: tuple[str, ...] = ()
     points: Array | None = None
+    plane: Plane | None = None
 
     @property
     def visible(self) -> bool:
         """Whether there is a shape to send; a picture is drawn by the window itself."""
-        return self.face is not None or self.mesh is not None or bool(self.curves)
+        return any(x is not None for x in (self.face, self.mesh, self.plane)) or bool(self.curves)
+
+    @property
+    def net(self) -> Array:
+        """What stands for the CVs of a curve, (n, 3): those of the first curve, or the points it runs through."""
+        return self.curves[0].control if self.points is None else self.points
 
     @property
     def lines(self) -> dict[str, Curve]:
@@ -150,6 +160,27 @@ class Inputs:
             raise ReferenceLost(f"{name}: the line {ref.edge} is no longer there; it has {have}.")
         return made.lines[ref.edge]
 
+    def plane(self, ref: PlaneRef) -> Plane:
+        """The plane that is pointed to. Raises `ReferenceLost`."""
+        name, made = self._of(ref.feature)
+        if made.plane is None:
+            raise ReferenceLost(f"{name} is no plane: a plane is needed here.")
+        return made.plane
+
+    def point(self, place: Place) -> Array:
+        """Coordinates (3,) of a place. Raises `ReferenceLost`."""
+        if isinstance(place, OnLine):
+            curve = self.curve(EdgeRef(feature=place.feature, edge=place.edge))
+            inner = 0 < place.at < 1
+            t = length_parameters(curve, np.array([place.at])) if inner else [curve.domain[int(place.at)]]
+            return np.asarray(curve_points(curve, t)[0])
+        if isinstance(place, CvRef):
+            name, made = self._of(place.feature)
+            if not made.curves or place.cv >= len(made.net):
+                raise ReferenceLost(f"{name}: CV {place.cv + 1} is no longer there.")
+            return np.asarray(made.net[place.cv])
+        return np.array(place)
+
     def is_edge(self, ref: EdgeRef) -> bool:
         """Whether the line is an edge of a face, so that there is a surface beside it."""
         made = self._of(ref.feature)[1]
@@ -167,12 +198,17 @@ class Context:
     assets: Mapping[str, bytes] = field(default_factory=dict)
 
 
+Action = Callable[[dict[str, Any], list[int], float | None], dict[str, Any]]
+
+
 @dataclass(frozen=True)
 class FeatureKind:
     """A tool. stage: where it stands, None for what is imported; bulk: parameters too large for a card.
 
     ask: what it wants, one line, said while it is being made. net: where the CVs stand in the parameters, if a person
     may move them. settle: brings parameters in order after a change, given the numbers of the CVs that were moved.
+    actions: named changes of the whole net; each takes the parameters, the numbers of the picked CVs and a number, and
+    gives new parameters.
     """
 
     kind: str
@@ -185,3 +221,4 @@ class FeatureKind:
     bulk: tuple[str, ...] = ()
     net: tuple[str, ...] = ()
     settle: Callable[[dict[str, Any], dict[str, Any], list[int]], dict[str, Any]] | None = None
+    actions: Mapping[str, Action] = field(default_factory=dict)

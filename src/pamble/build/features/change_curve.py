@@ -11,8 +11,9 @@ from pydantic import Field
 from pamble.build.data import EdgeRef, Stored
 from pamble.build.features.base import Context, FeatureKind, Inputs, Made, made_curves
 from pamble.build.features.fields import choice, number
-from pamble.core.curves.edit import cut, extend, join, joint_of, nearest_ends
+from pamble.core.curves.edit import extend, join, joint_of, nearest_ends
 from pamble.core.curves.measure import length_parameters
+from pamble.core.curves.meet import cut, meet
 from pamble.core.errors import GeometryError
 from pamble.core.spline import knots
 from pamble.core.spline.curve import Curve
@@ -57,6 +58,25 @@ def cut_off(params: CutParams, inputs: Inputs, context: Context) -> Made:
     return made_curves(cut(inputs.curve(params.curve), inputs.curve(params.by), 0 if params.keep == "start" else 1))
 
 
+class MeetParams(Stored):
+    """Two curves, extended or cut back until they meet. An end left open is the one nearest to the other curve."""
+
+    first: EdgeRef = choice("First curve")
+    second: EdgeRef = choice("Second curve")
+    first_end: Literal["start", "end"] | None = choice("First one's end", None)
+    second_end: Literal["start", "end"] | None = choice("Second one's end", None)
+    shape: Literal["curvature", "straight"] = choice("Run on with", "curvature")
+    tolerance: float = number("Tolerance", 0.01, "mm", gt=0, le=10)
+
+
+def until_they_meet(params: MeetParams, inputs: Inputs, context: Context) -> Made:
+    """Build both curves, ending where they meet."""
+    which = {"start": 0, "end": 1, None: None}
+    ends = which[params.first_end], which[params.second_end]
+    made = meet(inputs.curve(params.first), inputs.curve(params.second), params.shape, ends, params.tolerance)
+    return made_curves(*made.curves, gap=made.gap, grown=list(made.grown))
+
+
 class ExtendParams(Stored):
     """shape: with its own curvature, or straight on."""
 
@@ -92,11 +112,15 @@ def join_all(params: JoinParams, inputs: Inputs, context: Context) -> Made:
     return made_curves(out, joints=figures)
 
 
-KINDS = (
-    FeatureKind("trim_curve", "Trim, split, reverse", "theoretical", TrimParams, trim, "curves", "Pick a curve."),
-    FeatureKind(
-        "cut_curve", "Cut by a curve", "theoretical", CutParams, cut_off, "curves", "Pick a curve, then another."
-    ),
-    FeatureKind("extend_curve", "Extend", "theoretical", ExtendParams, lengthen, "curves", "Pick a curve."),
-    FeatureKind("join_curves", "Join", "theoretical", JoinParams, join_all, "curves", "Pick curves in order."),
+_TRIM = FeatureKind("trim_curve", "Trim, split, reverse", "theoretical", TrimParams, trim, "curves", "Pick a curve.")
+_CUT = FeatureKind(
+    "cut_curve", "Cut by a curve", "theoretical", CutParams, cut_off, "curves", "Pick a curve, then another."
 )
+_EXTEND = FeatureKind("extend_curve", "Extend", "theoretical", ExtendParams, lengthen, "curves", "Pick a curve.")
+_MEET = FeatureKind(
+    "meet_curves", "Extend until they meet", "theoretical", MeetParams, until_they_meet, "curves",
+    "Pick two curves: they grow, or are cut back, until they meet.",
+)  # fmt: skip
+_JOIN = FeatureKind("join_curves", "Join", "theoretical", JoinParams, join_all, "curves", "Pick curves in order.")
+
+KINDS = (_TRIM, _CUT, _EXTEND, _MEET, _JOIN)

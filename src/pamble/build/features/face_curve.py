@@ -10,9 +10,14 @@ from pydantic import Field
 from pamble.build.data import EdgeRef, FaceRef, Stored
 from pamble.build.features.base import Context, FeatureKind, Inputs, Made, made_curves
 from pamble.build.features.fields import FitParams, choice
+from pamble.core.arrays import Array, IntArray
 from pamble.core.curves.fit import fit_points
+from pamble.core.curves.stretches import stretches
+from pamble.core.errors import GeometryError
+from pamble.core.faces.face import Face
+from pamble.core.faces.inside import inside
 from pamble.core.spline.evaluate import surface_points
-from pamble.core.spline.knots import iso_curve
+from pamble.core.spline.knots import curve_part, iso_curve
 
 
 class IsoParams(Stored):
@@ -24,10 +29,32 @@ class IsoParams(Stored):
 
 
 def iso(params: IsoParams, inputs: Inputs, context: Context) -> Made:
-    """Build the iso-curves."""
-    surface = inputs.face(params.face).surface
-    a, b = surface.domain[0 if params.held == "u" else 1]
-    return made_curves(*(iso_curve(surface, params.held, a + min(max(t, 0.0), 1.0) * (b - a)) for t in params.at))
+    """Build the iso-curves, as far as the trimmed face reaches."""
+    face = inputs.face(params.face)
+    own, across = (0, 1) if params.held == "u" else (1, 0)
+    (a, b), (c, d) = face.surface.domain[own], face.surface.domain[across]
+    made = []
+    for fraction in params.at:
+        held = a + min(max(fraction, 0.0), 1.0) * (b - a)
+        whole = iso_curve(face.surface, params.held, held)
+        ways = [np.array(p) for p in ((held, c), (held, d))]
+        start, end = (w if own == 0 else w[::-1] for w in ways)
+        made += [curve_part(whole, c + s * (d - c), c + e * (d - c)) for s, e in on_face(face, start, end)]
+    if not made:
+        raise GeometryError("No iso-curve runs over what the trim leaves of the face: choose other places.")
+    return made_curves(*made)
+
+
+def on_face(face: Face, start: Array, end: Array) -> list[tuple[float, float]]:
+    """Stretches, as fractions, of the straight way from ``start`` to ``end`` in the parameters that lie on the face."""
+    if face.natural:
+        return [(0.0, 1.0)]
+
+    def label(s: Array) -> IntArray:
+        uv = start + s[:, None] * (end - start)
+        return np.where(inside(face, uv[:, 0], uv[:, 1]), 0, -1)
+
+    return [(s, e) for _, s, e in stretches(label, np.linspace(0.0, 1.0, 401)) if e > s]
 
 
 class EdgeCurveParams(Stored):
@@ -50,14 +77,21 @@ class SurfaceLineParams(FitParams):
 
 
 def surface_line(params: SurfaceLineParams, inputs: Inputs, context: Context) -> Made:
-    """Build the line on the surface."""
-    surface = inputs.face(params.face).surface
-    (u0, u1), (v0, v1) = surface.domain
+    """Build the line on the face, as far as its trim lets it run."""
+    face = inputs.face(params.face)
+    low, high = np.array(face.surface.domain).T
+    start, end = (low + np.clip(p, 0, 1) * (high - low) for p in (params.start, params.end))
+    if np.abs(end - start).max() < 1e-12:
+        raise GeometryError("The line starts where it ends: give it two places.")
     s = np.linspace(0.0, 1.0, 241)
-    uv = np.array(params.start) + s[:, None] * (np.array(params.end) - np.array(params.start))
-    points = surface_points(surface, u0 + uv[:, 0] * (u1 - u0), v0 + uv[:, 1] * (v1 - v0))
-    made = fit_points(points, params.degree, params.tolerance, params.spans, s)
-    return made_curves(made.curve, deviation=made.deviation)
+    made = []
+    for a, b in on_face(face, start, end):
+        uv = start + (a + s * (b - a))[:, None] * (end - start)
+        points = surface_points(face.surface, uv[:, 0], uv[:, 1])
+        made.append(fit_points(points, params.degree, params.tolerance, params.spans, s))
+    if not made:
+        raise GeometryError("The line runs where the face is trimmed away: move it.")
+    return made_curves(*(m.curve for m in made), deviation=max(m.deviation for m in made))
 
 
 KINDS = (

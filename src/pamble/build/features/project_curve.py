@@ -1,10 +1,11 @@
-"""Projection of a curve onto a face, along a direction or along the surface normal, simplified."""
+"""Projection of a curve onto faces, along a direction or along the surface normal, simplified."""
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
+from pydantic import Field, model_validator
 
 from pamble.build.data import EdgeRef, FaceRef, Point
 from pamble.build.features.base import Context, FeatureKind, Inputs, Made, hurried, made_curves
@@ -13,24 +14,32 @@ from pamble.core.curves.project import project
 
 
 class ProjectCurveParams(FitParams):
-    """along: a direction, or the surface normal (pull)."""
+    """along: a direction, or the surface normal (pull). faces: of several, the nearest one takes each point."""
 
     curve: EdgeRef = choice("Curve")
-    face: FaceRef = choice("Face")
+    faces: list[FaceRef] = Field(title="Faces", min_length=1)
     along: Literal["direction", "surface normal"] = choice("Along", "direction")
     direction: Point = choice("Direction", (0.0, 0.0, 1.0))
     tolerance: float = number("Tolerance", 0.02, "mm", gt=0, le=10)
 
+    @model_validator(mode="before")
+    @classmethod
+    def _one_face(cls, data: Any) -> Any:
+        """Studies written when a projection took one face."""
+        if isinstance(data, dict) and "face" in data and "faces" not in data:
+            return {**{k: v for k, v in data.items() if k != "face"}, "faces": [data["face"]]}
+        return data
+
 
 def run(params: ProjectCurveParams, inputs: Inputs, context: Context) -> Made:
     """Build the projection; several curves where the curve leaves the face and comes back."""
-    face = inputs.face(params.face)
+    faces = [inputs.face(ref) for ref in params.faces]
     direction = np.array(params.direction) if params.along == "direction" else None
-    made = project(inputs.curve(params.curve), face, direction, **hurried(params, context))
+    made = project(inputs.curve(params.curve), faces, direction, **hurried(params, context))
     warnings = []
     if len(made.missed):
         x, y, z = made.missed[len(made.missed) // 2]
-        warnings.append(f"Part of the curve misses the face, near ({x:.2f}, {y:.2f}, {z:.2f}) mm.")
+        warnings.append(f"Part of the curve finds no face, near ({x:.2f}, {y:.2f}, {z:.2f}) mm.")
     return made_curves(
         *(p.curve for p in made.pieces),
         warnings=tuple(warnings),
@@ -40,5 +49,5 @@ def run(params: ProjectCurveParams, inputs: Inputs, context: Context) -> Made:
 
 
 KIND = FeatureKind(
-    "project_curve", "Project", "theoretical", ProjectCurveParams, run, "curves", "Pick a curve, then a face."
+    "project_curve", "Project", "theoretical", ProjectCurveParams, run, "curves", "Pick a curve, then the faces."
 )

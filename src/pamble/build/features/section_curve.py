@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from pamble.build.data import FaceRef, Point
+from pamble.build.data import FaceRef, PlaneRef, Point
 from pamble.build.features.base import Context, FeatureKind, Inputs, Made, made_curves
 from pamble.build.features.fields import FitParams, choice
 from pamble.core.arrays import Array
@@ -13,9 +13,10 @@ from pamble.core.faces.intersect import face_intersection, plane_section
 
 
 class SectionParams(FitParams):
-    """The plane through a point, square to a normal."""
+    """The plane of a step; or, when that is left open, the one through a point, square to a normal."""
 
     face: FaceRef = choice("Face")
+    plane: PlaneRef | None = choice("Plane", None)
     point: Point = choice("Through", (0.0, 0.0, 0.0))
     normal: Point = choice("Square to", (1.0, 0.0, 0.0))
 
@@ -34,7 +35,11 @@ def _fitted(runs: list[Array], params: FitParams) -> Made:
 
 def section(params: SectionParams, inputs: Inputs, context: Context) -> Made:
     """Build the section curves."""
-    runs = plane_section(inputs.face(params.face), np.array(params.point), np.array(params.normal))
+    point, normal = np.array(params.point), np.array(params.normal)
+    if params.plane is not None:
+        plane = inputs.plane(params.plane)
+        point, normal = plane.origin, plane.normal
+    runs = plane_section(inputs.face(params.face), point, normal)
     return _fitted(runs, params)
 
 

@@ -6,7 +6,7 @@ from typing import Literal
 
 import numpy as np
 
-from pamble.build.data import Point, Stored
+from pamble.build.data import Place, Point, Stored
 from pamble.build.features.base import Context, FeatureKind, Inputs, Made, made_curves
 from pamble.build.features.fields import choice, number
 from pamble.core.curves import shapes
@@ -15,17 +15,18 @@ from pamble.core.spline.curve import Curve
 
 
 class LineParams(Stored):
-    """A straight piece between two points, mm."""
+    """A straight piece between two points."""
 
-    start: Point = choice("Start")
-    end: Point = choice("End")
+    start: Place = choice("Start")
+    end: Place = choice("End")
 
 
 def line(params: LineParams, inputs: Inputs, context: Context) -> Made:
     """Build the line."""
-    if np.allclose(params.start, params.end, atol=1e-9):
+    start, end = inputs.point(params.start), inputs.point(params.end)
+    if np.allclose(start, end, rtol=0, atol=1e-9):
         raise GeometryError("The two ends of the line are one point.")
-    return made_curves(Curve.line(params.start, params.end))
+    return made_curves(Curve.line(start, end))
 
 
 class ArcParams(Stored):
@@ -34,9 +35,9 @@ class ArcParams(Stored):
     """
 
     by: Literal["three points", "radius", "conic"] = choice("Given by", "three points")
-    start: Point = choice("Start")
-    through: Point = choice("Through", (0.0, 0.0, 0.0))
-    end: Point = choice("End")
+    start: Place = choice("Start")
+    through: Place = choice("Through", (0.0, 0.0, 0.0))
+    end: Place = choice("End")
     radius: float = number("Radius", 50.0, "mm", gt=0)
     normal: Point = choice("Turns about", (0.0, 1.0, 0.0))
     large: bool = choice("The long way round", False)
@@ -45,18 +46,18 @@ class ArcParams(Stored):
 
 def arc(params: ArcParams, inputs: Inputs, context: Context) -> Made:
     """Build the arc."""
-    a, b, n = (np.array(p) for p in (params.start, params.end, params.normal))
+    a, b, n = inputs.point(params.start), inputs.point(params.end), np.array(params.normal)
     if params.by == "radius":
         return made_curves(shapes.arc_by_radius(a, b, params.radius, n, params.large))
     if params.by == "conic":
-        return made_curves(shapes.conic_arc(a, np.array(params.through), b, params.rho))
-    return made_curves(shapes.arc_three_points(a, np.array(params.through), b))
+        return made_curves(shapes.conic_arc(a, inputs.point(params.through), b, params.rho))
+    return made_curves(shapes.arc_three_points(a, inputs.point(params.through), b))
 
 
 class EllipseParams(Stored):
     """A circle when both radii are one, else an ellipse; an arc of it when it turns less than 360 degrees."""
 
-    centre: Point = choice("Centre")
+    centre: Place = choice("Centre")
     normal: Point = choice("Turns about", (0.0, 1.0, 0.0))
     radius: float = number("Radius", 50.0, "mm", gt=0)
     second: float | None = number("Second radius", None, "mm", gt=0)
@@ -68,13 +69,14 @@ def ellipse(params: EllipseParams, inputs: Inputs, context: Context) -> Made:
     """Build the circle or ellipse."""
     toward = None if params.toward is None else np.array(params.toward)
     radii = (params.radius, params.second or params.radius)
-    return made_curves(shapes.ellipse(np.array(params.centre), np.array(params.normal), radii, toward, params.degrees))
+    centre = inputs.point(params.centre)
+    return made_curves(shapes.ellipse(centre, np.array(params.normal), radii, toward, params.degrees))
 
 
 class RectangleParams(Stored):
     """A rectangle with conic corners. rho 0.414 makes them round."""
 
-    centre: Point = choice("Centre")
+    centre: Place = choice("Centre")
     normal: Point = choice("Square to", (0.0, 1.0, 0.0))
     width: float = number("Width", 100.0, "mm", gt=0)
     height: float = number("Height", 60.0, "mm", gt=0)
@@ -85,7 +87,7 @@ class RectangleParams(Stored):
 def rectangle(params: RectangleParams, inputs: Inputs, context: Context) -> Made:
     """Build the rectangle."""
     size = (params.width, params.height)
-    centre, normal = np.array(params.centre), np.array(params.normal)
+    centre, normal = inputs.point(params.centre), np.array(params.normal)
     return made_curves(shapes.rounded_rectangle(centre, normal, size, params.corner, params.rho))
 
 

@@ -8,8 +8,8 @@ import numpy as np
 
 from pamble.core.arrays import Array, norm
 from pamble.core.curves.blend import blend_curve
-from pamble.core.curves.edit import nearest
 from pamble.core.curves.jets import curve_jets
+from pamble.core.curves.meet import nearest
 from pamble.core.curves.shapes import arc_three_points
 from pamble.core.errors import BlendError
 from pamble.core.spline import knots

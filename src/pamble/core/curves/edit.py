@@ -1,17 +1,14 @@
-"""Trim, extend, join, reverse, meet: changes of where a curve begins and ends."""
+"""Extend, join: changes of where a curve begins and ends."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
-from pamble.core.arrays import Array, norm
+from pamble.core.arrays import norm
 from pamble.core.curves.jets import JointFigures, end_jet, joint_figures
-from pamble.core.curves.measure import curve_length, samples
+from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
 from pamble.core.spline import knots
-from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve, from_homogeneous
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
 
@@ -82,50 +79,3 @@ def joint_of(first: Curve, end_first: int, second: Curve, end_second: int) -> Jo
     """How two chosen ends meet."""
     size = curve_length(first) + curve_length(second)
     return joint_figures(end_jet(first, end_first), end_jet(second, end_second), size)
-
-
-@dataclass(frozen=True)
-class Meeting:
-    """Where two curves come nearest: parameters, the points (2, 3), and the gap in mm."""
-
-    t: tuple[float, float]
-    points: Array
-    gap: float
-
-
-def nearest(a: Curve, b: Curve) -> Meeting:
-    """Closest approach of two curves."""
-    ta = samples(a, 64)
-    feet = to_curve(b, curve_points(a, ta))
-    i = int(np.argmin(feet.distance))
-    x, y = float(ta[i]), float(feet.t[i])
-    for _ in range(60):
-        pa, pb = curve_derivatives(a, [x], 1)[:, 0], curve_derivatives(b, [y], 1)[:, 0]
-        gap = pb[0] - pa[0]
-        system = np.array([[pa[1] @ pa[1], -(pa[1] @ pb[1])], [-(pa[1] @ pb[1]), pb[1] @ pb[1]]])
-        step = np.linalg.lstsq(system, np.array([pa[1] @ gap, -(pb[1] @ gap)]), rcond=None)[0]
-        nx, ny = np.clip(x + step[0], *a.domain), np.clip(y + step[1], *b.domain)
-        done = abs(nx - x) + abs(ny - y) < 1e-14
-        x, y = float(nx), float(ny)
-        if done:
-            break
-    points = np.vstack([curve_points(a, [x]), curve_points(b, [y])])
-    return Meeting((x, y), points, float(norm(points[:1] - points[1:])[0]))
-
-
-def cut(curve: Curve, other: Curve, keep: int, tolerance: float = 0.01) -> Curve:
-    """The part of ``curve`` before (0) or after (1) where ``other`` crosses it.
-
-    Raises `GeometryError` if they do not meet within ``tolerance`` mm, with the gap.
-    """
-    found = nearest(curve, other)
-    if found.gap > tolerance:
-        x, y, z = found.points[0]
-        raise GeometryError(
-            f"The curves do not meet: the nearest they come is {found.gap:.3f} mm, at ({x:.2f}, {y:.2f}, {z:.2f}) mm."
-        )
-    a, b = curve.domain
-    t = found.t[0]
-    if min(t - a, b - t) < 1e-9 * (b - a):
-        raise GeometryError("The curves meet at an end already: there is nothing to cut off.")
-    return knots.curve_part(curve, a, t) if keep == 0 else knots.curve_part(curve, t, b)

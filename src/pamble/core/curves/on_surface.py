@@ -6,22 +6,23 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pamble.core.arrays import Array, BoolArray, cross, dot, unit
+from pamble.core.arrays import Array, BoolArray, IntArray, cross, dot, unit
 from pamble.core.curves.fit import Fit, fit_points
 from pamble.core.curves.jets import curve_jets
 from pamble.core.curves.measure import length_parameters
-from pamble.core.curves.project import runs_of
+from pamble.core.curves.stretches import stretches
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
 from pamble.core.faces.inside import inside
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.differential import normals
-from pamble.core.spline.evaluate import surface_derivatives
+from pamble.core.spline.evaluate import curve_points, surface_derivatives
 from pamble.core.spline.surface import Surface
 
 _FINE = 241
 _STEPS = 48
+_LEAST = 33
 
 
 @dataclass(frozen=True)
@@ -49,21 +50,31 @@ def offset_on_surface(
     surface = face.surface
     t = length_parameters(curve, np.linspace(0, 1, _FINE // 4 if hurry else _FINE))
     t[[0, -1]] = curve.domain
-    jets = curve_jets(curve, t)
-    feet = to_surface(surface, jets.point)
-    off = float(feet.distance.max())
+    off = float(to_surface(surface, curve_points(curve, t)).distance.max())
     if off > 1.0:
         raise GeometryError(f"The curve is up to {off:.2f} mm off the face: project it onto the face first.")
-    n = normals(surface_derivatives(surface, feet.u, feet.v, 1))
-    side = unit(cross(n, jets.tangent)) * np.sign(distance)
-    u, v, stays = walk(surface, feet.u, feet.v, side, abs(distance), _STEPS // 2 if hurry else _STEPS)
-    stays &= inside(face, u, v)
-    runs = [r for r in runs_of(stays) if len(r) > 3]
+
+    def walked(at: Array) -> tuple[Array, Array, BoolArray]:
+        jets = curve_jets(curve, at)
+        feet = to_surface(surface, jets.point)
+        n = normals(surface_derivatives(surface, feet.u, feet.v, 1))
+        side = unit(cross(n, jets.tangent)) * np.sign(distance)
+        u, v, stays = walk(surface, feet.u, feet.v, side, abs(distance), _STEPS // 2 if hurry else _STEPS)
+        return u, v, stays & inside(face, u, v)
+
+    def label(at: Array) -> IntArray:
+        return np.where(walked(at)[2], 0, -1)
+
+    runs = [(a, b) for _, a, b in stretches(label, t, 0 if hurry else 3) if b > a]
     if not runs:
         raise GeometryError(f"Nothing of the offset by {distance:g} mm is left on the face: it runs over the edge.")
-    points = surface_derivatives(surface, u, v, 0)[0, 0]
-    pieces = tuple(fit_points(points[r], degree, tolerance, spans, hurry=hurry) for r in runs)
-    return SurfaceOffset(pieces, off, not stays.all())
+    pieces = []
+    for a, b in runs:
+        at = np.concatenate([[a], t[(t > a) & (t < b)], [b]])
+        u, v, _ = walked(at if len(at) >= _LEAST else np.linspace(a, b, _LEAST))
+        points = surface_derivatives(surface, u, v, 0)[0, 0]
+        pieces.append(fit_points(points, degree, tolerance, spans, hurry=hurry))
+    return SurfaceOffset(tuple(pieces), off, runs != [(t[0], t[-1])])
 
 
 def walk(

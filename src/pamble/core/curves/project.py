@@ -1,8 +1,10 @@
-"""Projection of a curve onto a face, along a direction or to the nearest point, with the fewest CVs."""
+"""Projection of a curve onto faces, along a direction or to the nearest point, with the fewest CVs."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -10,6 +12,7 @@ from scipy.spatial import cKDTree
 from pamble.core.arrays import Array, BoolArray, IntArray, norm, unit
 from pamble.core.curves.fit import Fit, fit_points
 from pamble.core.curves.measure import length_parameters
+from pamble.core.curves.stretches import stretches
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
 from pamble.core.faces.inside import inside
@@ -20,6 +23,11 @@ from pamble.core.spline.surface import Surface
 
 _FINE = 321
 _SEEDS = 40
+_LEAST = 33
+"""Points of a stretch at least, however short it is."""
+
+_SMOOTH = np.radians(1.0)
+"""Turn between stretches on neighbouring faces up to which they are one curve; chords of steps, not tangents."""
 
 
 @dataclass(frozen=True)
@@ -92,39 +100,72 @@ def pull(surface: Surface, points: Array) -> Landing:
 
 def project(
     curve: Curve,
-    face: Face,
+    faces: Sequence[Face],
     direction: Array | None,
     degree: int = 5,
     tolerance: float = 0.02,
     spans: int | None = None,
     hurry: bool = False,
 ) -> Projection:
-    """Project a curve along a direction (3,), or along the surface normal when None.
+    """Project a curve along a direction (3,), or along the surface normal when None, onto one or several faces.
 
-    Each stretch that lands is fitted with the fewest CVs; ``off_surface`` is the largest distance of the result from
-    the surface. Raises `GeometryError` if nothing lands.
+    Of several faces the one nearest to the curve takes each point. Each stretch that lands is fitted with the fewest
+    CVs; stretches on neighbouring faces that run on smoothly become one curve. ``off_surface`` is the largest distance
+    of the result from the faces. Raises `GeometryError` if nothing lands.
     """
     t = length_parameters(curve, np.linspace(0, 1, _FINE // 4 if hurry else _FINE))
     t[[0, -1]] = curve.domain
-    points = curve_points(curve, t)
-    surface = face.surface
-    found = pull(surface, points) if direction is None else land(surface, points, direction)
-    found = replace(found, hit=found.hit & inside(face, found.u, found.v))
-    runs = [r for r in runs_of(found.hit) if len(r) > 3]
+
+    def label(at: Array) -> IntArray:
+        return _onto(faces, curve_points(curve, at), direction)[0]
+
+    runs = [r for r in stretches(label, t, 1 if hurry else 6) if r[2] > r[1]]
     if not runs:
         way = "along the surface normal" if direction is None else "along this direction"
-        raise GeometryError(f"The curve misses the surface {way}: move it over the face, or choose another direction.")
-    pieces = tuple(fit_points(found.point[r], degree, tolerance, spans, hurry=hurry) for r in runs)
+        one = "surface" if len(faces) == 1 else "surfaces"
+        raise GeometryError(f"The curve misses the {one} {way}: move it over the face, or choose another direction.")
+    parts = [_landed(curve, faces[f], direction, t, a, b) for f, a, b in runs]
+    chains = _chained(parts, [f for f, _, _ in runs], tolerance)
+    pieces = tuple(fit_points(c, degree, tolerance, spans, hurry=hurry) for c in chains)
+    missed = curve_points(curve, t[~np.any([(t >= a) & (t <= b) for _, a, b in runs], axis=0)])
     if hurry:
-        return Projection(pieces, points[~found.hit], max(p.deviation for p in pieces))
-    off = max(
-        float(norm(to_surface(surface, w).point - w).max())
-        for w in (curve_points(p.curve, np.linspace(0, 1, 200)) for p in pieces)
+        return Projection(pieces, missed, max(p.deviation for p in pieces))
+    check = np.vstack([curve_points(p.curve, np.linspace(0, 1, 200)) for p in pieces])
+    off = np.min([norm(to_surface(f.surface, check).point - check) for f in faces], axis=0)
+    return Projection(pieces, missed, float(off.max()))
+
+
+def _onto(faces: Sequence[Face], points: Array, direction: Array | None) -> tuple[IntArray, Array]:
+    """Which face takes each point, -1 for none, and where it lands (m, 3)."""
+    found = [pull(f.surface, points) if direction is None else land(f.surface, points, direction) for f in faces]
+    far = np.array(
+        [
+            np.where(x.hit & inside(f, x.u, x.v), norm(x.point - points), np.inf)
+            for f, x in zip(faces, found, strict=True)
+        ]
     )
-    return Projection(pieces, points[~found.hit], off)
+    best = np.argmin(far, axis=0)
+    every = np.arange(len(points))
+    landed = np.stack([x.point for x in found])[best, every]
+    return np.where(np.isfinite(far[best, every]), best, -1), landed
 
 
-def runs_of(mask: BoolArray) -> list[IntArray]:
-    """Stretches of indices where the mask is true."""
-    index = np.flatnonzero(mask)
-    return [] if not len(index) else np.split(index, np.flatnonzero(np.diff(index) > 1) + 1)
+def _landed(curve: Curve, face: Face, direction: Array | None, t: Array, a: float, b: float) -> Array:
+    """Points of the projection of the stretch from ``a`` to ``b`` on one face."""
+    at = np.concatenate([[a], t[(t > a) & (t < b)], [b]])
+    if len(at) < _LEAST:
+        at = np.linspace(a, b, _LEAST)
+    return _onto([face], curve_points(curve, at), direction)[1]
+
+
+def _chained(parts: list[Array], on: list[int], tolerance: float) -> list[Array]:
+    """Points of stretches, those on different faces that meet and run on without a kink joined to one."""
+    out = [parts[0]]
+    for (before, last), (part, face) in pairwise(zip(parts, on, strict=True)):
+        gap = float(norm((part[0] - before[-1])[None])[0])
+        turn = unit((before[-1] - before[-2])[None]) @ unit((part[1] - part[0])[None]).T
+        if last != face and gap < tolerance and float(turn[0, 0]) > np.cos(_SMOOTH):
+            out[-1] = np.vstack([out[-1], part[1:]])
+        else:
+            out.append(part)
+    return out

@@ -1,11 +1,10 @@
-"""Lines, arcs, circles, ellipses and rounded rectangles as exact rational curves; curves through points."""
+"""Lines, arcs, circles, ellipses and rounded rectangles as exact rational curves."""
 
 from __future__ import annotations
 
 import numpy as np
-from scipy.interpolate import make_interp_spline
 
-from pamble.core.arrays import Array, floats, norm, unit
+from pamble.core.arrays import Array, floats, unit
 from pamble.core.errors import GeometryError
 from pamble.core.spline.curve import Curve
 
@@ -135,27 +134,3 @@ def rounded_rectangle(
     inner = np.repeat(np.arange(1, 8) / 8, 2)
     knots = np.concatenate([[0.0] * 3, inner, [1.0] * 3])
     return Curve(2, knots, np.array(control), floats(w8))
-
-
-def through_points(points: Array, degree: int = 3, closed: bool = False) -> Curve:
-    """Spline through points (m, 3) in order, by centripetal parameters; closed: joins its own start smoothly.
-
-    Source: The NURBS Book, section 9.2. Raises `GeometryError` for too few points or two in one place.
-    """
-    p = floats(points)
-    if len(p) < 2:
-        raise GeometryError("A curve through points needs at least two.")
-    if closed:
-        p = np.vstack([p, p[:1]])
-    step = norm(np.diff(p, axis=0))
-    if step.min() < 1e-9:
-        raise GeometryError(f"Points {int(np.argmin(step)) + 1} and {int(np.argmin(step)) + 2} are one point.")
-    t = np.concatenate([[0.0], np.cumsum(np.sqrt(step))])
-    t = t / t[-1]
-    if closed:
-        if len(p) < 4:
-            raise GeometryError("A closed curve needs at least three points.")
-        spline = make_interp_spline(t, p, k=3, bc_type="periodic")
-    else:
-        spline = make_interp_spline(t, p, k=min(degree, len(p) - 1))
-    return Curve(spline.k, spline.t, spline.c)

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import os
 import tempfile
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -24,21 +24,32 @@ from OCP.XCAFDoc import XCAFDoc_DocumentTool
 
 from pamble.core.errors import ExchangeError, PambleError
 from pamble.core.faces.face import Face
-from pamble.core.faces.shapes import curve_to_shape, face_from_shape, face_to_shape, shape_faces, shape_kind
+from pamble.core.faces.loose import curve_from_shape, curve_to_shape, loose_edges
+from pamble.core.faces.shapes import face_from_shape, face_to_shape, shape_faces, shape_kind
 from pamble.core.spline.curve import Curve
 
 _SCHEMA = "AP242DIS"
 
 
 @dataclass(frozen=True)
-class StepFace:
-    """A face of a file: name, kind of surface, the face, or the reason why it cannot be taken, and the file's shape."""
+class StepItem:
+    """A face or a loose curve of a file: name, kind of surface or "curve", what it became, or the reason why it cannot
+    be taken, and the file's shape.
+    """
 
     name: str
     kind: str
-    face: Face | None
+    made: Face | Curve | None
     problem: str | None
     shape: Any
+
+    @property
+    def face(self) -> Face | None:
+        return self.made if isinstance(self.made, Face) else None
+
+    @property
+    def curve(self) -> Curve | None:
+        return self.made if isinstance(self.made, Curve) else None
 
 
 def _quiet() -> None:
@@ -64,8 +75,11 @@ def _muted() -> Iterator[None]:
         os.close(sink)
 
 
-def read_step(path: Path | str) -> list[StepFace]:
-    """All faces of a STEP file in its order. Raises `ExchangeError` if it is no STEP file or holds no face."""
+def read_step(path: Path | str) -> list[StepItem]:
+    """All faces of a STEP file in its order, then the curves that bound none of them.
+
+    Raises `ExchangeError` if it is no STEP file or holds neither.
+    """
     path = Path(path)
     if not path.is_file():
         raise ExchangeError(f"There is no file {path.name}.", subject=path.name)
@@ -87,25 +101,29 @@ def read_step(path: Path | str) -> list[StepFace]:
             raise ExchangeError(f"{path.name} cannot be read: {error}", subject=path.name) from error
     if status != IFSelect_ReturnStatus.IFSelect_RetDone:
         raise ExchangeError(f"{path.name} is damaged or cut short: its entities cannot be read.", subject=path.name)
-    shapes = [] if shape is None else shape_faces(shape)
-    if not shapes:
+    faces = [] if shape is None else shape_faces(shape)
+    edges = [] if shape is None else loose_edges(shape)
+    if not faces and not edges:
         raise ExchangeError(
-            f"{path.name} holds no face: Pamble takes faces, shells and solids, not meshes or loose curves.",
+            f"{path.name} holds no face and no curve: Pamble takes faces, shells, solids and curves, not meshes.",
             subject=path.name,
         )
     found = []
-    for number, item in enumerate(shapes, start=1):
-        name = _entity_name(reader, item) or f"Face {number}"
-        kind = shape_kind(item)
-        try:
-            with _muted():
-                face = face_from_shape(item)
-            found.append(StepFace(name, kind, face, None, item))
-        except PambleError as error:
-            found.append(StepFace(name, kind, None, str(error), item))
-        except Exception as error:  # whatever the native library throws at one face must not lose the others
-            found.append(StepFace(name, kind, None, f"it cannot be converted ({type(error).__name__})", item))
+    for word, convert, items in (("Face", face_from_shape, faces), ("Curve", curve_from_shape, edges)):
+        for number, item in enumerate(items, start=1):
+            name = _entity_name(reader, item) or f"{word} {number}"
+            found.append(_taken(name, shape_kind(item) if word == "Face" else "curve", convert, item))
     return _distinct(found)
+
+
+def _taken(name: str, kind: str, convert: Callable[[Any], Face | Curve], shape: Any) -> StepItem:
+    try:
+        with _muted():
+            return StepItem(name, kind, convert(shape), None, shape)
+    except PambleError as error:
+        return StepItem(name, kind, None, str(error), shape)
+    except Exception as error:  # whatever the native library throws at one shape must not lose the others
+        return StepItem(name, kind, None, f"it cannot be converted ({type(error).__name__})", shape)
 
 
 def _entity_name(reader: Any, shape: Any) -> str:
@@ -117,14 +135,13 @@ def _entity_name(reader: Any, shape: Any) -> str:
         return ""
 
 
-def _distinct(faces: list[StepFace]) -> list[StepFace]:
-    """Give every face a name of its own."""
+def _distinct(items: list[StepItem]) -> list[StepItem]:
+    """Give everything a name of its own."""
     seen: dict[str, int] = {}
     out = []
-    for f in faces:
-        seen[f.name] = seen.get(f.name, 0) + 1
-        name = f.name if seen[f.name] == 1 else f"{f.name} ({seen[f.name]})"
-        out.append(StepFace(name, f.kind, f.face, f.problem, f.shape))
+    for item in items:
+        seen[item.name] = seen.get(item.name, 0) + 1
+        out.append(item if seen[item.name] == 1 else replace(item, name=f"{item.name} ({seen[item.name]})"))
     return out
 
 

@@ -4,37 +4,54 @@ from __future__ import annotations
 
 import numpy as np
 
-from pamble.core.arrays import Array, BoolArray
+from pamble.core.arrays import Array, BoolArray, IntArray
 from pamble.core.faces.face import Edge, Face
 from pamble.core.spline import basis
-from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.evaluate import curve_derivatives, curve_points
 
 _EACH = 24
-"""Sides of the polygon that stands for a span of a trim curve."""
+"""Sides of the polygon that stands for a span of a trim curve, until a crossing is found on the curve itself."""
 
 
 def inside(face: Face, u: Array, v: Array) -> BoolArray:
     """For parameters (m,) whether they lie in the trimmed region, by counting crossings of the loops (even-odd rule).
 
-    A natural face holds all of its domain. Trim curves are taken as chains of chords, good for a hundredth of a span.
+    A natural face holds all of its domain. Which sides of a polygon along the trim curves a ray crosses is counted;
+    where it crosses is found on the curves themselves by Newton steps.
     """
     if face.natural:
         return np.ones(len(u), dtype=bool)
-    sides = []
+    crossings = np.zeros(len(u), dtype=np.intp)
     for loop in face.loops:
-        chain = np.vstack([_chain(edge) for edge in loop])
-        sides.append(np.stack([chain, np.roll(chain, -1, axis=0)], axis=1))
-    a, b = np.concatenate(sides).transpose(1, 0, 2)
-    spans = (a[None, :, 1] > v[:, None]) != (b[None, :, 1] > v[:, None])
-    rise = np.where(b[:, 1] == a[:, 1], 1.0, b[:, 1] - a[:, 1])
-    at = a[None, :, 0] + (v[:, None] - a[None, :, 1]) / rise * (b[:, 0] - a[:, 0])
-    return np.asarray(np.sum(spans & (at > u[:, None]), axis=1) % 2 == 1)
+        for edge in loop:
+            crossings += _crossings(edge, u, v)
+        # At a pole a loop runs on without an edge in space: straight from the end of one edge to the start of the next.
+        ends = np.stack([curve_points(e.pcurve, e.domain)[:: int(e.inward)] for e in loop])
+        crossings += _straight_crossings(ends[:, 1], np.roll(ends[:, 0], -1, axis=0), u, v)
+    return np.asarray(crossings % 2 == 1)
 
 
-def _chain(edge: Edge) -> Array:
-    """Points of an edge's trim curve in the order in which the loop is run through, the last one left out."""
+def _crossings(edge: Edge, u: Array, v: Array) -> IntArray:
+    """How often the ray from each point toward rising u crosses an edge."""
     p = edge.pcurve
     breaks = basis.breaks(p.knots, p.degree)
     t = np.append((breaks[:-1, None] + np.diff(breaks)[:, None] * np.arange(_EACH) / _EACH).ravel(), breaks[-1])
-    points = curve_points(p, t)
-    return points[:-1] if edge.inward > 0 else points[::-1][:-1]
+    chain = curve_points(p, t)
+    a, b = chain[:-1], chain[1:]
+    point, side = np.nonzero((a[None, :, 1] > v[:, None]) != (b[None, :, 1] > v[:, None]))
+    share = (v[point] - a[side, 1]) / (b[side, 1] - a[side, 1])
+    at = t[side] + share * (t[side + 1] - t[side])
+    for _ in range(3):
+        d = curve_derivatives(p, at, 1)
+        slope = np.where(np.abs(d[1, :, 1]) > 1e-14, d[1, :, 1], np.inf)
+        at = np.clip(at - (d[0, :, 1] - v[point]) / slope, t[side], t[side + 1])
+    beyond = curve_points(p, at)[:, 0] > u[point] if len(point) else np.zeros(0, dtype=bool)
+    return np.bincount(point, weights=beyond, minlength=len(u)).astype(np.intp)
+
+
+def _straight_crossings(a: Array, b: Array, u: Array, v: Array) -> IntArray:
+    """The same for straight sides from ``a`` to ``b`` (k, 2)."""
+    spans = (a[None, :, 1] > v[:, None]) != (b[None, :, 1] > v[:, None])
+    rise = np.where(b[:, 1] == a[:, 1], 1.0, b[:, 1] - a[:, 1])
+    at = a[None, :, 0] + (v[:, None] - a[None, :, 1]) / rise * (b[:, 0] - a[:, 0])
+    return np.asarray(np.sum(spans & (at > u[:, None]), axis=1))

@@ -248,11 +248,6 @@ def face_to_shape(face: Face) -> Any:
     return fix.Face()
 
 
-def curve_to_shape(curve: Curve) -> Any:
-    """TopoDS_Edge of a curve that stands alone."""
-    return BRepBuilderAPI_MakeEdge(curve_to_kernel(curve)).Edge()
-
-
 def _edge_shape(edge: Edge, surface: Any) -> Any:
     shape = BRepBuilderAPI_MakeEdge(curve_to_kernel(edge.space)).Edge()
     BRep_Builder().UpdateEdge(shape, curve_to_kernel(edge.pcurve), surface, TopLoc_Location(), 1e-5)

@@ -1,0 +1,144 @@
+"""Where two curves come nearest; extending both until they meet, and cutting one by the other."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from pamble.core.arrays import Array, norm
+from pamble.core.curves.edit import extend, nearest_ends
+from pamble.core.curves.measure import curve_length, samples
+from pamble.core.errors import GeometryError
+from pamble.core.spline.closest import to_curve
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_derivatives, curve_points
+from pamble.core.spline.knots import curve_part
+
+_REACH = (0.05, 0.15, 0.5, 1.5, 4.0)
+"""Extensions that are tried, as fractions of both curves' length together."""
+
+
+@dataclass(frozen=True)
+class Meeting:
+    """Where two curves come nearest: parameters, the points (2, 3), and the gap in mm."""
+
+    t: tuple[float, float]
+    points: Array
+    gap: float
+
+
+@dataclass(frozen=True)
+class Met:
+    """Both curves ending where they meet, the chosen ends (0 start, 1 end), by how much each grew (mm; negative: it was
+    cut back), the place (3,), and the gap that is left, mm.
+    """
+
+    curves: tuple[Curve, Curve]
+    ends: tuple[int, int]
+    grown: tuple[float, float]
+    place: Array
+    gap: float
+
+
+def meet(
+    first: Curve,
+    second: Curve,
+    shape: str = "curvature",
+    ends: tuple[int | None, int | None] = (None, None),
+    tolerance: float = 0.01,
+) -> Met:
+    """Extend both at their nearest (or the given) ends until they meet, or cut them back to where they cross already.
+
+    shape: "curvature" runs on as the end span does, "straight" along the tangent. Of several crossings the one nearest
+    to the ends counts. Raises `GeometryError` with the nearest approach if they miss each other by more than
+    ``tolerance`` mm.
+    """
+    free = tuple((0, 1) if e is None else (e,) for e in ends)
+    i, j = nearest_ends(first, second, (free[0], free[1]))
+    size = curve_length(first) + curve_length(second)
+    closest: Meeting | None = None
+    for reach in (0.0, *_REACH):
+        a, b = (extend(c, e, reach * size, shape) if reach else c for c, e in ((first, i), (second, j)))
+        found = approaches(a, b)
+        good = [m for m in found if m.gap <= tolerance]
+        if good:
+            m = min(good, key=lambda m: _away(a, i, m.t[0]) + _away(b, j, m.t[1]))
+            made = tuple(_up_to(c, e, t) for c, e, t in ((a, i, m.t[0]), (b, j, m.t[1])))
+            grown = tuple(curve_length(c) - curve_length(o) for c, o in zip(made, (first, second), strict=True))
+            return Met((made[0], made[1]), (i, j), (grown[0], grown[1]), m.points.mean(axis=0), m.gap)
+        for m in found:
+            if closest is None or m.gap < closest.gap:
+                closest = m
+    assert closest is not None
+    x, y, z = closest.points.mean(axis=0)
+    raise GeometryError(
+        f"Extended, the curves pass each other: the nearest they come is {closest.gap:.3f} mm, "
+        f"near ({x:.2f}, {y:.2f}, {z:.2f}) mm. Lay them in one plane, or project one onto the other's plane first."
+    )
+
+
+def _away(curve: Curve, end: int, t: float) -> float:
+    return curve_length(curve, *sorted((t, curve.domain[end])))
+
+
+def _up_to(curve: Curve, end: int, t: float) -> Curve:
+    """The curve from its far end to ``t``."""
+    a, b = curve.domain
+    if abs(t - (a if end == 0 else b)) < 1e-12 * (b - a):
+        return curve
+    if abs(t - (b if end == 0 else a)) < 1e-9 * (b - a):
+        raise GeometryError("One curve would be cut away whole: choose other ends.")
+    return curve_part(curve, t, b) if end == 0 else curve_part(curve, a, t)
+
+
+def approaches(a: Curve, b: Curve) -> list[Meeting]:
+    """Local closest approaches of two curves, crossings among them, nearest first."""
+    ta = samples(a, 64)
+    feet = to_curve(b, curve_points(a, ta))
+    d = np.concatenate([[np.inf], feet.distance, [np.inf]])
+    low = np.flatnonzero((d[1:-1] <= d[:-2]) & (d[1:-1] <= d[2:]))
+    x, y = ta[low], feet.t[low]
+    for _ in range(50):
+        pa, pb = curve_derivatives(a, x, 1), curve_derivatives(b, y, 1)
+        gap = pb[0] - pa[0]
+        # Least squares of the linearised gap, two unknowns each; a little damping where the curves run side by side.
+        aa, bb = np.vecdot(pa[1], pa[1]), np.vecdot(pb[1], pb[1])
+        ab = np.vecdot(pa[1], pb[1])
+        ra, rb = np.vecdot(pa[1], gap), -np.vecdot(pb[1], gap)
+        det = np.maximum(aa * bb * (1 + 1e-12) - ab * ab, 1e-300)
+        nx = np.clip(x + (bb * ra + ab * rb) / det, *a.domain)
+        ny = np.clip(y + (ab * ra + aa * rb) / det, *b.domain)
+        done = np.abs(nx - x).max() + np.abs(ny - y).max() < 1e-14
+        x, y = nx, ny
+        if done:
+            break
+    points = np.stack([curve_points(a, x), curve_points(b, y)], axis=1)
+    gaps = norm(points[:, 0] - points[:, 1])
+    order = np.argsort(gaps)
+    return [Meeting((float(x[k]), float(y[k])), points[k], float(gaps[k])) for k in order]
+
+
+def nearest(a: Curve, b: Curve) -> Meeting:
+    """Closest approach of two curves."""
+    return approaches(a, b)[0]
+
+
+def cut(curve: Curve, other: Curve, keep: int, tolerance: float = 0.01) -> Curve:
+    """The part of ``curve`` before the first (0) or after the last (1) place where ``other`` crosses it.
+
+    Raises `GeometryError` if they do not meet within ``tolerance`` mm, with the gap.
+    """
+    found = approaches(curve, other)
+    places = [m.t[0] for m in found if m.gap <= tolerance]
+    if not places:
+        x, y, z = found[0].points[0]
+        raise GeometryError(
+            f"The curves do not meet: the nearest they come is {found[0].gap:.3f} mm, "
+            f"at ({x:.2f}, {y:.2f}, {z:.2f}) mm."
+        )
+    a, b = curve.domain
+    inner = [t for t in places if min(t - a, b - t) > 1e-9 * (b - a)]
+    if not inner:
+        raise GeometryError("The curves meet at an end already: there is nothing to cut off.")
+    return curve_part(curve, a, min(inner)) if keep == 0 else curve_part(curve, max(inner), b)
