@@ -8,15 +8,27 @@ from pydantic import Field
 
 from pamble.build.data import Stored
 
+When = tuple[str, ...] | None
+"""Where a field counts: the name of a choice, then the words for which it does. A card shows it only then."""
 
-def number(title: str, default: Any = ..., unit: str = "", **limits: Any) -> Any:
+
+def number(title: str, default: Any = ..., unit: str = "", when: When = None, **limits: Any) -> Any:
     """A number with its label and unit; limits as Pydantic names them (gt, ge, lt, le)."""
-    return Field(default, title=title, json_schema_extra={"unit": unit}, **limits)
+    return Field(default, title=title, json_schema_extra=_extra(when, unit=unit), **limits)
 
 
-def choice(title: str, default: Any = ...) -> Any:
+def choice(title: str, default: Any = ..., when: When = None) -> Any:
     """One of a few words, a switch, a line or a face to pick."""
-    return Field(default, title=title)
+    return Field(default, title=title, json_schema_extra=_extra(when))
+
+
+def heading(title: str, default: Any = ..., when: When = None) -> Any:
+    """A direction: it may be taken from the view."""
+    return Field(default, title=title, json_schema_extra=_extra(when, direction=True))
+
+
+def _extra(when: When, **more: Any) -> dict[str, Any]:
+    return {**more, **({} if when is None else {"when": {when[0]: list(when[1:])}})}
 
 
 def unseen(default: Any = ..., **limits: Any) -> Any:

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from pamble.build.data import EdgeRef, Place, Point, Stored
 from pamble.build.features.base import Context, FeatureKind, Inputs, Made
-from pamble.build.features.fields import choice, number
+from pamble.build.features.fields import choice, heading, number
 from pamble.core.arrays import Array
 from pamble.core.curves.edit import nearest_ends
 from pamble.core.curves.jets import curve_jets, end_jet
@@ -107,7 +107,7 @@ class WidthParams(Stored):
     """How far one or several lines reach along a direction."""
 
     lines: list[EdgeRef] = Field(title="Lines", min_length=1)
-    direction: Point = choice("Along", (1.0, 0.0, 0.0))
+    direction: Point = heading("Along", (1.0, 0.0, 0.0))
 
 
 def width(params: WidthParams, inputs: Inputs, context: Context) -> Made:

@@ -6,7 +6,7 @@ import numpy as np
 
 from pamble.build.data import EdgeRef, FaceRef, Point
 from pamble.build.features.base import Context, FeatureKind, Inputs, Made, hurried, made_curves
-from pamble.build.features.fields import FitParams, choice, number
+from pamble.build.features.fields import FitParams, choice, heading, number
 from pamble.core.curves.offset import offset_curve
 from pamble.core.curves.on_surface import offset_on_surface
 
@@ -19,7 +19,7 @@ class OffsetCurveParams(FitParams):
     curve: EdgeRef = choice("Curve")
     distance: float = number("Distance", 12.0, "mm")
     end_distance: float | None = number("Distance at the end", None, "mm")
-    normal: Point | None = choice("Plane's normal", None)
+    normal: Point | None = heading("Plane's normal", None)
 
 
 def run(params: OffsetCurveParams, inputs: Inputs, context: Context) -> Made:

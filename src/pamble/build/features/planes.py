@@ -25,7 +25,7 @@ class ParallelPlaneParams(Stored):
 
     square_to: Literal["x", "y", "z"] = choice("Square to", "y")
     parallel_to: PlaneRef | None = choice("Parallel to", None)
-    through: Place = choice("Through", (0.0, 0.0, 0.0))
+    through: Place = choice("Through")
     offset: float = number("Offset", 0.0, "mm")
 
 

@@ -9,7 +9,7 @@ from pydantic import Field, model_validator
 
 from pamble.build.data import EdgeRef, FaceRef, Point
 from pamble.build.features.base import Context, FeatureKind, Inputs, Made, hurried, made_curves
-from pamble.build.features.fields import FitParams, choice, number
+from pamble.build.features.fields import FitParams, choice, heading, number
 from pamble.core.curves.project import project
 
 
@@ -19,7 +19,7 @@ class ProjectCurveParams(FitParams):
     curve: EdgeRef = choice("Curve")
     faces: list[FaceRef] = Field(title="Faces", min_length=1)
     along: Literal["direction", "surface normal"] = choice("Along", "direction")
-    direction: Point = choice("Direction", (0.0, 0.0, 1.0))
+    direction: Point = heading("Direction", (0.0, 0.0, 1.0), when=("along", "direction"))
     tolerance: float = number("Tolerance", 0.02, "mm", gt=0, le=10)
 
     @model_validator(mode="before")

@@ -6,7 +6,7 @@ import numpy as np
 
 from pamble.build.data import FaceRef, PlaneRef, Point
 from pamble.build.features.base import Context, FeatureKind, Inputs, Made, made_curves
-from pamble.build.features.fields import FitParams, choice
+from pamble.build.features.fields import FitParams, choice, heading
 from pamble.core.arrays import Array
 from pamble.core.curves.fit import fit_points
 from pamble.core.faces.intersect import face_intersection, plane_section
@@ -18,7 +18,7 @@ class SectionParams(FitParams):
     face: FaceRef = choice("Face")
     plane: PlaneRef | None = choice("Plane", None)
     point: Point = choice("Through", (0.0, 0.0, 0.0))
-    normal: Point = choice("Square to", (1.0, 0.0, 0.0))
+    normal: Point = heading("Square to", (1.0, 0.0, 0.0))
 
 
 class IntersectionParams(FitParams):

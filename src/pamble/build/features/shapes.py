@@ -8,7 +8,7 @@ import numpy as np
 
 from pamble.build.data import Place, Point, Stored
 from pamble.build.features.base import Context, FeatureKind, Inputs, Made, made_curves
-from pamble.build.features.fields import choice, number
+from pamble.build.features.fields import choice, heading, number
 from pamble.core.curves import shapes
 from pamble.core.errors import GeometryError
 from pamble.core.spline.curve import Curve
@@ -36,12 +36,12 @@ class ArcParams(Stored):
 
     by: Literal["three points", "radius", "conic"] = choice("Given by", "three points")
     start: Place = choice("Start")
-    through: Place = choice("Through", (0.0, 0.0, 0.0))
+    through: Place = choice("Through", (0.0, 0.0, 0.0), when=("by", "three points", "conic"))
     end: Place = choice("End")
-    radius: float = number("Radius", 50.0, "mm", gt=0)
-    normal: Point = choice("Turns about", (0.0, 1.0, 0.0))
-    large: bool = choice("The long way round", False)
-    rho: float = number("rho of a conic", 0.4142, gt=0, lt=1)
+    radius: float = number("Radius", 50.0, "mm", when=("by", "radius"), gt=0)
+    normal: Point = heading("Turns about", (0.0, 1.0, 0.0), when=("by", "radius"))
+    large: bool = choice("The long way round", False, when=("by", "radius"))
+    rho: float = number("rho", 0.4142, when=("by", "conic"), gt=0, lt=1)
 
 
 def arc(params: ArcParams, inputs: Inputs, context: Context) -> Made:
@@ -58,11 +58,11 @@ class EllipseParams(Stored):
     """A circle when both radii are one, else an ellipse; an arc of it when it turns less than 360 degrees."""
 
     centre: Place = choice("Centre")
-    normal: Point = choice("Turns about", (0.0, 1.0, 0.0))
+    normal: Point = heading("Turns about", (0.0, 1.0, 0.0))
     radius: float = number("Radius", 50.0, "mm", gt=0)
     second: float | None = number("Second radius", None, "mm", gt=0)
     degrees: float = number("Turns by", 360.0, "°", gt=0, le=360)
-    toward: Point | None = choice("Starts toward", None)
+    toward: Point | None = heading("Starts toward", None)
 
 
 def ellipse(params: EllipseParams, inputs: Inputs, context: Context) -> Made:
@@ -77,7 +77,7 @@ class RectangleParams(Stored):
     """A rectangle with conic corners. rho 0.414 makes them round."""
 
     centre: Place = choice("Centre")
-    normal: Point = choice("Square to", (0.0, 1.0, 0.0))
+    normal: Point = heading("Square to", (0.0, 1.0, 0.0))
     width: float = number("Width", 100.0, "mm", gt=0)
     height: float = number("Height", 60.0, "mm", gt=0)
     corner: float = number("Corner", 15.0, "mm", gt=0)

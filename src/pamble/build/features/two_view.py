@@ -6,7 +6,7 @@ import numpy as np
 
 from pamble.build.data import EdgeRef, Point
 from pamble.build.features.base import Context, FeatureKind, Inputs, Made, hurried, made_curves
-from pamble.build.features.fields import FitParams, choice
+from pamble.build.features.fields import FitParams, choice, heading
 from pamble.core.arrays import Array
 from pamble.core.curves.offset import curve_plane
 from pamble.core.curves.twoview import two_view
@@ -18,9 +18,9 @@ class TwoViewParams(FitParams):
     """The two curves and the directions they are looked at along; null for square to the curve's own plane."""
 
     first: EdgeRef = choice("First view's curve")
-    first_view: Point | None = choice("Looked at along", None)
+    first_view: Point | None = heading("Looked at along", None)
     second: EdgeRef = choice("Second view's curve")
-    second_view: Point | None = choice("Looked at along", None)
+    second_view: Point | None = heading("Looked at along", None)
 
 
 def _view(curve: Curve, given: Point | None, which: str) -> Array:

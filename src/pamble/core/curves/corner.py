@@ -19,11 +19,12 @@ from pamble.core.spline.evaluate import curve_derivatives
 
 @dataclass(frozen=True)
 class Corner:
-    """The corner's curve, what is left of the two curves beside it, and the centre of the arc (3,)."""
+    """The corner's curve, what is left of the two curves beside it, centre (3,) and radius (mm) of the arc."""
 
     curve: Curve
     trimmed: tuple[Curve, Curve]
     centre: Array
+    radius: float
 
 
 def corner(
@@ -75,7 +76,27 @@ def corner(
         knots.curve_part(c, t, c.domain[1]) if s > 0 else knots.curve_part(c, c.domain[0], t)
         for c, t, s in ((a, ta, signs[0]), (b, tb, signs[1]))
     )
-    return Corner(made, (kept[0], kept[1]), centre)
+    return Corner(made, (kept[0], kept[1]), centre, radius)
+
+
+def corner_of_chord(
+    a: Curve, b: Curve, chord: float, smooth: bool = False, fullness: tuple[float | None, float | None] = (None, None)
+) -> Corner:
+    """Round a corner so that its contacts are ``chord`` mm apart.
+
+    Secant steps on the radius; exact at once between straight legs, where chord and radius are in proportion.
+    Raises `BlendError` if no radius gives that chord.
+    """
+    radius, last = chord, None
+    for _ in range(40):
+        made = corner(a, b, radius)
+        width = float(np.linalg.norm(made.curve.control[-1] - made.curve.control[0]))
+        if abs(width - chord) < 1e-10 * max(1.0, chord):
+            return corner(a, b, radius, smooth, fullness) if smooth else made
+        slope = width / radius if last is None else (width - last[1]) / (radius - last[0])
+        last = (radius, width)
+        radius = max(radius + (chord - width) / slope, 0.1 * radius) if slope > 0 else 0.5 * radius
+    raise BlendError(f"No radius gives a chord of {chord:g} mm between these curves: choose another chord.")
 
 
 def _leaving(curve: Curve, t: float) -> Array:
