@@ -37,7 +37,7 @@ def run(params: CornerParams, inputs: Inputs, context: Context) -> Made:
         made = corner(a, b, params.radius, params.shape == "G2", full)
     chord = float(np.linalg.norm(made.curve.control[-1] - made.curve.control[0]))
     kept = made.trimmed if params.trim else ()
-    return made_curves(made.curve, *kept, chord=chord, centre=radius=made.radius, centre=made.centre.tolist())
+    return made_curves(made.curve, *kept, chord=chord, radius=made.radius, centre=made.centre.tolist())
 
 
 KIND = FeatureKind(
