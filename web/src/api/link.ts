@@ -1,5 +1,5 @@
 import { readFrame, type Frame } from './frame';
-import type { ClientMessage, CombsHeader, CombWanted, FrameHeader, NamedId, Op, Probed, ServerMessage, StudyState } from './types';
+import type { ClientMessage, CombsHeader, CombWanted, FrameHeader, Located, NamedId, Op, Point, Probed, ServerMessage, StudyState } from './types';
 
 type Unsent = ClientMessage extends infer M ? (M extends { seq: number } ? Omit<M, 'seq'> : never) : never;
 
@@ -166,6 +166,10 @@ export class Link {
 
   async probe(id: string, u: number, v: number): Promise<Probed> {
     return (await this.request({ type: 'probe', id, u, v })) as Probed;
+  }
+
+  async locate(id: string, edge: string | null, point: Point): Promise<Located> {
+    return (await this.request({ type: 'locate', id, edge, point })) as Located;
   }
 
   async dependents(ids: string[]): Promise<NamedId[]> {

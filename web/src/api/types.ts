@@ -7,9 +7,10 @@ export type ClientMessage =
   | Schemas['Commit']
   | Schemas['Step']
   | Schemas['Probe']
+  | Schemas['Locate']
   | Schemas['CombsAsked']
   | Schemas['DependentsAsked'];
-export type ServerMessage = Schemas['StudyState'] | Schemas['Failed'] | Schemas['Probed'] | Schemas['Dependents'];
+export type ServerMessage = Schemas['StudyState'] | Schemas['Failed'] | Schemas['Probed'] | Schemas['Located'] | Schemas['Dependents'];
 export type StudyState = Schemas['StudyState'];
 export type StudySummary = Schemas['StudySummary'];
 export type FeatureSummary = Schemas['FeatureSummary'];
@@ -36,4 +37,7 @@ export type StepImport = Schemas['StepImport'];
 export type Created = Schemas['Created'];
 export type DemoLine = Schemas['DemoLine'];
 export type Limits = Schemas['Limits'];
+export type Located = Schemas['Located'];
 export type Point = [number, number, number];
+/** A place that hangs on a line, at a fraction of its length, or on a CV. */
+export type PlaceRef = { feature: string; edge: string; at: number } | { feature: string; cv: number };

@@ -86,6 +86,15 @@ export class View {
     this.glide({ ...this.pose, target: this.pose.target.clone(), yaw, pitch });
   }
 
+  /** Look against a direction that points out of the part: what is square to it is seen true. */
+  lookAgainst(normal: Vector3): void {
+    const d = normal.clone().normalize();
+    const pitch = (Math.asin(Math.min(1, Math.max(-1, d.z))) * 180) / Math.PI;
+    // Looking straight down or up, any turn is true: the one at hand is kept.
+    const yaw = Math.abs(pitch) > 89.9 ? this.pose.yaw : (Math.atan2(d.x, -d.y) * 180) / Math.PI;
+    this.glide({ ...this.pose, target: this.pose.target.clone(), yaw, pitch });
+  }
+
   /** Bring a box, given by its corners, into the free part of the screen (fractions of its size). */
   fit(points: Vector3[], free: { left: number; right: number; top: number; bottom: number }, now = false): void {
     if (!points.length) return;

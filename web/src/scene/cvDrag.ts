@@ -3,8 +3,9 @@ import { Vector3 } from 'three';
 import type { Op } from '../api/types';
 import { commit, endPreview, preview } from '../state/session';
 import { isCurve, useStudy, type Shape } from '../state/study';
-import { useTools, type Cv, type DragMode } from '../state/tools';
-import { onPlane } from './plane';
+import { setCaught, useTools, type Cv, type DragMode } from '../state/tools';
+import { catchAt, settled, type Catch } from './catching';
+import { dropped, onPlane } from './plane';
 import type { Viewport } from './viewport';
 
 const AXES: Partial<Record<DragMode, Vector3>> = {
@@ -122,8 +123,13 @@ export function dragCvs(viewport: Viewport, id: string, grabbed: Cv, start: Poin
   const total = new Vector3();
   let last = { x: start.clientX, y: start.clientY };
   let moved = false;
+  let caught: Catch | null = null;
+  // A CV that moves freely alone is caught as a placed point is; along a line or with others it is not.
+  const catches = together.length === 1 && (dragMode === 'view' || dragMode === 'plane');
 
-  const targets = () => from.map(({ cv, at, share }) => ({ cv, to: at.clone().addScaledVector(total, share) }));
+  const targets = (by: Vector3) => from.map(({ cv, at, share }) => ({ cv, to: at.clone().addScaledVector(by, share) }));
+  const held = (at: Vector3) => (dragMode === 'plane' ? dropped(viewport, at) : at.clone()).sub(grabbedAt);
+  const letGo = () => setCaught(null);
   followPointer({
     move(e) {
       const fine = e.shiftKey ? 0.1 : 1;
@@ -131,12 +137,25 @@ export function dragCvs(viewport: Viewport, id: string, grabbed: Cv, start: Poin
       total.add(dragMode === 'plane' ? planeTravel(viewport, dx, dy) : travel(viewport, grabbedAt, direction, dx, dy));
       last = { x: e.clientX, y: e.clientY };
       moved ||= total.length() > 0;
-      if (moved) preview(moveOp(id, targets()));
+      const box = viewport.host.getBoundingClientRect();
+      caught = catches && moved && !e.altKey && !e.shiftKey ? catchAt(viewport, e.clientX - box.left, e.clientY - box.top, id) : null;
+      setCaught(caught ? { words: caught.words, at: [caught.at.x, caught.at.y, caught.at.z] } : null);
+      if (moved) preview(moveOp(id, targets(caught ? held(caught.at) : total)));
     },
     done() {
-      if (moved) void commit(moveOp(id, targets()));
+      letGo();
+      if (!moved) return;
+      if (!caught) {
+        void commit(moveOp(id, targets(total)));
+        return;
+      }
+      const at = caught.at;
+      void settled(viewport, { point: [at.x, at.y, at.z], caught }).then(({ point }) => commit(moveOp(id, targets(held(new Vector3(...point))))));
     },
-    givenUp: endPreview,
+    givenUp() {
+      letGo();
+      endPreview();
+    },
   });
 }
 

@@ -1,9 +1,12 @@
+import type { Point } from '../api/types';
 import { probe, tell } from '../state/session';
 import { isCurve, useStudy } from '../state/study';
-import { pickEdge, pickFeature, placePoint, wanted } from '../state/actions';
-import { useTools } from '../state/tools';
+import { pickEdge, pickFeature } from '../state/actions';
+import { placePoint, wanted } from '../state/placing';
+import { setCaught, useTools } from '../state/tools';
 import { useView } from '../state/view';
-import { placeOf } from './plane';
+import { placeOf, settled } from './catching';
+import { workingPlane } from './plane';
 import type { Viewport } from './viewport';
 
 type Gesture = { kind: 'press' | 'turn' | 'pan'; x: number; y: number; button: number } | null;
@@ -95,8 +98,8 @@ function pointAt(viewport: Viewport, x: number, y: number, free: boolean): void 
   const tool = inHand ?? repick ?? measured;
   const wants = tool ? wanted() : null;
   if (wants === 'point') {
-    const caught = placeOf(viewport, x, y, free)?.caught ?? null;
-    if (caught !== useTools.getState().caught) useTools.setState({ caught });
+    const caught = placeOf(viewport, x, y, free)?.caught;
+    setCaught(caught ? { words: caught.words, at: [caught.at.x, caught.at.y, caught.at.z] } : null);
     return;
   }
   const edge = tool && wants !== 'line' ? null : viewport.edgeAt(x, y, tool ? 16 : 7);
@@ -110,14 +113,24 @@ function pointAt(viewport: Viewport, x: number, y: number, free: boolean): void 
   } else void probe(face.id, face.u, face.v, x, y);
 }
 
+/** Put a point where the pointer is: on the working plane, or exactly where it was caught. */
+async function place(viewport: Viewport, x: number, y: number, free: boolean): Promise<void> {
+  const placed = placeOf(viewport, x, y, free);
+  if (!placed) {
+    tell('The working plane is seen on edge here: turn the view, or choose another plane.');
+    return;
+  }
+  const { normal } = workingPlane(viewport);
+  const { point, hangsOn } = placed.caught ? await settled(viewport, placed) : { point: placed.point, hangsOn: null };
+  placePoint(point, hangsOn, [normal.x, normal.y, normal.z]);
+}
+
 function click(viewport: Viewport, x: number, y: number, double: boolean, free: boolean): void {
   const { tool: inHand, repick, measured } = useTools.getState();
   const tool = inHand ?? repick ?? measured;
   const wants = tool ? wanted() : null;
   if (wants === 'point') {
-    const placed = placeOf(viewport, x, y, free);
-    if (placed) placePoint(placed.point);
-    else tell('The working plane is seen on edge here: turn the view, or choose another plane.');
+    void place(viewport, x, y, free);
     return;
   }
   const edge = viewport.edgeAt(x, y, tool ? 16 : 7);
@@ -136,6 +149,7 @@ function click(viewport: Viewport, x: number, y: number, double: boolean, free: 
     useTools.setState({ selection: whole ? { kind: 'feature', id: edge.feature } : { kind: 'edge', id: edge.feature, edge: edge.edge } });
     return;
   }
-  useTools.setState({ selection: face ? { kind: 'feature', id: face.id } : null });
+  const normal: Point | null = face ? [face.normal.x, face.normal.y, face.normal.z] : null;
+  useTools.setState({ selection: face ? { kind: 'feature', id: face.id } : null, pickedNormal: normal });
   if (face && double) viewport.flyTo(face.point.toArray(), 120);
 }

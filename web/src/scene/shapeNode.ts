@@ -104,12 +104,14 @@ export class ShapeNode {
     old.dispose();
     this.mesh.geometry = geometry;
     geometry.computeBoundingSphere();
-    this.box.setFromBufferAttribute(geometry.getAttribute('position') as BufferAttribute);
+    this.box.makeEmpty();
+    if (count) this.box.setFromBufferAttribute(geometry.getAttribute('position') as BufferAttribute);
     this.lines.visible = setSegments(this.lines, shape.edges.map((e) => e.points));
     this.isoLines.visible = setSegments(this.isoLines, shape.isos);
     this.outline = [];
     for (let i = 0; i + 2 < position.length; i += 3 * 7)
       this.outline.push(new Vector3(position[i], position[i + 1], position[i + 2]));
+    for (const { points } of shape.edges) for (let i = 0; i + 2 < points.length; i += 3) this.box.expandByPoint(new Vector3(points[i], points[i + 1], points[i + 2]));
     for (const { points } of shape.edges)
       for (let i = 0; i + 2 < points.length; i += 9) this.outline.push(new Vector3(points[i], points[i + 1], points[i + 2]));
   }

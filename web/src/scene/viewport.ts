@@ -91,15 +91,14 @@ export class Viewport {
     this.request();
   }
 
-  /** Corners of the boxes round what is visible. */
-  private corners(): Vector3[] {
+  /** Corners of the box round all that is visible; none when there is nothing. */
+  extent(): Vector3[] {
+    const whole = new Box3();
+    for (const node of this.nodes.values()) if (node.group.visible) whole.union(node.box);
+    if (whole.isEmpty()) return [];
     const out: Vector3[] = [];
-    for (const node of this.nodes.values()) {
-      if (!node.group.visible) continue;
-      const box: Box3 = node.box;
-      for (const x of [box.min.x, box.max.x])
-        for (const y of [box.min.y, box.max.y]) for (const z of [box.min.z, box.max.z]) out.push(new Vector3(x, y, z));
-    }
+    for (const x of [whole.min.x, whole.max.x])
+      for (const y of [whole.min.y, whole.max.y]) for (const z of [whole.min.z, whole.max.z]) out.push(new Vector3(x, y, z));
     return out;
   }
 
@@ -116,11 +115,16 @@ export class Viewport {
   private outline(): Vector3[] {
     const points: Vector3[] = [];
     for (const node of this.nodes.values()) if (node.group.visible) points.push(...node.outline);
-    return points.length ? points : this.corners();
+    return points.length ? points : this.extent();
   }
 
   look(name: ViewName): void {
     this.view.look(name);
+    setTimeout(() => this.fit(), 280);
+  }
+
+  lookAgainst(normal: Vector3): void {
+    this.view.lookAgainst(normal);
     setTimeout(() => this.fit(), 280);
   }
 
@@ -178,6 +182,22 @@ export class Viewport {
     return new Raycaster(at.addScaledVector(toEye, 1e5), toEye.clone().negate());
   }
 
+  /** The line nearest to a pixel and the place on it, as drawn. Lines of references are not among them. */
+  lineAt(x: number, y: number, reach: number, without: string | null): { feature: string; edge: string; at: Vector3 } | null {
+    let best: { feature: string; edge: string; at: Vector3 } | null = null;
+    let least = reach;
+    for (const [id, node] of this.nodes) {
+      if (!node.group.visible || node.reference || id === without) continue;
+      for (const edge of node.edges) {
+        const found = nearestOnLine(edge.points, x, y, this.view);
+        if (found.distance >= least) continue;
+        least = found.distance;
+        best = { feature: id, edge: edge.name, at: found.at };
+      }
+    }
+    return best;
+  }
+
   /** The edge nearest to a pixel, not hidden behind a face. */
   edgeAt(x: number, y: number, reach = 9): { feature: string; edge: string } | null {
     const toEye = this.view.toEye;
@@ -211,11 +231,12 @@ export class Viewport {
   }
 }
 
-function nearestOnLine(points: Float32Array, x: number, y: number, view: View): { distance: number; depth: number } {
+function nearestOnLine(points: Float32Array, x: number, y: number, view: View): { distance: number; depth: number; at: Vector3 } {
   const toEye = view.toEye;
   let distance = Infinity;
   let depth = 0;
-  let last: { x: number; y: number; d: number } | null = null;
+  const at = new Vector3();
+  let last: { x: number; y: number; d: number; p: readonly [number, number, number] } | null = null;
   for (let i = 0; i + 2 < points.length; i += 3) {
     const p = [points[i] ?? 0, points[i + 1] ?? 0, points[i + 2] ?? 0] as const;
     const s = view.project(p);
@@ -227,9 +248,10 @@ function nearestOnLine(points: Float32Array, x: number, y: number, view: View): 
       if (away < distance) {
         distance = away;
         depth = last.d + t * (d - last.d);
+        at.set(last.p[0] + t * (p[0] - last.p[0]), last.p[1] + t * (p[1] - last.p[1]), last.p[2] + t * (p[2] - last.p[2]));
       }
     }
-    last = { x: s.x, y: s.y, d };
+    last = { x: s.x, y: s.y, d, p };
   }
-  return { distance, depth };
+  return { distance, depth, at };
 }

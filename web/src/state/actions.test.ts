@@ -1,7 +1,8 @@
 import { beforeEach, describe, expect, it } from 'vitest';
 
 import type { ToolInfo } from '../api/types';
-import { letGo, pickEdge, pickFeature, placedPoints, placePoint, startTool, wanted } from './actions';
+import { letGo, pickEdge, pickFeature, startTool } from './actions';
+import { placedPoints, placePoint, wanted } from './placing';
 import { readFields, useCatalog } from './catalog';
 import { useStudy, type Shape } from './study';
 import { useTools } from './tools';
@@ -11,8 +12,8 @@ const line = { $ref: '#/$defs/EdgeRef' };
 const TOOLS: [string, object][] = [
   ['cv_curve', { properties: { curve: { type: 'object' } }, required: ['curve'] }],
   ['arc', { properties: { start: point, through: { ...point, default: [0, 0, 0] }, end: point }, required: ['start', 'end'] }],
-  ['project_curve', { properties: { curve: line, face: { $ref: '#/$defs/FaceRef' } }, required: ['curve', 'face'] }],
-  ['join_curves', { properties: { curves: { type: 'array', items: line } }, required: ['curves'] }],
+  ['project_curve', { properties: { curve: line, faces: { type: 'array', items: { $ref: '#/$defs/FaceRef' }, minItems: 1 } }, required: ['curve', 'faces'] }],
+  ['join_curves', { properties: { curves: { type: 'array', items: line, minItems: 2 } }, required: ['curves'] }],
 ];
 
 const shape = (kind: string): Shape => ({ object: { kind }, edges: [{ name: kind === 'face' ? 'u0' : 'c0' }] }) as unknown as Shape;
@@ -68,9 +69,9 @@ describe('picking inputs', () => {
     pickFeature('rim');
     expect(wanted()).toBe('face');
     pickFeature('scan');
-    expect(draft()?.params.face).toBeUndefined();
+    expect(draft()?.params.faces).toBeUndefined();
     pickFeature('crown');
-    expect(draft()?.params).toEqual({ curve: { feature: 'rim', edge: 'c0' }, face: { feature: 'crown' } });
+    expect(draft()?.params).toEqual({ curve: { feature: 'rim', edge: 'c0' }, faces: [{ feature: 'crown' }] });
   });
 
   it('starts with what is selected, and takes a list without repeats', () => {

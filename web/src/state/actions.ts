@@ -1,20 +1,13 @@
-import type { BlendParams, EdgeRef, FeatureSummary, Group, Op, Params, Point, Role } from '../api/types';
-import { complete, openField, useCatalog } from './catalog';
-import { commit, endPreview, preview, refreshCombs, step, tell } from './session';
+import type { BlendParams, EdgeRef, FeatureSummary, Group, Role } from '../api/types';
+import { openField, useCatalog } from './catalog';
+import { changeDraft, changeParams, dropDraft, fieldsOf, freeName, newId, showDraft } from './drafts';
+import { takePointBack } from './placing';
+import { commit, refreshCombs, step } from './session';
 import { useStudy } from './study';
-import { useTools, type Draft, type Stage, type Tool } from './tools';
+import { useTools, type Draft, type Repick, type Stage, type Tool } from './tools';
 import { useView, type Light } from './view';
 
 const same = (a: EdgeRef, b: EdgeRef) => a.feature === b.feature && a.edge === b.edge;
-
-const newId = (): string => crypto.randomUUID().replaceAll('-', '').slice(0, 12);
-
-/** A name that no feature has yet. */
-export function freeName(wanted: string): string {
-  const taken = new Set(useStudy.getState().study?.features.map((f) => f.name));
-  if (!taken.has(wanted)) return wanted;
-  for (let i = 2; ; i++) if (!taken.has(`${wanted} ${i}`)) return `${wanted} ${i}`;
-}
 
 export function setStage(stage: Stage): void {
   dropDraft();
@@ -41,19 +34,18 @@ export function startTool(tool: Tool): void {
 }
 
 /** Ask for another input of a kept step. */
-export function startRepick(id: string, field: string, kind: 'line' | 'face'): void {
-  useTools.setState({ repick: { id, field, kind }, hover: null });
+export function startRepick(repick: Repick): void {
+  useTools.setState({ repick, hover: null });
 }
 
 function repickWith(ref: EdgeRef | { feature: string }, kind: 'line' | 'face'): boolean {
   const { repick } = useTools.getState();
   if (!repick || repick.kind !== kind) return false;
   useTools.setState({ repick: null, hover: null });
-  changeParams(repick.id, { [repick.field]: ref }, true);
+  if (repick.take && 'edge' in ref) repick.take(ref);
+  else changeParams(repick.id, { [repick.field]: ref }, true);
   return true;
 }
-
-const fieldsOf = (kind: string) => useCatalog.getState().fields.get(kind) ?? [];
 
 /** A whole object was pointed at: its face, or its first curve. */
 export function pickFeature(id: string): void {
@@ -61,14 +53,17 @@ export function pickFeature(id: string): void {
   const shape = useStudy.getState().kept.shapes.get(id);
   if (!shape) return;
   const { draft, tool } = useTools.getState();
-  if (shape.object.kind === 'mesh') return;
+  if (shape.object.kind === 'mesh' || shape.object.kind === 'plane') return;
   if (shape.object.kind === 'curves') {
     if (tool && shape.edges[0]) pickEdge({ feature: id, edge: shape.edges[0].name });
     return;
   }
   if (!draft) return;
-  const field = openField(fieldsOf(draft.kind), draft.params, ['face']);
-  if (field) changeDraft({ [field.name]: { feature: id } });
+  const field = openField(fieldsOf(draft.kind), draft.params, ['face', 'faces']);
+  if (!field) return;
+  const sofar = (draft.params[field.name] as { feature: string }[] | undefined) ?? [];
+  if (field.kind === 'faces' && sofar.some((f) => f.feature === id)) return;
+  changeDraft({ [field.name]: field.kind === 'faces' ? [...sofar, { feature: id }] : { feature: id } });
 }
 
 /** What a tool does with a line that was picked. */
@@ -116,127 +111,6 @@ function pickForBlend(edge: EdgeRef, picks: readonly EdgeRef[], draft: Draft | n
   showDraft();
 }
 
-/** What the tool in work would take next. */
-export function wanted(): 'line' | 'face' | 'point' | null {
-  const { tool, draft, repick, measured } = useTools.getState();
-  if (repick) return repick.kind;
-  if (measured) return measured.length < 2 ? 'point' : null;
-  if (tool === 'comb') return 'line';
-  if (tool === 'edge_blend') return draft ? null : 'line';
-  if (!draft) return null;
-  if (draft.kind === 'cv_curve') return 'point';
-  const open = fieldsOf(draft.kind).find(
-    (f) => f.required && (draft.params[f.name] === undefined || f.kind === 'lines' || f.kind === 'points'),
-  );
-  if (draft.kind === 'arc' && draft.params.end !== undefined) return null;
-  if (open?.kind === 'line' || open?.kind === 'lines') return 'line';
-  if (open?.kind === 'point' || open?.kind === 'points') return 'point';
-  return open?.kind === 'face' ? 'face' : null;
-}
-
-/** A point was placed: it goes where the tool still lacks one. */
-export function placePoint(point: Point): void {
-  const { draft, measured } = useTools.getState();
-  if (measured) {
-    useTools.setState({ measured: [...measured, point] });
-    return;
-  }
-  if (!draft) return;
-  if (draft.kind === 'cv_curve') {
-    changeDraft(withCv(draft.params, point));
-    return;
-  }
-  const fields = fieldsOf(draft.kind);
-  const through = draft.kind === 'arc' && draft.params.start !== undefined && draft.params.through === undefined;
-  const field = through ? fields.find((f) => f.name === 'through') : openField(fields, draft.params, ['point', 'points']);
-  if (!field) return;
-  const sofar = (draft.params[field.name] as Point[] | undefined) ?? [];
-  changeDraft({ [field.name]: field.kind === 'points' ? [...sofar, point] : point });
-}
-
-/** Degree of a curve that is drawn by its CVs: as high as they allow, to this; then more spans. */
-const DRAWN_DEGREE = 5;
-
-function withCv(params: Params, point: Point): Params {
-  const curve = params.curve as { control: Point[] } | undefined;
-  const control = [...(curve?.control ?? []), point];
-  const degree = Math.min(DRAWN_DEGREE, Math.max(1, control.length - 1));
-  const spans = Math.max(1, control.length - degree);
-  const inner = Array.from({ length: spans - 1 }, (_, i) => (i + 1) / spans);
-  const knots = [...Array<number>(degree + 1).fill(0), ...inner, ...Array<number>(degree + 1).fill(1)];
-  return { curve: { degree, knots, control, weights: null } };
-}
-
-/** Take the last point back that was placed. */
-export function takePointBack(): boolean {
-  const { draft } = useTools.getState();
-  const curve = draft?.params.curve as { control: Point[] } | undefined;
-  if (draft?.kind === 'cv_curve' && curve && curve.control.length > 1) {
-    let params: Params = {};
-    for (const p of curve.control.slice(0, -1)) params = withCv(params, p);
-    changeDraft(params);
-    return true;
-  }
-  const points = draft?.params.points as Point[] | undefined;
-  if (draft && points?.length) {
-    changeDraft({ points: points.slice(0, -1) });
-    return true;
-  }
-  return false;
-}
-
-/** Points placed so far, to be seen before there is a curve. */
-export function placedPoints(draft: Draft): Point[] {
-  if (draft.kind === 'cv_curve') return (draft.params.curve as { control: Point[] } | undefined)?.control ?? [];
-  return Object.values(draft.params).flatMap((v) => {
-    if (!Array.isArray(v) || !v.length) return [];
-    return Array.isArray(v[0]) ? (v as Point[]) : v.length === 3 && typeof v[0] === 'number' ? [v as unknown as Point] : [];
-  });
-}
-
-function draftOp(): Op | null {
-  const { draft } = useTools.getState();
-  if (!draft || !complete(fieldsOf(draft.kind), draft.params)) return null;
-  if (draft.kind === 'cv_curve' && placedPoints(draft).length < 2) return null;
-  const { id, kind, name, role, params } = draft;
-  const group = activeGroup();
-  const feature = { id, kind, name, role: group?.role ?? role, on: true, hidden: false, locked: false, group: group?.id ?? null, params };
-  return { op: 'add_features', features: [feature], at: null };
-}
-
-function showDraft(): void {
-  const op = draftOp();
-  if (op) preview(op);
-}
-
-export function changeDraft(changes: Params): void {
-  const { draft } = useTools.getState();
-  if (!draft) return;
-  useTools.setState({ draft: { ...draft, params: { ...draft.params, ...changes } }, problem: null });
-  showDraft();
-}
-
-export async function keepDraft(): Promise<void> {
-  const { draft, problem } = useTools.getState();
-  const op = draftOp();
-  if (!draft || !op) return;
-  if (problem) {
-    tell(problem);
-    return;
-  }
-  if (await commit(op)) {
-    useTools.setState({ draft: null, picks: [], tool: null, caught: null, selection: { kind: 'feature', id: draft.id } });
-    const seam = useStudy.getState().kept.seams.find((s) => s.a.feature === draft.id);
-    if (seam) useView.setState({ activeSeam: seam.key });
-  }
-}
-
-export function dropDraft(): void {
-  if (!useTools.getState().draft) return;
-  useTools.setState({ draft: null, picks: [], problem: null, caught: null });
-  endPreview();
-}
-
 /** Esc: the nearest thing that can be let go of. */
 export function letGo(): void {
   const { draft, tool, picks, selection } = useTools.getState();
@@ -253,17 +127,6 @@ export function letGo(): void {
   else if (selection?.kind === 'cvs') useTools.setState({ selection: { kind: 'feature', id: selection.id } });
   else if (selection) useTools.setState({ selection: null });
   else useView.setState({ isolated: null });
-}
-
-/** Change parameters of a step in work or in the build. */
-export function changeParams(id: string, changes: Params, final: boolean): void {
-  if (useTools.getState().draft?.id === id) {
-    changeDraft(changes);
-    return;
-  }
-  const op: Op = { op: 'set_params', id, changes };
-  if (final) void commit(op);
-  else preview(op);
 }
 
 export function toggleCvs(id: string): void {
@@ -284,12 +147,6 @@ export function toggleComb(id: string, edge: string): void {
     return { combEdges: on ? rest : [...rest, { id, edge }] };
   });
   refreshCombs();
-}
-
-/** The group that new steps land in. */
-export function activeGroup(): Group | null {
-  const study = useStudy.getState().study;
-  return study?.groups.find((g) => g.id === study.active_group) ?? null;
 }
 
 /** Change the list of groups; each is named once. */

@@ -4,7 +4,7 @@ import { listTools } from '../api/rest';
 import type { EdgeRef, ToolInfo } from '../api/types';
 
 /** What a field of a tool takes, read from the tool's schema. */
-export type FieldKind = 'line' | 'lines' | 'face' | 'point' | 'points' | 'numbers' | 'number' | 'continuity' | 'choice' | 'switch' | 'other';
+export type FieldKind = 'line' | 'lines' | 'face' | 'faces' | 'plane' | 'point' | 'place' | 'points' | 'numbers' | 'number' | 'continuity' | 'choice' | 'switch' | 'other';
 
 export interface Field {
   name: string;
@@ -18,6 +18,12 @@ export interface Field {
   choices: string[];
   /** Numbers that come with a file and are not for people to change. */
   unseen: boolean;
+  /** Whether it is a direction, which may be taken from the view. */
+  direction: boolean;
+  /** Fewest entries of a list. */
+  least: number;
+  /** Words of other choices for which the field counts. */
+  when: Readonly<Record<string, readonly string[]>> | null;
   fallback: unknown;
 }
 
@@ -28,6 +34,8 @@ interface Schema {
   unit?: string;
   continuity?: boolean;
   unseen?: boolean;
+  direction?: boolean;
+  when?: Record<string, string[]>;
   enum?: string[];
   anyOf?: Schema[];
   items?: Schema;
@@ -57,7 +65,8 @@ export async function loadCatalog(): Promise<void> {
 function kindOf(schema: Schema): FieldKind {
   const ref = schema.$ref ?? schema.items?.$ref;
   if (ref?.endsWith('/EdgeRef')) return schema.items ? 'lines' : 'line';
-  if (ref?.endsWith('/FaceRef')) return 'face';
+  if (ref?.endsWith('/FaceRef')) return schema.items ? 'faces' : 'face';
+  if (ref?.endsWith('/PlaneRef')) return 'plane';
   if (schema.continuity) return 'continuity';
   if (schema.enum) return 'choice';
   if (schema.type === 'boolean') return 'switch';
@@ -80,9 +89,10 @@ function inOrder(schema: Schema): Field[] {
   return Object.entries(schema.properties ?? {}).map(([name, own]) => {
     const real = own.anyOf?.find((s) => s.type !== 'null') ?? own;
     const merged = { ...real, ...(own.continuity ? { continuity: true } : {}) };
+    const hangs = own.anyOf?.some((s) => s.$ref?.endsWith('/OnLine')) ?? false;
     return {
       name,
-      kind: kindOf(merged),
+      kind: hangs ? 'place' : kindOf(merged),
       title: own.title ?? name,
       unit: own.unit ?? '',
       optional: own.anyOf?.some((s) => s.type === 'null') ?? false,
@@ -90,14 +100,28 @@ function inOrder(schema: Schema): Field[] {
       whole: real.type === 'integer',
       choices: real.enum ?? [],
       unseen: own.unseen ?? false,
+      direction: own.direction ?? false,
+      least: real.minItems ?? 0,
+      when: own.when ?? null,
       fallback: own.default ?? null,
     };
   });
 }
 
+/** Fields that take several picks. */
+export const LISTS: readonly FieldKind[] = ['lines', 'faces', 'points'];
+
+/** Whether a field counts with the choices that are made. */
+export function counts(field: Field, fields: readonly Field[], params: Record<string, unknown>): boolean {
+  return Object.entries(field.when ?? {}).every(([name, words]) => {
+    const chosen = params[name] ?? fields.find((f) => f.name === name)?.fallback;
+    return words.includes(String(chosen));
+  });
+}
+
 /** The first field that a pick of this kind would fill. */
 export function openField(fields: readonly Field[], params: Record<string, unknown>, kinds: FieldKind[]): Field | null {
-  return fields.find((f) => kinds.includes(f.kind) && f.required && params[f.name] === undefined) ?? fields.find((f) => kinds.includes(f.kind) && (f.kind === 'lines' || f.kind === 'points')) ?? null;
+  return fields.find((f) => kinds.includes(f.kind) && f.required && params[f.name] === undefined) ?? fields.find((f) => kinds.includes(f.kind) && LISTS.includes(f.kind)) ?? null;
 }
 
 /** Whether everything is there that the tool cannot do without. */
@@ -105,7 +129,7 @@ export function complete(fields: readonly Field[], params: Record<string, unknow
   return fields.every((f) => {
     const value = params[f.name];
     if (!f.required) return true;
-    return f.kind === 'lines' || f.kind === 'points' ? Array.isArray(value) && value.length > 1 : value !== undefined;
+    return LISTS.includes(f.kind) ? Array.isArray(value) && value.length >= f.least : value !== undefined;
   });
 }
 

@@ -1,7 +1,7 @@
 import { notifications } from '@mantine/notifications';
 
 import { Link } from '../api/link';
-import type { CombWanted, NamedId, Op } from '../api/types';
+import type { CombWanted, NamedId, Op, Point } from '../api/types';
 import { loadCatalog } from './catalog';
 import { dropPreview, receiveCombs, receivePreview, receiveState, resetStudy, useStudy } from './study';
 import { useTools } from './tools';
@@ -34,6 +34,7 @@ export function openStudy(id: string): () => void {
     combsWanted,
     state(state, frame) {
       receiveState(state, frame);
+      if (frame.header.said && state.by === state.window) tell(frame.header.said, true);
       tidy();
       refreshCombs();
     },
@@ -123,10 +124,24 @@ export async function commit(op: Op): Promise<boolean> {
   }
 }
 
+/** A named change of a whole curve. */
+export const reshape = (id: string, action: string, cvs: number[] = [], value: number | null = null): Promise<boolean> =>
+  commit({ op: 'reshape', id, action, cvs, value });
+
 export async function step(type: 'undo' | 'redo'): Promise<void> {
   const { canUndo, canRedo } = useStudy.getState();
   if (type === 'undo' ? !canUndo : !canRedo) return;
   await link?.step(type).catch(() => undefined);
+}
+
+/** The exact place nearest to one that was seen; the one that was seen if the server cannot say. */
+export async function locate(id: string, edge: string | null, point: Point): Promise<{ point: Point; at: number | null }> {
+  try {
+    if (link) return await link.locate(id, edge, point);
+  } catch {
+    // A line that has just gone: the place that was seen is still where the hand pointed.
+  }
+  return { point, at: null };
 }
 
 export const dependents = async (ids: string[]): Promise<NamedId[]> => (link ? link.dependents(ids) : []);

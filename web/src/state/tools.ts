@@ -2,7 +2,7 @@ import { create } from 'zustand';
 
 import type { EdgeRef, Params, Point, Role } from '../api/types';
 
-export type Stage = 'curves' | 'primaries' | 'blends' | 'check' | 'handover';
+export type Stage = 'plan' | 'curves' | 'primaries' | 'blends' | 'check' | 'handover';
 /** The kind of a tool of the build, or the comb. */
 export type Tool = string | null;
 export type DragMode = 'view' | 'plane' | 'x' | 'y' | 'z' | 'normal' | 'leg_u' | 'leg_v';
@@ -11,7 +11,7 @@ export type Cv = readonly [number, number];
 export type Selection =
   | { kind: 'feature'; id: string }
   | { kind: 'edge'; id: string; edge: string }
-  | { kind: 'cvs'; id: string; cvs: readonly Cv[] }
+  | { kind: 'cvs'; id: string; cvs: readonly Cv[]; others?: readonly { id: string; cv: number }[] }
   | null;
 
 /** A step that is being made: shown, but not yet part of the build. */
@@ -21,6 +21,19 @@ export interface Draft {
   name: string;
   role: Role;
   params: Params;
+}
+
+export interface Repick {
+  id: string;
+  field: string;
+  kind: 'line' | 'face';
+  /** What is done with the pick, where it is not simply the new input. */
+  take?: (ref: EdgeRef) => void;
+}
+
+export interface Caught {
+  words: string;
+  at: Point;
 }
 
 interface ToolStore {
@@ -41,9 +54,11 @@ interface ToolStore {
   /** Points placed to measure between, while that goes on. */
   measured: readonly Point[] | null;
   /** An input of a kept step that is being picked anew. */
-  repick: { id: string; field: string; kind: 'line' | 'face' } | null;
-  /** What a point that is being placed would snap to, in words. */
-  caught: string | null;
+  repick: Repick | null;
+  /** What a point that is being placed or moved has caught. */
+  caught: Caught | null;
+  /** Normal of the face where it was picked last: a true view looks against it. */
+  pickedNormal: Point | null;
 }
 
 export const useTools = create<ToolStore>(() => ({
@@ -61,4 +76,11 @@ export const useTools = create<ToolStore>(() => ({
   measured: null,
   repick: null,
   caught: null,
+  pickedNormal: null,
 }));
+
+/** Say what a point has caught, when that changes. */
+export function setCaught(caught: Caught | null): void {
+  const now = useTools.getState().caught;
+  if (now?.words !== caught?.words || now?.at.join() !== caught?.at.join()) useTools.setState({ caught });
+}

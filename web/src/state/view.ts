@@ -1,5 +1,7 @@
 import { create } from 'zustand';
 
+import type { Point } from '../api/types';
+
 export type Light = 'clay' | 'zebra' | 'curvature';
 export type CurvatureKind = 'gauss' | 'mean' | 'largest' | 'smallest' | 'radius';
 export type StripFigure = 'gap' | 'angle' | 'curvature';
@@ -38,14 +40,26 @@ export interface ProbeReading {
   radius: number | null;
 }
 
-/** Where drawing happens: a principal plane at an offset, or the one that faces the view most. */
+/** Where drawing happens: a principal plane at an offset, the one that faces the view most, or the plane of a step. */
 export interface WorkingPlane {
   axis: 'auto' | 'x' | 'y' | 'z';
   offset: number;
+  step: string | null;
+}
+
+/** What a point that is placed or moved may catch. */
+export interface Catching {
+  points: boolean;
+  lines: boolean;
+  faces: boolean;
+  planes: boolean;
+  /** Whether what is caught is dropped square onto the working plane. */
+  dropped: boolean;
 }
 
 interface ViewStore {
   plane: WorkingPlane;
+  catching: Catching;
   /** Whether reference pictures are shown. */
   pictures: boolean;
   light: Light;
@@ -63,7 +77,8 @@ interface ViewStore {
 }
 
 export const useView = create<ViewStore>(() => ({
-  plane: { axis: 'auto', offset: 0 },
+  plane: { axis: 'auto', offset: 0, step: null },
+  catching: { points: true, lines: true, faces: false, planes: false, dropped: false },
   pictures: true,
   light: 'clay',
   zebra: { fixedTo: 'viewer', bands: 14, direction: 90 },
@@ -77,6 +92,9 @@ export const useView = create<ViewStore>(() => ({
   probe: null,
   panels: { build: true, card: true, ledger: true },
 }));
+
+/** Where the window looks from, for numbers that are taken from the view; the drawing puts it here. */
+export const eye: { direction(): Point } = { direction: () => [0, 0, 1] };
 
 export function togglePanels(): void {
   useView.setState(({ panels }) => {

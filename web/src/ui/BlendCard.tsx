@@ -2,7 +2,7 @@ import { SegmentedControl, Slider, Switch } from '@mantine/core';
 import { useState } from 'react';
 
 import type { BlendParams } from '../api/types';
-import { changeParams } from '../state/actions';
+import { changeParams } from '../state/drafts';
 import { featureName, useStudy } from '../state/study';
 import { useTools } from '../state/tools';
 import { DraftKeys } from './DraftKeys';

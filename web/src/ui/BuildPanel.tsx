@@ -11,7 +11,9 @@ import { useView } from '../state/view';
 import { PALETTES } from '../theme';
 import { openers } from './commands';
 import { Dimensions } from './Dimensions';
+import { measure } from './figures';
 import { Groups } from './Groups';
+import type { MeasuredFacts } from './Measured';
 import { ROLES } from './roles';
 
 const NONE: Group[] = [];
@@ -48,11 +50,13 @@ export function BuildPanel() {
   );
 }
 
-function make(feature: FeatureSummary, shape: Shape | undefined): string {
+function make(feature: FeatureSummary, shape: Shape | undefined, facts: Record<string, unknown> | undefined): string {
   if (!feature.on) return 'off';
   if (feature.kind === 'edge_blend') return ((feature.params.continuity as number[] | undefined) ?? []).map((g) => `G${g}`).join(' · ');
   if (feature.kind === 'mesh' || feature.kind === 'picture') return feature.kind;
-  if (!shape) return '';
+  const measured = facts?.measured as MeasuredFacts | undefined;
+  if (measured) return measure(measured);
+  if (!shape || shape.object.kind === 'plane') return '';
   if (isCurve(shape)) return `${shape.object.degree[0]} · ${shape.object.cvs.count[0]}${shape.edges.length > 1 ? ` · ${shape.edges.length} curves` : ''}`;
   const [p, q] = shape.object.degree;
   const [n, m] = shape.object.cvs.count;
@@ -70,7 +74,7 @@ const Line = memo(function Line({ feature }: { feature: FeatureSummary }) {
     const shape = s.shown.shapes.get(id);
     return shape !== undefined && isCurve(shape);
   });
-  const words = useStudy((s) => make(feature, s.shown.shapes.get(id)));
+  const words = useStudy((s) => make(feature, s.shown.shapes.get(id), s.shown.features.get(id)?.facts));
   const selection = useTools((s) => s.selection);
   const isolated = useView((s) => s.isolated);
   const scheme = useComputedColorScheme('light');

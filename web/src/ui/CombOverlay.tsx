@@ -1,6 +1,7 @@
 import type { Viewport } from '../scene/viewport';
 import { useStudy } from '../state/study';
 import { useView } from '../state/view';
+import { beside } from './beside';
 import { small } from './figures';
 
 /** Curvature combs: teeth, the line along their tips, and the largest value. */
@@ -29,7 +30,7 @@ export function CombOverlay({ viewport }: { viewport: Viewport }) {
             <path d={strokes} stroke="#7b3f6e" strokeWidth="0.8" opacity="0.65" />
             <path d={tips} fill="none" stroke="#7b3f6e" strokeWidth="1.5" />
             <circle cx={top.x} cy={top.y} r="2.6" fill="#7b3f6e" />
-            <text x={top.x + 6} y={top.y - 5} fontSize="11.5" fill="#7b3f6e" stroke="var(--ground)" strokeWidth="3" paintOrder="stroke">
+            <text {...beside(viewport, top.x, 6)} y={top.y - 5} fontSize="11.5" fill="#7b3f6e" stroke="var(--ground)" strokeWidth="3" paintOrder="stroke">
               {least_radius === null ? 'straight' : `${small(largest)} 1/mm, radius ${small(least_radius)} mm`}
             </text>
           </g>

@@ -1,6 +1,7 @@
 import type { Viewport } from '../scene/viewport';
 import { useStudy } from '../state/study';
 import { useTools } from '../state/tools';
+import { beside } from './beside';
 import type { CurveFacts } from './CurveFigures';
 import { small } from './figures';
 
@@ -24,7 +25,7 @@ export function CurveMarks({ viewport }: { viewport: Viewport }) {
       {tight && (
         <g>
           <circle cx={tight.x} cy={tight.y} r="3" fill="#7b3f6e" />
-          <text x={tight.x + 8} y={tight.y + 16} fontSize="11.5" fill="#7b3f6e" stroke="var(--ground)" strokeWidth="3" paintOrder="stroke">
+          <text {...beside(viewport, tight.x, 8)} y={tight.y + 16} fontSize="11.5" fill="#7b3f6e" stroke="var(--ground)" strokeWidth="3" paintOrder="stroke">
             least radius {small(first.least_radius)} mm
           </text>
         </g>

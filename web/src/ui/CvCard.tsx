@@ -8,6 +8,7 @@ import { useTools, type Cv, type DragMode } from '../state/tools';
 import { cvName } from './CvOverlay';
 import { NumberField } from './NumberField';
 import { RelateCvs } from './RelateCvs';
+import { ReshapeCvs } from './ReshapeCvs';
 
 const MODES: { value: DragMode; label: string; title: string }[] = [
   { value: 'view', label: 'View', title: 'freely in the plane of the screen' },
@@ -23,7 +24,7 @@ const MODES: { value: DragMode; label: string; title: string }[] = [
 /** Position of picked CVs, and along what a drag moves them. */
 export function CvCard({ id, cvs }: { id: string; cvs: readonly Cv[] }) {
   const shape = useStudy((s) => s.shown.shapes.get(id));
-  const drawn = useStudy((s) => s.study?.features.find((f) => f.id === id)?.kind === 'cv_curve');
+  const kind = useStudy((s) => s.study?.features.find((f) => f.id === id)?.kind ?? '');
   const cv = cvs[0];
   if (!shape || !cv) return null;
   const at = cvPoint(shape, cv);
@@ -49,7 +50,8 @@ export function CvCard({ id, cvs }: { id: string; cvs: readonly Cv[] }) {
         {single ? '' : '; numbers are the first one’s, all move together'}
       </div>
       <DragAlong curve={isCurve(shape)} />
-      {drawn && <RelateCvs id={id} shape={shape} cvs={cvs} />}
+      <ReshapeCvs id={id} kind={kind} cvs={cvs} />
+      {kind === 'cv_curve' && <RelateCvs id={id} cvs={cvs} />}
       {(['x', 'y', 'z'] as const).map((axis) => (
         <div className="row" key={axis}>
           <span className="quiet">{axis.toUpperCase()}</span>

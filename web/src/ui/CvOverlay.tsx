@@ -24,6 +24,15 @@ export function CvOverlay({ viewport }: { viewport: Viewport }) {
   });
 }
 
+/** Pick a CV of another curve beside those that are picked, or let go of it: to relate them. */
+function pickWith(id: string, cv: number): void {
+  const { selection } = useTools.getState();
+  if (selection?.kind !== 'cvs') return;
+  const others = selection.others ?? [];
+  const rest = others.filter((o) => o.id !== id || o.cv !== cv);
+  useTools.setState({ selection: { ...selection, others: rest.length < others.length ? rest : [...others, { id, cv }] } });
+}
+
 function Net({ viewport, shape }: { viewport: Viewport; shape: Shape }) {
   const { selection, dragMode } = useTools();
   const [rows, columns] = shape.object.cvs.count;
@@ -45,7 +54,8 @@ function Net({ viewport, shape }: { viewport: Viewport; shape: Shape }) {
     line.map((p, k) => (p ? `${k ? 'L' : 'M'}${p.x.toFixed(1)},${p.y.toFixed(1)}` : '')).join('');
   const legs = spots.map(chain).join('') + Array.from({ length: columns }, (_, j) => chain(spots.map((r) => r[j]))).join('');
   const picked = selection?.kind === 'cvs' && selection.id === shape.id ? selection.cvs : [];
-  const isPicked = (cv: Cv) => picked.some((p) => p[0] === cv[0] && p[1] === cv[1]);
+  const beside = selection?.kind === 'cvs' ? (selection.others ?? []) : [];
+  const isPicked = (cv: Cv) => picked.some((p) => p[0] === cv[0] && p[1] === cv[1]) || beside.some((o) => o.id === shape.id && o.cv === cv[0]);
   const first = picked[0];
   const name = featureName(shape.id);
 
@@ -65,6 +75,10 @@ function Net({ viewport, shape }: { viewport: Viewport; shape: Shape }) {
           onPointerDown={(e) => {
             if (e.button !== 0) return;
             e.stopPropagation();
+            if (e.shiftKey && selection?.kind === 'cvs' && selection.id !== shape.id && isCurve(shape)) {
+              pickWith(shape.id, cv[0]);
+              return;
+            }
             const others = e.shiftKey ? picked.filter((p) => p[0] !== cv[0] || p[1] !== cv[1]) : [];
             const dropped = e.shiftKey && isPicked(cv);
             const cvs = isPicked(cv) && !e.shiftKey ? picked : dropped ? others : [...others, cv];

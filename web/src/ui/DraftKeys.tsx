@@ -1,6 +1,6 @@
 import { Button } from '@mantine/core';
 
-import { dropDraft, keepDraft } from '../state/actions';
+import { dropDraft, keepDraft } from '../state/drafts';
 import { useTools } from '../state/tools';
 
 /** Keep or drop the step in work. */

@@ -1,5 +1,5 @@
 import type { Viewport } from '../scene/viewport';
-import { placedPoints } from '../state/actions';
+import { placedPoints } from '../state/placing';
 import { useTools } from '../state/tools';
 
 /** Points placed so far for a step in work, and the polygon through them. */

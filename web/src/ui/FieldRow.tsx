@@ -1,7 +1,10 @@
 import { SegmentedControl, Select, Switch } from '@mantine/core';
 
-import type { EdgeRef, Point } from '../api/types';
+import type { EdgeRef, PlaceRef, Point } from '../api/types';
 import { isRef, type Field } from '../state/catalog';
+import { isPlaceRef, placeAt } from '../state/placing';
+import { featureName, useStudy } from '../state/study';
+import { eye } from '../state/view';
 import { ExpressionField } from './ExpressionField';
 import { edgeWords } from './ToolBar';
 
@@ -36,7 +39,8 @@ export function FieldRow({ field, value, change, repick, asking }: Props) {
           )}
         </Row>
       );
-    case 'lines': {
+    case 'lines':
+    case 'faces': {
       const refs = (now as EdgeRef[] | null) ?? [];
       return (
         <Row title={field.title}>
@@ -46,11 +50,15 @@ export function FieldRow({ field, value, change, repick, asking }: Props) {
                 {refWords(ref)}
               </button>
             ))}
-            {refs.length < 2 && <span className="asked">pick lines</span>}
+            {refs.length < Math.max(1, field.least) && <span className="asked">pick {field.kind}</span>}
           </span>
         </Row>
       );
     }
+    case 'plane':
+      return <PlaneRow field={field} value={now as { feature: string } | null} change={change} />;
+    case 'place':
+      return isPlaceRef(now) ? <HangingRow field={field} value={now} change={change} /> : <PointRow field={field} value={now as Point | null} change={change} />;
     case 'points':
       return (
         <Row title={field.title}>
@@ -137,6 +145,47 @@ function Row({ title, stacked = false, children }: { title: string; stacked?: bo
   );
 }
 
+/** A place that follows a line or a CV; it can be let go of, where it lies now. */
+function HangingRow({ field, value, change }: { field: Field; value: PlaceRef; change(value: unknown): void }) {
+  const shapes = useStudy((s) => s.shown.shapes);
+  const at = placeAt(value, shapes)?.map((v) => Math.round(v * 1e4) / 1e4);
+  const onLine = 'edge' in value;
+  const where = onLine ? (value.at === 0 ? 'start of ' : value.at === 1 ? 'end of ' : '') : `CV ${value.cv + 1} of `;
+  return (
+    <Row title={field.title}>
+      <span className="hanging">
+        <button className="target" title="Follows it. Click to let go and keep the place as numbers." disabled={!at} onClick={() => at && change(at)}>
+          {where}
+          {onLine ? refWords(value) : featureName(value.feature)}
+        </button>
+        {onLine && value.at > 0 && value.at < 1 && (
+          <ExpressionField label={`${field.title}: share of the length`} width={64} value={value.at} onChange={(v) => typeof v === 'number' && change({ ...value, at: Math.min(1, Math.max(0, v)) })} />
+        )}
+      </span>
+    </Row>
+  );
+}
+
+function PlaneRow({ field, value, change }: { field: Field; value: { feature: string } | null; change(value: unknown): void }) {
+  const features = useStudy((s) => s.study?.features);
+  const planes = features?.filter((f) => f.kind.startsWith('plane_')) ?? [];
+  if (!planes.length && !value) return null;
+  return (
+    <Row title={field.title}>
+      <Select
+        size="xs"
+        w={128}
+        aria-label={field.title}
+        placeholder="none"
+        clearable
+        data={planes.map((p) => ({ value: p.id, label: p.name }))}
+        value={value?.feature ?? null}
+        onChange={(id) => change(id ? { feature: id } : null)}
+      />
+    </Row>
+  );
+}
+
 function PointRow({ field, value, change }: { field: Field; value: Point | null; change(value: unknown): void }) {
   if (!value)
     return (
@@ -153,6 +202,11 @@ function PointRow({ field, value, change }: { field: Field; value: Point | null;
   return (
     <div style={{ marginTop: 8 }}>
       <span className="quiet">{field.title}</span>{' '}
+      {field.direction && (
+        <button className="target" title="The direction in which you look at the part" onClick={() => change(eye.direction().map((v) => Math.round(v * 1e6) / 1e6))}>
+          along the view
+        </button>
+      )}{' '}
       {field.optional && (
         <button className="target" onClick={() => change(null)}>
           reset

@@ -3,7 +3,7 @@ import { Vector3 } from 'three';
 import type { FrameHandle } from '../api/types';
 import { followPointer, travel } from '../scene/cvDrag';
 import type { Viewport } from '../scene/viewport';
-import { changeParams } from '../state/actions';
+import { changeParams } from '../state/drafts';
 import { isRef } from '../state/catalog';
 import { endPreview } from '../state/session';
 import { featureName, useStudy } from '../state/study';

@@ -1,11 +1,15 @@
 import { useSyncExternalStore } from 'react';
 
 import type { Viewport } from '../scene/viewport';
+import { CatchMark } from './CatchMark';
 import { CombOverlay } from './CombOverlay';
 import { CurveMarks } from './CurveMarks';
 import { CvOverlay } from './CvOverlay';
+import { DirectionOverlay } from './DirectionOverlay';
 import { DraftOverlay } from './DraftOverlay';
 import { HandleOverlay } from './HandleOverlay';
+import { MeasureOverlay } from './MeasureOverlay';
+import { PlaneOverlay } from './PlaneOverlay';
 import { SeamOverlay } from './SeamOverlay';
 
 /** What lies over the drawing and follows it: combs, CVs, handles, marks. */
@@ -16,11 +20,15 @@ export function Overlays({ viewport }: { viewport: Viewport }) {
   );
   return (
     <div className="overlay">
+      <PlaneOverlay viewport={viewport} />
       <CombOverlay viewport={viewport} />
+      <MeasureOverlay viewport={viewport} />
       <CurveMarks viewport={viewport} />
       <DraftOverlay viewport={viewport} />
       <CvOverlay viewport={viewport} />
       <HandleOverlay viewport={viewport} />
+      <DirectionOverlay viewport={viewport} />
+      <CatchMark viewport={viewport} />
       <SeamOverlay viewport={viewport} />
     </div>
   );

@@ -3,7 +3,7 @@ import { useEffect, useState } from 'react';
 
 import type { Params, Point } from '../api/types';
 import { FRAMES, type PictureAxis } from '../scene/pictures';
-import { changeParams } from '../state/actions';
+import { changeParams } from '../state/drafts';
 import { useTools } from '../state/tools';
 import { useView } from '../state/view';
 import { ExpressionField } from './ExpressionField';
@@ -16,7 +16,7 @@ export function PictureScale({ id, params }: { id: string; params: Params }) {
   useEffect(() => () => useTools.setState({ measured: null }), [id]);
 
   const begin = () => {
-    useView.setState({ plane: { axis, offset: params.offset as number } });
+    useView.setState({ plane: { axis, offset: params.offset as number, step: null } });
     useTools.setState({ measured: [] });
   };
   const [a, b] = points ?? [];

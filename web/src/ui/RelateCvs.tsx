@@ -1,55 +1,62 @@
-import type { Cv } from '../state/tools';
-import { changeParams } from '../state/actions';
 import { cvPoint } from '../scene/cvDrag';
-import { useStudy, type Shape } from '../state/study';
-import { relationsOf, type Relation } from './Relations';
+import { startRepick } from '../state/actions';
+import { changeParams } from '../state/drafts';
+import { offers, relationsOf, type RelatedCv, type Relation } from '../state/relations';
+import { featureName, useStudy } from '../state/study';
+import { useTools, type Cv } from '../state/tools';
 
-const round = (v: number): number => Math.round(v * 1000) / 1000;
-
-/** What can be asked of the picked CVs, each as it is now. */
-function offers(shape: Shape, cvs: number[]): [string, Relation][] {
-  const p = cvs.map((i) => cvPoint(shape, [i, 0]));
-  const [a, b, c, d] = cvs as [number, number, number, number];
-  const angle = (pairs: number[], u: number[], v: number[]): Relation => {
-    const leg = ([i, j]: number[]) => p[j ?? 0]!.clone().sub(p[i ?? 0]!);
-    return { kind: 'angle', cvs: pairs, value: round((leg(u).angleTo(leg(v)) * 180) / Math.PI) };
-  };
-  if (cvs.length === 1) return [['Stays here', { kind: 'fixed', cvs, point: p[0]?.toArray() ?? [] }]];
-  if (cvs.length === 2)
-    return [
-      ...['x', 'y', 'z'].map((name, axis): [string, Relation] => [`Same ${name}`, { kind: 'same', cvs, axis }]),
-      ['Leg length', { kind: 'length', cvs, value: round(p[0]?.distanceTo(p[1] ?? p[0]) ?? 0) }],
-      ...['x', 'y', 'z'].map((name, axis): [string, Relation] => [`Mirror at ${name} = 0`, { kind: 'symmetric', cvs, axis, value: 0 }]),
-    ];
-  if (cvs.length === 3)
-    return [
-      ['In line', { kind: 'collinear', cvs }],
-      ['Equal legs', { kind: 'equal', cvs: [a, b, b, c] }],
-      ['Angle', angle([b, a, b, c], [1, 0], [1, 2])],
-    ];
-  if (cvs.length === 4)
-    return [
-      ['Equal legs', { kind: 'equal', cvs: [a, b, c, d] }],
-      ['Angle', angle([a, b, c, d], [0, 1], [2, 3])],
-    ];
-  return [];
+interface Picked {
+  id: string;
+  cv: number;
 }
 
-/** Buttons that relate the picked CVs of a curve. */
-export function RelateCvs({ id, shape, cvs }: { id: string; shape: Shape; cvs: readonly Cv[] }) {
-  const params = useStudy((s) => s.study?.features.find((f) => f.id === id)?.params);
-  const all = relationsOf(params);
+/** Buttons that relate the picked CVs, of one curve or of two. Of two, the later one in the build follows. */
+export function RelateCvs({ id, cvs }: { id: string; cvs: readonly Cv[] }) {
+  const features = useStudy((s) => s.study?.features);
+  const shapes = useStudy((s) => s.shown.shapes);
+  const selection = useTools((s) => s.selection);
+  const others = selection?.kind === 'cvs' ? (selection.others ?? []) : [];
+  const picked: Picked[] = [...cvs.map(([i]) => ({ id, cv: i })), ...others];
+  const place = (of: string) => features?.findIndex((f) => f.id === of) ?? -1;
+  const holder = picked.reduce((last, p) => (place(p.id) > place(last) ? p.id : last), id);
+  const feature = features?.find((f) => f.id === holder);
+  if (!feature || feature.kind !== 'cv_curve')
+    return <div className="note">{featureName(holder)} comes later in the build and is no CV curve: it cannot follow.</div>;
+
+  const add = (relation: Relation) => changeParams(holder, { relations: [...relationsOf(feature.params), relation] }, true);
+  const related = picked.map((p): RelatedCv => (p.id === holder ? p.cv : { feature: p.id, cv: p.cv }));
+  const places = picked.flatMap((p): [number, number, number][] => {
+    const shape = shapes.get(p.id);
+    return shape ? [cvPoint(shape, [p.cv, 0]).toArray()] : [];
+  });
+  if (places.length !== picked.length) return null;
+  const count = shapes.get(holder)?.object.cvs.count[0] ?? 0;
+  const only = picked.length === 1 ? picked[0] : undefined;
+  const end = only && (only.cv === 0 ? 0 : only.cv === count - 1 ? 1 : null);
+  const withLine = (relation: Relation) =>
+    startRepick({ id: holder, field: 'relations', kind: 'line', take: (line) => add({ ...relation, line }) });
+
   return (
     <div role="group" aria-label="Relate the picked CVs">
       <div className="row">
-        <span className="quiet">Relate</span>
+        <span className="quiet">{others.length ? `Relate; ${feature.name} follows` : 'Relate'}</span>
       </div>
       <div className="chips">
-        {offers(shape, cvs.map(([i]) => i)).map(([label, relation]) => (
-          <button key={label} className="chip" onClick={() => changeParams(id, { relations: [...all, relation] }, true)}>
+        {offers(related, places).map(([label, relation]) => (
+          <button key={label} className="chip" onClick={() => add(relation)}>
             {label}
           </button>
         ))}
+        {typeof end === 'number' && (
+          <button className="chip" title="Pick the line that this end is to meet; its continuity can be chosen then" onClick={() => withLine({ kind: 'joint', cvs: [], end, order: 2 })}>
+            Meet a line…
+          </button>
+        )}
+        {only && (
+          <button className="chip" title="Pick a straight line that the curve is to touch at its widest" onClick={() => withLine({ kind: 'touch', cvs: [] })}>
+            Touch a line…
+          </button>
+        )}
       </div>
     </div>
   );

@@ -1,44 +1,12 @@
-import { ActionIcon } from '@mantine/core';
+import { ActionIcon, Select } from '@mantine/core';
 import { IconX } from '@tabler/icons-react';
 
 import type { Params } from '../api/types';
-import { changeParams } from '../state/actions';
-import { useStudy } from '../state/study';
+import { changeParams } from '../state/drafts';
+import { relationsOf, relationWords, UNITS, type Relation } from '../state/relations';
+import { featureName, useStudy } from '../state/study';
 import { ExpressionField } from './ExpressionField';
-
-export interface Relation {
-  kind: 'fixed' | 'same' | 'length' | 'symmetric' | 'collinear' | 'equal' | 'angle';
-  cvs: number[];
-  axis?: number;
-  value?: number | string;
-  point?: number[];
-}
-
-const AXES = ['x', 'y', 'z'];
-const UNITS: Partial<Record<Relation['kind'], string>> = { length: 'mm', angle: '°', symmetric: 'mm' };
-const number = (cvs: number[]) => cvs.map((i) => i + 1).join(', ');
-
-function words({ kind, cvs, axis = 2 }: Relation): string {
-  const [a, b, c, d] = cvs.map((i) => i + 1);
-  switch (kind) {
-    case 'fixed':
-      return `CV ${a} stays`;
-    case 'same':
-      return `CV ${a} and ${b}: same ${AXES[axis]}`;
-    case 'length':
-      return `Leg ${a}–${b}`;
-    case 'symmetric':
-      return `CV ${a} mirrors ${b} at ${AXES[axis]}`;
-    case 'collinear':
-      return `CV ${number(cvs)} in line`;
-    case 'equal':
-      return `Legs ${a}–${b} and ${c}–${d} equal`;
-    case 'angle':
-      return `Legs ${a}–${b} and ${c}–${d} at`;
-  }
-}
-
-export const relationsOf = (params: Params | undefined): Relation[] => (params?.relations as Relation[] | undefined) ?? [];
+import { edgeWords } from './ToolBar';
 
 /** Relations of a curve's CVs, with what is still free and which contradict each other. */
 export function Relations({ id, params }: { id: string; params: Params }) {
@@ -46,13 +14,14 @@ export function Relations({ id, params }: { id: string; params: Params }) {
   const all = relationsOf(params);
   if (!all.length) return null;
   const set = (relations: Relation[]) => changeParams(id, { relations }, true);
+  const change = (i: number, changes: Partial<Relation>) => set(all.map((r, k) => (k === i ? { ...r, ...changes } : r)));
   const state = (i: number) => (facts?.broken?.includes(i) ? '▲ contradicts' : facts?.idle?.includes(i) ? 'says nothing new' : '');
   return (
     <div role="group" aria-label="Relations">
       {all.map((r, i) => (
         <div className="row" key={i}>
           <span className={state(i).startsWith('▲') ? 'state over' : 'quiet'}>
-            {words(r)} {state(i)}
+            {relationWords(r, featureName, (ref) => edgeWords(ref.feature, ref.edge))} {state(i)}
           </span>
           <span style={{ display: 'flex', alignItems: 'center', gap: 4 }}>
             {UNITS[r.kind] && (
@@ -61,7 +30,18 @@ export function Relations({ id, params }: { id: string; params: Params }) {
                 width={74}
                 unit={UNITS[r.kind] ?? ''}
                 value={r.value ?? 0}
-                onChange={(value) => value !== null && set(all.map((x, k) => (k === i ? { ...x, value } : x)))}
+                onChange={(value) => value !== null && change(i, { value })}
+              />
+            )}
+            {r.kind === 'joint' && (
+              <Select
+                size="xs"
+                w={58}
+                aria-label={`Continuity of relation ${i + 1}`}
+                data={['G0', 'G1', 'G2', 'G3']}
+                allowDeselect={false}
+                value={`G${r.order ?? 1}`}
+                onChange={(g) => g && change(i, { order: Number(g[1]) })}
               />
             )}
             <ActionIcon size="xs" variant="subtle" color="gray" aria-label={`Remove relation ${i + 1}`} onClick={() => set(all.filter((_, k) => k !== i))}>

@@ -3,7 +3,7 @@ import { Menu } from '@mantine/core';
 import { startTool, toggleCvs } from '../state/actions';
 import { useCatalog } from '../state/catalog';
 import { featureName, useStudy } from '../state/study';
-import { useTools } from '../state/tools';
+import { useTools, type Stage } from '../state/tools';
 import { openers } from './commands';
 
 /** Curve tools that stand in the row; the others are in the menu beside them. */
@@ -27,6 +27,13 @@ export function ToolBar() {
   return (
     <>
       <div className="paper tools" role="toolbar" aria-label="Tools">
+        {stage === 'plan' && (
+          <>
+            <StageTools stage="plan" tool={tool} />
+            <button onClick={() => openers.importMesh?.()}>Reference mesh</button>
+            <button onClick={() => openers.importPicture?.()}>Reference picture</button>
+          </>
+        )}
         {stage === 'curves' && <CurveTools tool={tool} />}
         {stage === 'primaries' && (
           <>
@@ -51,6 +58,7 @@ export function ToolBar() {
             Comb on edges
           </button>
         )}
+        {stage === 'check' && <StageTools stage="check" tool={tool} />}
         {stage === 'handover' && (
           <>
             <button onClick={() => openers.export?.()}>Export</button>
@@ -61,6 +69,18 @@ export function ToolBar() {
       <Ask />
     </>
   );
+}
+
+/** All tools of a stage in a row. */
+function StageTools({ stage, tool }: { stage: Stage; tool: string | null }) {
+  const tools = useCatalog((s) => s.tools);
+  return [...tools.values()]
+    .filter((t) => t.stage === stage)
+    .map((t) => (
+      <button key={t.kind} aria-pressed={tool === t.kind} onClick={() => startTool(t.kind)}>
+        {t.label}
+      </button>
+    ));
 }
 
 function CurveTools({ tool }: { tool: string | null }) {
@@ -85,9 +105,6 @@ function CurveTools({ tool }: { tool: string | null }) {
               {t.label}
             </Menu.Item>
           ))}
-          <Menu.Divider />
-          <Menu.Item onClick={() => openers.importMesh?.()}>Reference mesh…</Menu.Item>
-          <Menu.Item onClick={() => openers.importPicture?.()}>Reference picture…</Menu.Item>
         </Menu.Dropdown>
       </Menu>
     </>
@@ -106,14 +123,15 @@ function Ask() {
   else if (tool === 'edge_blend')
     words = first ? `First edge: ${edgeWords(first.feature, first.edge)}. Pick the second edge.` : 'Pick the first edge.';
   else if (tool === 'comb') words = 'Pick an edge to show its comb, again to hide it.';
-  else if (selection?.kind === 'cvs') words = 'Drag a CV. Shift while dragging is fine, Shift and click picks several.';
+  else if (selection?.kind === 'cvs') words = 'Drag a CV; Shift is fine, Alt catches nothing. Shift and click picks several, of other curves too.';
+  else if (stage === 'plan') words = 'Planes to draw in and references to draw over.';
   else if (stage === 'curves') words = 'Pick a curve, or a tool to draw one.';
   else if (stage === 'primaries') words = 'Pick a face to see and move its CVs.';
   return (
     <div className={words || caught || hover ? 'ask said' : 'ask'}>
       {words}
       <span className="under" role="status" aria-label="Under the pointer">
-        {caught ? `caught: ${caught}` : hover ? edgeWords(hover.feature, 'edge' in hover ? hover.edge : '') : ''}
+        {caught ? `caught: ${caught.words}` : hover ? edgeWords(hover.feature, 'edge' in hover ? hover.edge : '') : ''}
       </span>
     </div>
   );

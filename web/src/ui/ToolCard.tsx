@@ -1,14 +1,18 @@
 import type { Params } from '../api/types';
-import { changeParams, startRepick } from '../state/actions';
-import { complete, useCatalog } from '../state/catalog';
+import { startRepick } from '../state/actions';
+import { changeParams } from '../state/drafts';
+import { complete, counts, useCatalog } from '../state/catalog';
 import { useStudy } from '../state/study';
 import { useTools } from '../state/tools';
 import { CurveFigures } from './CurveFigures';
 import { DraftKeys } from './DraftKeys';
 import { FieldRow } from './FieldRow';
 import { small } from './figures';
+import { Directions } from './Directions';
+import { Measured } from './Measured';
 import { PictureScale } from './PictureScale';
 import { Relations } from './Relations';
+import { WholeCurve } from './WholeCurve';
 
 interface Props {
   id: string;
@@ -27,23 +31,26 @@ export function ToolCard({ id, kind, name, params, draft }: Props) {
   const repick = useTools((s) => s.repick);
   const ready = complete(fields, params);
   const change = (changes: Params, final = true) => changeParams(id, changes, final);
-  const shown = fields.filter((f) => f.kind !== 'other' && !f.unseen && (ready || f.required));
+  const shown = fields.filter((f) => f.kind !== 'other' && !f.unseen && (ready || f.required) && counts(f, fields, params));
   return (
     <section className="paper card" aria-label={`Card of ${name}`}>
       <h2>{name}</h2>
-      <div className="quiet">{draft && !ready ? tool?.ask : tool?.label}</div>
+      {draft && !ready ? <div className="quiet">{tool?.ask}</div> : !name.startsWith(tool?.label ?? '') && <div className="quiet">{tool?.label}</div>}
       {shown.map((field) => (
         <FieldRow
           key={field.name}
           field={field}
           value={params[field.name]}
           change={(value, final) => change({ [field.name]: value }, final)}
-          repick={(what) => (draft ? change({ [field.name]: undefined }) : startRepick(id, field.name, what))}
+          repick={(what) => (draft ? change({ [field.name]: undefined }) : startRepick({ id, field: field.name, kind: what }))}
           asking={repick?.id === id && repick.field === field.name}
         />
       ))}
       {kind === 'picture' && <PictureScale id={id} params={params} />}
+      {kind === 'cv_curve' && !draft && <WholeCurve id={id} />}
       {kind === 'cv_curve' && !draft && <Relations id={id} params={params} />}
+      {kind === 'point_curve' && !draft && <Directions id={id} params={params} />}
+      <Measured facts={state?.facts} />
       <Deviation facts={state?.facts} />
       <CurveFigures facts={state?.facts} />
       {state?.warnings.map((w) => (
@@ -68,6 +75,10 @@ function Deviation({ facts }: { facts: Record<string, unknown> | undefined }) {
   number('off_surface', 'Off the surface', 'mm');
   number('cvs_before', 'CVs before', '');
   number('chord', 'Chord', 'mm');
+  number('gap', 'Gap', 'mm');
+  number('radius', 'Radius', 'mm');
+  const grown = facts?.grown as number[] | undefined;
+  grown?.forEach((g, i) => rows.push([`Curve ${i + 1} ${g < 0 ? 'cut by' : 'grew by'}`, `${small(Math.abs(g))} mm`]));
   const joints = facts?.joints as { gap: number; angle: number; curvature: number }[] | undefined;
   joints?.forEach((j, i) =>
     rows.push([joints.length > 1 ? `Joint ${i + 1}` : 'Joint', `${small(j.gap)} mm · ${small(j.angle)}° · ${small(j.curvature)} %`]),

@@ -13,7 +13,7 @@ export function ViewButtons({ viewport }: { viewport: Viewport }) {
           <IconArrowsMaximize size={17} />
         </ActionIcon>
       </Tooltip>
-      <PlaneButton />
+      <PlaneButton viewport={viewport} />
       <Menu position="top-end" width={170}>
         <Menu.Target>
           <Tooltip label="True views">

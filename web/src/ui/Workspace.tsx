@@ -6,7 +6,7 @@ import { Viewport } from '../scene/viewport';
 import { openStudy } from '../state/session';
 import { useStudy } from '../state/study';
 import { useTools } from '../state/tools';
-import { useView } from '../state/view';
+import { eye, useView } from '../state/view';
 import { PALETTES } from '../theme';
 import { BuildPanel } from './BuildPanel';
 import { Card } from './Card';
@@ -26,7 +26,7 @@ export function Workspace({ id }: { id: string }) {
   const [viewport, setViewport] = useState<Viewport | null>(null);
   const scheme = useComputedColorScheme('light');
   const wantedPanels = useView((s) => s.panels);
-  const drawing = useTools((s) => s.stage === 'curves');
+  const drawing = useTools((s) => s.stage === 'curves' || s.stage === 'plan');
   const seams = useStudy((s) => s.shown.seams.length > 0);
   // While curves are drawn and no seam is there yet, the ledger leaves its room to the part.
   const ledger = wantedPanels.ledger && (seams || !drawing);
@@ -39,6 +39,7 @@ export function Workspace({ id }: { id: string }) {
     if (!host.current) return;
     const made = new Viewport(host.current);
     const stop = listen(made);
+    eye.direction = () => made.view.toEye.toArray();
     setViewport(made);
     return () => {
       stop();

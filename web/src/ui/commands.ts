@@ -1,16 +1,7 @@
 import type { ViewName } from '../scene/camera';
+import { lookSquarely } from '../scene/trueView';
 import type { Viewport } from '../scene/viewport';
-import {
-  isolate,
-  redo,
-  selectedFeature,
-  setFlags,
-  setLight,
-  setStage,
-  startTool,
-  toggleCvs,
-  undo,
-} from '../state/actions';
+import { isolate, redo, selectedFeature, setFlags, setLight, setStage, startTool, toggleCvs, undo } from '../state/actions';
 import { useCatalog } from '../state/catalog';
 import { useTools, type Stage } from '../state/tools';
 import { togglePanels, useView } from '../state/view';
@@ -23,6 +14,7 @@ export interface Command {
 }
 
 export const STAGES: [Stage, string][] = [
+  ['plan', 'Plan'],
   ['curves', 'Curves'],
   ['primaries', 'Primaries'],
   ['blends', 'Blends'],
@@ -59,6 +51,7 @@ export function commands(viewport: Viewport | null): Command[] {
     { label: 'Curvature colours', keys: '3', run: () => setLight('curvature') },
     { label: 'Fit to window', keys: 'F', run: () => viewport?.fit() },
     ...VIEWS.map(([name, label, keys]) => ({ label: `${label} view`, keys, run: () => viewport?.look(name) })),
+    { label: 'Look squarely at what is picked', keys: 'V', run: () => viewport && lookSquarely(viewport) },
     { label: 'Undo', keys: 'Ctrl+Z', run: () => void undo() },
     { label: 'Redo', keys: 'Ctrl+Shift+Z', run: () => void redo() },
     {
@@ -93,13 +86,13 @@ export function commands(viewport: Viewport | null): Command[] {
       run: () => useView.setState((v) => ({ panels: { ...v.panels, ledger: !v.panels.ledger } })),
     },
     { label: 'Export', keys: 'Ctrl+E', stage: 'handover', run: () => openers.export?.() },
-    { label: 'Reference picture', stage: 'curves', run: () => openers.importPicture?.() },
+    { label: 'Reference picture', stage: 'plan', run: () => openers.importPicture?.() },
     { label: 'Show or hide reference pictures', keys: 'P', run: () => useView.setState((v) => ({ pictures: !v.pictures })) },
-    { label: 'Reference mesh', stage: 'curves', run: () => openers.importMesh?.() },
+    { label: 'Reference mesh', stage: 'plan', run: () => openers.importMesh?.() },
     { label: 'Import STEP', stage: 'handover', run: () => openers.importStep?.() },
     ...[...useCatalog.getState().tools.values()]
-      .filter((t) => t.stage === 'curves')
-      .map((t) => ({ label: t.label, stage: 'curves' as const, run: () => startTool(t.kind), ...(t.kind === 'cv_curve' ? { keys: 'D' } : {}) })),
+      .filter((t) => t.stage !== null && t.kind !== 'edge_blend')
+      .map((t) => ({ label: t.label, stage: t.stage as Stage, run: () => startTool(t.kind), ...(t.kind === 'cv_curve' ? { keys: 'D' } : {}) })),
     ...STAGES.map(([stage, label]) => ({ label: `Stage: ${label}`, run: () => setStage(stage) })),
     { label: 'Let go of the tool', keys: 'Esc', run: () => useTools.setState({ tool: null, picks: [] }) },
   ];

@@ -66,3 +66,10 @@ export function arithmetic(text: string): number | null {
   const value = chain(0);
   return at === tokens.length && value !== null && Number.isFinite(value) ? value : null;
 }
+
+/** A measured value with its unit; without end, it says so. */
+export function measure({ value, unit }: { value: number | null; unit: string }): string {
+  if (value === null) return 'straight';
+  const digits = unit === '°' ? 2 : value >= 1000 ? 2 : 3;
+  return `${value.toFixed(digits)}${unit === '°' ? '' : ' '}${unit}`;
+}

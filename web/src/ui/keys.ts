@@ -1,7 +1,8 @@
 import { useEffect } from 'react';
 
 import type { Viewport } from '../scene/viewport';
-import { keepDraft, letGo, showBefore } from '../state/actions';
+import { letGo, showBefore } from '../state/actions';
+import { keepDraft } from '../state/drafts';
 import { useTools } from '../state/tools';
 import { commands, openers } from './commands';
 

@@ -22,10 +22,21 @@ def _curve(params: Params) -> Curve:
 
 
 def _with(params: Params, curve: Curve) -> Params:
-    """The parameters with another curve. Relations count CVs by number: they must not be left naming others."""
-    if params.get("relations") and len(curve.control) != len(params["curve"]["control"]):
-        raise StudyError("Relations name CVs by number: remove them before the number of CVs changes.")
-    return {**params, "curve": CurveData.of(curve).model_dump()}
+    """The parameters with another curve. Relations count CVs by number: those that name the ends alone move along."""
+    old, new = len(params["curve"]["control"]), len(curve.control)
+    relations = params.get("relations", [])
+    if old != new and relations:
+        relations = [{**r, "cvs": [_renumbered(cv, old, new) for cv in r.get("cvs", [])]} for r in relations]
+    return {**params, "curve": CurveData.of(curve).model_dump(), "relations": relations}
+
+
+def _renumbered(cv: Any, old: int, new: int) -> Any:
+    """The number of an end CV after the count has changed; one of another curve stays."""
+    if isinstance(cv, dict) or cv == 0:
+        return cv
+    if cv == old - 1:
+        return new - 1
+    raise StudyError(f"A relation names CV {cv + 1}, and the number of CVs changes: remove that relation first.")
 
 
 def _whole(value: float | None, low: int, high: int, what: str) -> int:
@@ -85,10 +96,13 @@ def _even(params: Params, cvs: list[int], value: float | None) -> Params:
 
 
 def _reverse(params: Params, cvs: list[int], value: float | None) -> Params:
-    turned = _with(params, reverse_curve(_curve(params)))
-    if params.get("relations"):
-        raise StudyError("Relations name CVs by number: remove them before the curve is turned round.")
-    return {**turned, "hold_start": params.get("hold_end"), "hold_end": params.get("hold_start")}
+    turned, last = _with(params, reverse_curve(_curve(params))), len(params["curve"]["control"]) - 1
+    relations = [
+        {**r, "end": 1 - r.get("end", 0), "cvs": [cv if isinstance(cv, dict) else last - cv for cv in r.get("cvs", [])]}
+        for r in params.get("relations", [])
+    ]
+    holds = {"hold_start": params.get("hold_end"), "hold_end": params.get("hold_start")}
+    return {**turned, **holds, "relations": relations}
 
 
 ACTIONS = {
