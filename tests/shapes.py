@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
+from scipy.interpolate import BSpline
 
 from pamble.core.arrays import Array
 from pamble.core.spline import Curve, Surface, basis
@@ -78,3 +79,9 @@ def random_surface(rng: np.random.Generator, degrees: tuple[int, int], rational:
     size = (len(a.control), len(b.control))
     weights = rng.uniform(0.5, 2, size) if rational else None
     return Surface(*degrees, a.knots, b.knots, rng.normal(size=(*size, 3)), weights)
+
+
+def bezier_of(control: np.ndarray) -> BSpline:
+    """A single span through its CVs as scipy has it: called with a parameter and the order of a derivative."""
+    degree = len(control) - 1
+    return BSpline(np.repeat([0.0, 1.0], degree + 1), control, degree)

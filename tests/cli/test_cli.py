@@ -5,6 +5,8 @@ import json
 import pytest
 
 from pamble.cli.main import main
+from pamble.core.exchange.step import write_step
+from pamble.core.spline.curve import Curve
 from tests import readback
 from tests.conftest import ROOT
 
@@ -73,6 +75,8 @@ def test_numbers_are_obeyed(cap, tmp_path, capsys):
     [
         (["check", "{dir}/none.step"], "no file none.step"),
         (["check", "{bad}"], "not a STEP file"),
+        (["check", "{lines}"], "holds curves only"),
+        (["blend", "{lines}", "--edge", "0,0,0", "--edge", "1,0,0", "-o", "{dir}/o.step"], "holds curves only"),
         (["blend", "{cap}", "--edge", "0,0,0", "-o", "{dir}/o.step"], "needs two edges"),
         (["blend", "{cap}", "--edge", "0,0", "--edge", "0,0,0", "-o", "{dir}/o.step"], "3 numbers"),
         (["blend", "{cap}", "--edge", "0,0,900", "--edge", "-3,-4,5", "-o", "{dir}/o.step"], "No edge is near"),
@@ -93,8 +97,10 @@ def test_numbers_are_obeyed(cap, tmp_path, capsys):
 def test_mistakes_end_with_code_2_and_one_line(cap, tmp_path, capsys, words, line):
     bad = tmp_path / "bad.step"
     bad.write_text("hello")
+    lines = tmp_path / "lines.step"
+    write_step([("Leg", Curve.line([0, 0, 0], [9, 0, 0]))], lines)
     capsys.readouterr()
-    assert main([w.format(cap=cap, dir=tmp_path, bad=bad) for w in words]) == 2
+    assert main([w.format(cap=cap, dir=tmp_path, bad=bad, lines=lines) for w in words]) == 2
     text = capsys.readouterr()
     assert text.out == ""
     assert line in text.err

@@ -136,6 +136,11 @@ def test_messages_of_every_kind_are_answered(pamble, study):
     w.commit(ADD)
     assert w.send(type="dependents", ids=["crown"])["items"] == [{"id": "b1", "name": "Shoulder"}]
     assert w.send(type="probe", id="b1", u=0.5, v=0.5)["radius"] > 0
+    corner = w.send(type="locate", id="crown", edge="v1", point=[900, 0, 0])
+    assert corner["at"] in (0, 1)
+    assert w.send(type="locate", id="crown", edge=None, point=corner["point"])["point"] == pytest.approx(
+        corner["point"]
+    )
     assert w.send(type="combs", combs=[{"id": "gone", "edge": "v1"}])["combs"] == []
     assert "nothing to redo" in w.send(type="redo", base=1)["message"]
     assert w.send(type="magic")["code"] == "message"

@@ -108,7 +108,9 @@ def _put_mesh(writer: FrameWriter, mesh: TriangleMesh) -> dict[str, Any]:
 def _put_curves(writer: FrameWriter, made: Made, steps: int) -> dict[str, Any]:
     """Curves as lines without a mesh; the CVs shown are those of the first one."""
     first, points = made.curves[0], made.net
-    lines = [(f"c{i}", curve_points(c, samples(c, max(8, 2 * steps // c.spans)))) for i, c in enumerate(made.curves)]
+    lines = [
+        (f"c{i}", curve_points(c, samples(c, max(steps // 2, 4 * steps // c.spans)))) for i, c in enumerate(made.curves)
+    ]
     return {
         "kind": "curves",
         "vertices": writer.put(np.zeros((0, 10))),

@@ -11,11 +11,11 @@ from scipy.interpolate import make_lsq_spline
 
 from pamble.core.curves.corner import corner
 from pamble.core.curves.edit import extend, join, joint_of, nearest_ends
-from pamble.core.curves.interpolate import through_points
-from pamble.core.curves.meet import cut, nearest
 from pamble.core.curves.fit import fit_points, rebuild, simplify
+from pamble.core.curves.interpolate import through_points
 from pamble.core.curves.jets import curve_jets
 from pamble.core.curves.measure import curve_facts, curve_length, deviation
+from pamble.core.curves.meet import cut, nearest
 from pamble.core.curves.mid import mid_curve
 from pamble.core.curves.offset import offset_curve
 from pamble.core.curves.on_surface import offset_on_surface
@@ -33,14 +33,12 @@ from pamble.core.errors import BlendError, GeometryError
 from pamble.core.faces.face import Face
 from pamble.core.faces.intersect import face_intersection, plane_section
 from pamble.core.faces.kernel import surface_to_kernel
-from pamble.core.faces.shapes import face_from_shape, shape_faces
 from pamble.core.spline import Curve
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.evaluate import curve_points, surface_points
 from pamble.core.spline.knots import insert_knots, iso_curve, raise_degree
 from pamble.demo.mirror_cap import crown
 from tests.core.curves.test_jets_and_measure import PARABOLA
-from tests.core.exchange.test_step import drilled_box
 from tests.shapes import arc_curve, cylinder, random_curve, revolved
 
 
@@ -279,15 +277,3 @@ def test_joints_are_told_at_the_ends_that_meet_whichever_they_are():
     assert nearest_ends(a, b) == (1, 1)
     assert joint_of(a, 1, b, 1).angle == pytest.approx(90)
     assert curve_length(join(a, b)) == pytest.approx(90)
-
-
-def test_a_projection_leaves_out_the_hole_of_a_trimmed_face():
-    """A box with a tilted drill of radius 30: across its top the line misses a chord of 60 mm."""
-    top = next(f for f in map(face_from_shape, shape_faces(drilled_box())) if len(f.loops) == 2)
-    height = float(top.surface.control[..., 2].mean())
-    centre = 60 + 0.2 * (height + 10)
-    across = Curve.line([-20, centre, 90], [220, centre, 90])
-    made = project(across, [top], np.array([0, 0, -1.0]))
-    lengths = [curve_length(p.curve) for p in made.pieces]
-    assert len(lengths) == 2
-    assert sum(lengths) == pytest.approx(200 - 60, abs=4)

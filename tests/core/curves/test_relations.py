@@ -5,10 +5,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from pamble.core.curves.relations import CVS, Relation, check_relations, solve_relations
+from pamble.core.curves.jets import end_jet, joint_figures
+from pamble.core.curves.relations import CVS, Relation, check_relations, solve_relations, touched_line
 from pamble.core.errors import GeometryError
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points
 
 POLYGON = np.array([[0.0, 0, 0], [20, 3, 12], [45, -2, 18], [70, 1, 15], [90, 0, 2]])
 
@@ -35,6 +37,11 @@ def residuals(x, r):
             return np.linalg.norm(np.cross(p[1] - p[0], p[2] - p[0])) / np.linalg.norm(p[2] - p[0])
         case "equal":
             return np.linalg.norm(p[1] - p[0]) - np.linalg.norm(p[3] - p[2])
+        case "coincident":
+            return p[1] - p[0]
+        case "incline":
+            leg = p[1] - p[0]
+            return np.degrees(np.arccos(leg[r.axis] / np.linalg.norm(leg))) - r.value
     u, v = p[1] - p[0], p[3] - p[2]
     return np.degrees(np.arccos(u @ v / np.linalg.norm(u) / np.linalg.norm(v))) - r.value
 
@@ -77,6 +84,8 @@ def test_random_solvable_systems_are_solved_and_freedom_is_the_rank(seed, kinds)
         Relation("symmetric", (1, 3), axis=0, value=45),
         Relation("collinear", (0, 1, 2)),
         Relation("equal", (0, 1, 1, 2)),
+        Relation("coincident", (0, 1)),
+        Relation("incline", (3, 4), axis=0, value=25),
         Relation("angle", (1, 0, 1, 2), value=150),
     ],
 )
@@ -118,3 +127,51 @@ def test_relations_name_cvs_that_are_there():
     ):
         with pytest.raises(GeometryError, match=words):
             check_relations((relation,), 5)
+
+
+NEIGHBOUR = Curve(3, basis.uniform_knots(3, 1), [[-60.0, 0, 20], [-40, 0, 10], [-20, 5, 4], [-3, 1, 1]])
+
+
+@pytest.mark.parametrize("order", [0, 1, 2, 3])
+@pytest.mark.parametrize("end", [0, 1])
+def test_a_joint_meets_its_neighbour_with_the_continuity_asked_for(end, order):
+    """Judged by the figures of the joint; the leg lengths that are asked for beside it are kept too."""
+    long = Curve(5, basis.uniform_knots(5, 2), np.vstack([POLYGON, [[120, 4, -9], [150, 0, -30]]]))
+    joint = Relation("joint", end=end, order=order, target=end_jet(NEIGHBOUR, 1))
+    leg = Relation("length", (2, 3), value=31)
+    made = solve_relations(long, (joint, leg))
+    assert made.broken == ()
+    assert made.free == 21 - (3 + 2 * order) - 1
+    found = joint_figures(end_jet(Curve(5, long.knots, made.control), end), joint.target, 200)
+    figures = (found.gap, found.angle, found.curvature_abs, found.rate_abs)
+    assert max(figures[: order + 1]) < 1e-8
+    assert np.linalg.norm(made.control[3] - made.control[2]) == pytest.approx(31)
+
+
+def test_a_curve_touches_a_line_at_its_widest():
+    line = Curve.line([0, 0, 30], [90, 0, 36])
+    point, direction = touched_line(line)
+    made = solve_relations(
+        curve(POLYGON * [1, 0, 1]), (Relation("touch", point=tuple(point), direction=tuple(direction)),)
+    )
+    points = curve_points(curve(made.control), np.linspace(0, 1, 4001))
+    across = np.cross([0, 1, 0], direction)
+    heights = (points - point) @ across
+    assert np.abs(heights).min() < 1e-6
+    assert (heights > -1e-7).all() or (heights < 1e-7).all()
+    with pytest.raises(GeometryError, match="bent"):
+        touched_line(NEIGHBOUR)
+
+
+def test_cvs_of_another_curve_hold_and_do_not_move():
+    anchors = np.array([[-20.0, 0, -5], [-8, 1, -2]])
+    made = solve_relations(
+        curve(POLYGON),
+        (Relation("coincident", (0, 6)), Relation("collinear", (5, 6, 1)), Relation("equal", (5, 6, 0, 1))),
+        anchors=anchors,
+    )
+    assert made.broken == ()
+    assert np.allclose(made.control[0], anchors[1])
+    assert np.allclose(made.control[1], 2 * anchors[1] - anchors[0])
+    with pytest.raises(GeometryError, match="names CV 8"):
+        solve_relations(curve(POLYGON), (Relation("coincident", (0, 7)),), anchors=anchors)

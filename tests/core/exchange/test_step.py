@@ -3,8 +3,9 @@
 import numpy as np
 import pytest
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
+from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCylinder, BRepPrimAPI_MakeSphere, BRepPrimAPI_MakeTorus
-from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
+from OCP.gp import gp_Ax2, gp_Circ, gp_Dir, gp_Pnt
 
 from pamble.core.checks.report import check_faces
 from pamble.core.errors import ExchangeError
@@ -15,8 +16,9 @@ from pamble.core.faces.frames import frames
 from pamble.core.faces.shapes import face_from_shape, face_to_shape, shape_faces
 from pamble.core.joining.blend import build_blend
 from pamble.core.joining.spec import BlendSpec
+from pamble.core.spline.evaluate import curve_points
 from pamble.demo.mirror_cap import crown, flank
-from tests.shapes import torus
+from tests.shapes import random_curve, torus
 
 
 def drilled_box():
@@ -122,3 +124,25 @@ def test_writing_where_nothing_can_be_written_leaves_nothing_behind(tmp_path):
     with pytest.raises(ExchangeError, match="no face to export"):
         write_step([], tmp_path / "a.step")
     assert list(tmp_path.iterdir()) == []
+
+
+def test_curves_come_back_exact_named_and_beside_faces(tmp_path):
+    """A file as another program writes it: a circle, a line and a face from OpenCASCADE itself; then our own."""
+    ring = BRepBuilderAPI_MakeEdge(gp_Circ(gp_Ax2(gp_Pnt(0, 0, 5), gp_Dir(0, 0, 1)), 40)).Edge()
+    leg = BRepBuilderAPI_MakeEdge(gp_Pnt(0, 0, 0), gp_Pnt(30, 40, 0)).Edge()
+    side = shape_faces(drilled_box())[0]
+    write_step([("Ring", ring), ("Leg", leg), ("Side", side)], tmp_path / "mixed.step")
+    found = read_step(tmp_path / "mixed.step")
+    assert [(f.name, f.kind) for f in found] == [("Side", "plane"), ("Ring", "curve"), ("Leg", "curve")]
+    ring = found[1].curve
+    points = curve_points(ring, np.linspace(0, 1, 40))
+    assert np.allclose(np.hypot(points[:, 0], points[:, 1]), 40)
+    assert np.allclose(points[:, 2], 5)
+    assert np.allclose(found[2].curve.control[[0, -1]], [[0, 0, 0], [30, 40, 0]])
+    own = random_curve(np.random.default_rng(3), 5, 3)
+    write_step([("Lead", own)], tmp_path / "own.step")
+    (back,) = read_step(tmp_path / "own.step")
+    assert back.name == "Lead"
+    t = np.linspace(0, 1, 30)
+    a, b = own.domain
+    assert np.allclose(curve_points(back.curve, t), curve_points(own, a + t * (b - a)), atol=1e-9)

@@ -9,7 +9,7 @@ export interface CurveFacts {
   least_radius: number | null;
   least_point: [number, number, number];
   inflections: [number, number, number][];
-  layout: number;
+  layout: number | null;
   faults: { cv: number; words: string }[];
 }
 
@@ -32,8 +32,12 @@ export function CurveFigures({ facts }: { facts: Record<string, unknown> | undef
         <dd>{c.least_radius === null ? 'straight' : `${small(c.least_radius)} mm`}</dd>
         <dt>Inflections</dt>
         <dd>{c.inflections.length}</dd>
-        <dt>CV layout</dt>
-        <dd>{c.layout.toFixed(0)} of 100</dd>
+        {c.layout !== null && (
+          <>
+            <dt>CV layout</dt>
+            <dd>{c.layout.toFixed(0)} of 100</dd>
+          </>
+        )}
       </dl>
       {c.faults.slice(0, 3).map((f) => (
         <div className="note" key={f.cv}>

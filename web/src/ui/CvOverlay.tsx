@@ -5,8 +5,12 @@ import { featureName, isCurve, useStudy, type Shape } from '../state/study';
 import { useTools, type Cv } from '../state/tools';
 import { useView } from '../state/view';
 
-/** A CV by its place: one number on a curve, row and column on a face. */
-export const cvName = (shape: Shape, [i, j]: Cv): string => (isCurve(shape) ? `CV ${i + 1}` : `CV ${i + 1}, ${j + 1}`);
+/** A CV by its place: one number on a curve, row and column on a face; a point on a curve through points. */
+export function cvName(shape: Shape, [i, j]: Cv): string {
+  if (!isCurve(shape)) return `CV ${i + 1}, ${j + 1}`;
+  const kind = useStudy.getState().study?.features.find((f) => f.id === shape.id)?.kind;
+  return kind === 'point_curve' ? `Point ${i + 1}` : `CV ${i + 1}`;
+}
 
 /** More CVs than this are not shown: nobody could pick one. */
 const MOST = 900;

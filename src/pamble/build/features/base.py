@@ -90,7 +90,9 @@ def described(made: Made, quick: bool) -> Made:
     if not made.curves:
         return made
     chosen = made.curves[:1] if quick else made.curves
-    return replace(made, facts={**made.facts, "curves": [describe_curve(c, quick) for c in chosen]})
+    return replace(
+        made, facts={**made.facts, "curves": [describe_curve(c, quick, made.points is None) for c in chosen]}
+    )
 
 
 def hurried(params: Any, context: Context) -> dict[str, Any]:
@@ -102,10 +104,13 @@ def hurried(params: Any, context: Context) -> dict[str, Any]:
     return how | {"hurry": context.preview and context.kept is not None}
 
 
-def describe_curve(curve: Curve, quick: bool = False) -> dict[str, Any]:
-    """Figures of a curve as plain data: make, length, least radius and where, inflections, layout of its CVs."""
+def describe_curve(curve: Curve, quick: bool = False, polygon: bool = True) -> dict[str, Any]:
+    """Figures of a curve as plain data: make, length, least radius and where, inflections, layout of its CVs.
+
+    polygon: whether a person shapes it by its CVs, so that their layout is to be judged.
+    """
     f = curve_facts(curve, quick)
-    layout = check_layout(curve, len(f.inflections))
+    layout = check_layout(curve, len(f.inflections)) if polygon else None
     return {
         "degree": curve.degree,
         "spans": curve.spans,
@@ -117,8 +122,8 @@ def describe_curve(curve: Curve, quick: bool = False) -> dict[str, Any]:
         "least_point": f.least_point.tolist(),
         "inflections": f.inflections.tolist(),
         "humps": f.humps,
-        "layout": layout.score,
-        "faults": [{"cv": fault.cv, "words": fault.words} for fault in layout.faults],
+        "layout": layout.score if layout else None,
+        "faults": [{"cv": fault.cv, "words": fault.words} for fault in layout.faults] if layout else [],
     }
 
 

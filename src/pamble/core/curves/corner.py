@@ -87,14 +87,20 @@ def corner_of_chord(
     Secant steps on the radius; exact at once between straight legs, where chord and radius are in proportion.
     Raises `BlendError` if no radius gives that chord.
     """
-    radius, last = chord, None
-    for _ in range(40):
-        made = corner(a, b, radius)
+    radius = chord
+    tried: list[tuple[float, float]] = []
+    for _ in range(60):
+        try:
+            made = corner(a, b, radius)
+        except BlendError:
+            # Too far: back toward the last radius that fitted.
+            radius = 0.5 * (radius + (tried[-1][0] if tried else 0.0))
+            continue
         width = float(np.linalg.norm(made.curve.control[-1] - made.curve.control[0]))
         if abs(width - chord) < 1e-10 * max(1.0, chord):
             return corner(a, b, radius, smooth, fullness) if smooth else made
-        slope = width / radius if last is None else (width - last[1]) / (radius - last[0])
-        last = (radius, width)
+        slope = width / radius if not tried else (width - tried[-1][1]) / (radius - tried[-1][0])
+        tried.append((radius, width))
         radius = max(radius + (chord - width) / slope, 0.1 * radius) if slope > 0 else 0.5 * radius
     raise BlendError(f"No radius gives a chord of {chord:g} mm between these curves: choose another chord.")
 

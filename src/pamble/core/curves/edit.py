@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from pamble.core.arrays import norm
-from pamble.core.curves.jets import JointFigures, end_jet, joint_figures
+from pamble.core.curves.jets import CurveJets, JointFigures, end_jet, joint_figures
 from pamble.core.curves.measure import curve_length
+from pamble.core.curves.shapes import ellipse
 from pamble.core.errors import GeometryError
 from pamble.core.spline import knots
 from pamble.core.spline.curve import Curve, from_homogeneous
@@ -16,15 +17,17 @@ from pamble.core.spline.evaluate import curve_derivatives, curve_points
 def extend(curve: Curve, end: int, length: float, shape: str = "curvature") -> Curve:
     """Lengthen a curve by ``length`` mm at the start (0) or end (1).
 
-    shape: "curvature" continues the end span as the polynomial it is; "straight" adds a tangent line, G1.
+    shape: "curvature" continues the end span as the polynomial it is, a rational curve with the circle of its end's
+    curvature (an arc stays the arc it is); "straight" adds a tangent line, G1.
     """
     if length <= 0:
         raise GeometryError(f"An extension is longer than zero, not {length:g} mm.")
     a, b = curve.domain
     if shape == "straight":
         jet = end_jet(curve, end)
-        line = Curve.line(jet.point[0], jet.point[0] + length * jet.tangent[0])
-        return join(curve, line) if end == 1 else join(knots.reverse_curve(line), curve)
+        return _added(curve, end, Curve.line(jet.point[0], jet.point[0] + length * jet.tangent[0]))
+    if curve.weights is not None:
+        return _added(curve, end, _osculating(end_jet(curve, end), length))
     # The end span continues beyond the domain as the polynomial it is: how far, by Newton on the length.
     step = 0.0
     for _ in range(12):
@@ -35,6 +38,24 @@ def extend(curve: Curve, end: int, length: float, shape: str = "curvature") -> C
         if abs(got - length) < 1e-10 * max(1.0, length):
             break
     return knots.curve_part(curve, a - step, b) if end == 0 else knots.curve_part(curve, a, b + step)
+
+
+def _osculating(jet: CurveJets, length: float) -> Curve:
+    """Arc of a length that leaves with a jet's tangent and curvature; a line where that is zero."""
+    point, tangent, bend = jet.point[0], jet.tangent[0], jet.bend[0]
+    k = float(jet.curvature[0])
+    if k * length < 1e-9:
+        return Curve.line(point, point + length * tangent)
+    degrees = float(np.degrees(k * length))
+    if degrees > 360:
+        raise GeometryError(f"{length:g} mm are more than a whole turn of the end's radius, {1 / k:.2f} mm.")
+    centre = point + bend / k**2
+    return ellipse(centre, np.cross(tangent, bend), (1 / k, 1 / k), point - centre, degrees)
+
+
+def _added(curve: Curve, end: int, piece: Curve) -> Curve:
+    """A curve with a piece that leaves its end joined to it."""
+    return join(curve, piece) if end == 1 else join(knots.reverse_curve(piece), curve)
 
 
 _BOTH = ((0, 1), (0, 1))

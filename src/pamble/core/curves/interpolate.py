@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 from scipy.interpolate import make_interp_spline
+from scipy.linalg import null_space
 
 from pamble.core.arrays import Array, IntArray, floats, norm
 from pamble.core.errors import GeometryError
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives
+from pamble.core.spline.knots import curve_part, insert_knots, raise_degree
 
 
 def point_parameters(points: Array) -> Array:
@@ -29,9 +31,8 @@ def through_points(points: Array, degree: int = 3, closed: bool = False, handles
 
     handles: (m, 3) directions that the curve takes at points, their lengths as weights (1 is the pace of the points
     beside it, 2 holds the direction twice as far); rows of NaN leave a point free. The curve is continuous in its
-    derivatives up to degree - 1 either way. Source: The NURBS Book, sections 9.2 and 9.2.4; repeated sites after
-    de Boor, A Practical Guide to Splines, chapter XIII (from memory). Raises `GeometryError` for too few points, two in
-    one place, or a direction of no length.
+    derivatives up to degree - 1 either way. Source: The NURBS Book, section 9.2; with directions own derivation.
+    Raises `GeometryError` for too few points, two in one place, or a direction of no length.
     """
     p = floats(points)
     if len(p) < 2:
@@ -47,14 +48,17 @@ def through_points(points: Array, degree: int = 3, closed: bool = False, handles
             raise GeometryError("A closed curve needs at least three points.")
         p = np.vstack([p, p[:1]])
     t = point_parameters(p)
+    if closed:
+        spline = make_interp_spline(t, p, k=3, bc_type="periodic")
+    else:
+        spline = make_interp_spline(t, p, k=min(degree, len(p) - 1))
+    plain = Curve(spline.k, spline.t, spline.c)
+    plain = curve_part(plain, *plain.domain) if closed else plain
     if handles is None or not len(given):
-        if closed:
-            spline = make_interp_spline(t, p, k=3, bc_type="periodic")
-        else:
-            spline = make_interp_spline(t, p, k=min(degree, len(p) - 1))
-        return Curve(spline.k, spline.t, spline.c)
-    rates = _rates(p, t, given, floats(handles), closed)
-    return _closed(p, t, given, rates) if closed else _open(p, t, given, rates, degree)
+        return plain
+    if plain.degree < degree and not closed:
+        plain = raise_degree(plain, degree - plain.degree)
+    return _directed(plain, t, given, _rates(p, t, given, floats(handles), closed), closed)
 
 
 def _rates(p: Array, t: Array, given: IntArray, handles: Array, closed: bool) -> Array:
@@ -65,31 +69,36 @@ def _rates(p: Array, t: Array, given: IntArray, handles: Array, closed: bool) ->
     return np.asarray(handles[given] * (0.5 * (before + after)[given])[:, None])
 
 
-def _open(p: Array, t: Array, given: IntArray, rates: Array, degree: int) -> Curve:
-    sites = np.sort(np.concatenate([t, t[given]]))
-    k = min(degree, len(sites) - 1)
-    # Knots at the means of k neighbouring sites, repeated ones counted twice: the system is regular (de Boor).
-    inner = [sites[j : j + k].mean() for j in range(1, len(sites) - k)]
-    knots = np.concatenate([[0.0] * (k + 1), inner, [1.0] * (k + 1)])
-    rows = np.vstack([basis.matrix(knots, k, t)[0], basis.matrix(knots, k, t[given], 1)[1]])
-    return Curve(k, knots, np.linalg.solve(rows, np.vstack([p, rates])))
+def _directed(plain: Curve, t: Array, given: IntArray, rates: Array, closed: bool) -> Curve:
+    """The plain curve changed so that it takes directions, by the change whose third derivative is least.
 
-
-def _closed(p: Array, t: Array, given: IntArray, rates: Array) -> Curve:
-    """Cubic with a knot at every point, one more beside each that has a direction, and the joint twice continuous."""
-    k = 3
-    extra = []
-    for i in given:
-        # The knot that carries a direction stands a third into the longer interval beside the point.
-        a = t[i] - t[i - 1] if i > 0 else t[-1] - t[-2]
-        b = t[i + 1] - t[i]
-        extra.append(t[i] + b / 3 if b >= a else (t[i] if i > 0 else 1.0) - a / 3)
-    inner = np.sort(np.concatenate([t[1:-1], extra]))
-    knots = np.concatenate([[0.0] * (k + 1), inner, [1.0] * (k + 1)])
-    ends = basis.matrix(knots, k, np.array([0.0, 1.0]), 2)
-    rows = np.vstack([basis.matrix(knots, k, t)[0], basis.matrix(knots, k, t[given], 1)[1], ends[1:, 0] - ends[1:, 1]])
-    right = np.vstack([p, rates, np.zeros((2, p.shape[1]))])
-    return Curve(k, knots, np.linalg.lstsq(rows, right, rcond=None)[0])
+    So a direction that it has already changes nothing. One knot more a third into each interval beside a direction
+    gives room to keep it without a swing elsewhere. A closed curve stays joined up to the derivative of order
+    degree - 1.
+    """
+    k, gaps = plain.degree, np.diff(t)
+    beside = [t[i] + gaps[i] / 3 for i in given if i < len(gaps)]
+    beside += [(t[i] if i > 0 else 1.0) - gaps[i - 1] / 3 for i in given if i > 0 or closed]
+    wide = insert_knots(plain, np.unique(beside))
+    rows = [basis.matrix(wide.knots, k, t)[0], basis.matrix(wide.knots, k, t[given], 1)[1]]
+    right = [np.zeros((len(t), 3)), rates - curve_derivatives(wide, t[given], 1)[1]]
+    if closed:
+        ends = basis.matrix(wide.knots, k, np.array([0.0, 1.0]), k - 1)[1:]
+        rows.append(ends[:, 0] - ends[:, 1])
+        right.append(np.zeros((k - 1, 3)))
+    kept = np.vstack(rows)
+    order = min(3, k)
+    breaks = basis.breaks(wide.knots, k)
+    x, w = np.polynomial.legendre.leggauss(max(k - order + 1, 1))
+    half = 0.5 * np.diff(breaks)
+    nodes = (breaks[:-1, None] + half[:, None] * (1 + x)).ravel()
+    swing = basis.matrix(wide.knots, k, nodes, order)[order] * np.sqrt((half[:, None] * w).ravel())[:, None]
+    # Least of |swing c|^2 among c with kept c = right: by the null space of what is kept.
+    change = np.linalg.lstsq(kept, np.vstack(right), rcond=None)[0]
+    free = null_space(kept, rcond=1e-12)
+    if free.shape[1]:
+        change = change - free @ np.linalg.lstsq(swing @ free, swing @ change, rcond=None)[0]
+    return Curve(k, wide.knots, wide.control + change)
 
 
 def natural_handles(curve: Curve, points: Array, chosen: IntArray, closed: bool) -> Array:

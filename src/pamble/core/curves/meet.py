@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pamble.core.arrays import Array, norm
+from pamble.core.arrays import Array, dot, norm
 from pamble.core.curves.edit import extend, nearest_ends
 from pamble.core.curves.measure import curve_length, samples
 from pamble.core.errors import GeometryError
@@ -59,7 +59,10 @@ def meet(
     size = curve_length(first) + curve_length(second)
     closest: Meeting | None = None
     for reach in (0.0, *_REACH):
-        a, b = (extend(c, e, reach * size, shape) if reach else c for c, e in ((first, i), (second, j)))
+        try:
+            a, b = (extend(c, e, reach * size, shape) if reach else c for c, e in ((first, i), (second, j)))
+        except GeometryError:
+            break
         found = approaches(a, b)
         good = [m for m in found if m.gap <= tolerance]
         if good:
@@ -98,25 +101,44 @@ def approaches(a: Curve, b: Curve) -> list[Meeting]:
     feet = to_curve(b, curve_points(a, ta))
     d = np.concatenate([[np.inf], feet.distance, [np.inf]])
     low = np.flatnonzero((d[1:-1] <= d[:-2]) & (d[1:-1] <= d[2:]))
-    x, y = ta[low], feet.t[low]
-    for _ in range(50):
-        pa, pb = curve_derivatives(a, x, 1), curve_derivatives(b, y, 1)
-        gap = pb[0] - pa[0]
-        # Least squares of the linearised gap, two unknowns each; a little damping where the curves run side by side.
-        aa, bb = np.vecdot(pa[1], pa[1]), np.vecdot(pb[1], pb[1])
-        ab = np.vecdot(pa[1], pb[1])
-        ra, rb = np.vecdot(pa[1], gap), -np.vecdot(pb[1], gap)
-        det = np.maximum(aa * bb * (1 + 1e-12) - ab * ab, 1e-300)
-        nx = np.clip(x + (bb * ra + ab * rb) / det, *a.domain)
-        ny = np.clip(y + (ab * ra + aa * rb) / det, *b.domain)
-        done = np.abs(nx - x).max() + np.abs(ny - y).max() < 1e-14
-        x, y = nx, ny
-        if done:
-            break
+    x, y = _closed_in(a, b, ta[low], feet.t[low])
     points = np.stack([curve_points(a, x), curve_points(b, y)], axis=1)
     gaps = norm(points[:, 0] - points[:, 1])
     order = np.argsort(gaps)
     return [Meeting((float(x[k]), float(y[k])), points[k], float(gaps[k])) for k in order]
+
+
+def _closed_in(a: Curve, b: Curve, x: Array, y: Array) -> tuple[Array, Array]:
+    """Parameters of nearest places after Newton steps on half the squared distance, each cut until it comes nearer.
+
+    Where the second derivatives are not positive definite, and at a crossing, the step is that of least squares.
+    """
+    for _ in range(60):
+        pa, pb = curve_derivatives(a, x, 2), curve_derivatives(b, y, 2)
+        gap = pa[0] - pb[0]
+        now = dot(gap, gap)
+        first = dot(pa[1], pa[1]), dot(pb[1], pb[1])
+        h0, h1 = first[0] + dot(gap, pa[2]), first[1] - dot(gap, pb[2])
+        cross_term = -dot(pa[1], pb[1])
+        good = (h0 > 0) & (h1 > 0) & (h0 * h1 - cross_term**2 > 1e-12 * first[0] * first[1])
+        h0, h1 = np.where(good, h0, first[0]), np.where(good, h1, first[1])
+        det = np.maximum(h0 * h1 * (1 + 1e-12) - cross_term**2, 1e-300)
+        gx, gy = dot(gap, pa[1]), -dot(gap, pb[1])
+        dx, dy = -(h1 * gx - cross_term * gy) / det, -(h0 * gy - cross_term * gx) / det
+        share = np.ones(len(x))
+        for _ in range(12):
+            nx, ny = np.clip(x + share * dx, *a.domain), np.clip(y + share * dy, *b.domain)
+            new = curve_points(a, nx) - curve_points(b, ny)
+            worse = dot(new, new) > now
+            if not worse.any():
+                break
+            share = np.where(worse, 0.5 * share, share)
+        nx, ny = np.where(worse, x, nx), np.where(worse, y, ny)
+        settled = np.abs(nx - x).max() + np.abs(ny - y).max() < 1e-14
+        x, y = nx, ny
+        if settled:
+            break
+    return x, y
 
 
 def nearest(a: Curve, b: Curve) -> Meeting:

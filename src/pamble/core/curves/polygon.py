@@ -35,21 +35,22 @@ def offset_polygon(control: Array, distance: float, normal: Array | None = None)
     """
     p = floats(control)
     n = polygon_normal(p) if normal is None else unit(floats(normal)[None])[0]
-    legs = np.diff(p, axis=0)
-    long = norm(legs) > 1e-9
-    if not long.any():
+    # CVs in one place are one corner.
+    corner = np.cumsum(np.concatenate([[0], norm(np.diff(p, axis=0)) > 1e-9]))
+    corners = p[np.unique(corner, return_index=True)[1]]
+    if len(corners) < 2:
         raise GeometryError("All CVs are in one place: there is no leg to offset.")
-    # A leg of no length takes the direction of the last one before it, or the first one there is.
-    source = np.maximum.accumulate(np.where(long, np.arange(len(legs)), -1))
-    source[source < 0] = int(np.flatnonzero(long)[0])
-    side = unit(cross(np.broadcast_to(n, legs.shape), legs[source]))
+    legs = np.diff(corners, axis=0)
+    side = unit(cross(np.broadcast_to(n, legs.shape), legs))
     before, after = np.vstack([side[:1], side]), np.vstack([side, side[-1:]])
-    if np.linalg.norm(p[0] - p[-1]) < 1e-9:
+    if np.linalg.norm(corners[0] - corners[-1]) < 1e-9:
         before[0], after[-1] = side[-1], side[0]
     both = 1.0 + dot(before, after)
     if both.min() < _SHARP:
-        raise GeometryError(f"At CV {int(np.argmin(both)) + 1} the polygon turns back on itself: it cannot be offset.")
-    return np.asarray(p + distance * (before + after) / both[:, None])
+        first = int(np.flatnonzero(corner == int(np.argmin(both)))[0])
+        raise GeometryError(f"At CV {first + 1} the polygon turns back on itself: it cannot be offset.")
+    moved = corners + distance * (before + after) / both[:, None]
+    return np.asarray(moved[corner])
 
 
 def even_out(curve: Curve, cvs: IntArray | None = None) -> Array:

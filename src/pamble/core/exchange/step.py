@@ -16,6 +16,7 @@ from OCP.Interface import Interface_Static
 from OCP.Message import Message
 from OCP.STEPCAFControl import STEPCAFControl_Writer
 from OCP.STEPControl import STEPControl_Reader, STEPControl_StepModelType
+from OCP.StepShape import StepShape_GeometricSet
 from OCP.TCollection import TCollection_ExtendedString
 from OCP.TDataStd import TDataStd_Name
 from OCP.TDocStd import TDocStd_Document
@@ -109,9 +110,10 @@ def read_step(path: Path | str) -> list[StepItem]:
             subject=path.name,
         )
     found = []
+    sets = _set_names(reader) if edges else {}
     for word, convert, items in (("Face", face_from_shape, faces), ("Curve", curve_from_shape, edges)):
         for number, item in enumerate(items, start=1):
-            name = _entity_name(reader, item) or f"{word} {number}"
+            name = _entity_name(reader, item, sets) or f"{word} {number}"
             found.append(_taken(name, shape_kind(item) if word == "Face" else "curve", convert, item))
     return _distinct(found)
 
@@ -126,10 +128,24 @@ def _taken(name: str, kind: str, convert: Callable[[Any], Face | Curve], shape: 
         return StepItem(name, kind, None, f"it cannot be converted ({type(error).__name__})", shape)
 
 
-def _entity_name(reader: Any, shape: Any) -> str:
+def _set_names(reader: Any) -> dict[int, tuple[Any, Any]]:
+    """Loose curves are named by the set they stand in: by identity of the curve's entity, that entity and the set's
+    name. The entities are kept, so that no other one can take their place in memory.
+    """
+    model = reader.WS().Model()
+    names = {}
+    for i in range(1, model.NbEntities() + 1):
+        entity = model.Value(i)
+        if isinstance(entity, StepShape_GeometricSet) and entity.NbElements() == 1:
+            curve = entity.ElementsValue(1).Value()
+            names[id(curve)] = (curve, entity.Name())
+    return names
+
+
+def _entity_name(reader: Any, shape: Any, sets: dict[int, tuple[Any, Any]]) -> str:
     try:
         entity = reader.WS().TransferReader().EntityFromShapeResult(shape, 1)
-        name = entity.Name()
+        name = sets[id(entity)][1] if id(entity) in sets else entity.Name()
         return "" if name is None else str(name.ToCString()).strip()
     except (AttributeError, RuntimeError, TypeError):
         return ""

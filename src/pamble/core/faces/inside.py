@@ -7,6 +7,7 @@ import numpy as np
 from pamble.core.arrays import Array, BoolArray, IntArray
 from pamble.core.faces.face import Edge, Face
 from pamble.core.spline import basis
+from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
 
 _EACH = 24
@@ -34,8 +35,7 @@ def inside(face: Face, u: Array, v: Array) -> BoolArray:
 def _crossings(edge: Edge, u: Array, v: Array) -> IntArray:
     """How often the ray from each point toward rising u crosses an edge."""
     p = edge.pcurve
-    breaks = basis.breaks(p.knots, p.degree)
-    t = np.append((breaks[:-1, None] + np.diff(breaks)[:, None] * np.arange(_EACH) / _EACH).ravel(), breaks[-1])
+    t = _rising_pieces(p)
     chain = curve_points(p, t)
     a, b = chain[:-1], chain[1:]
     point, side = np.nonzero((a[None, :, 1] > v[:, None]) != (b[None, :, 1] > v[:, None]))
@@ -47,6 +47,22 @@ def _crossings(edge: Edge, u: Array, v: Array) -> IntArray:
         at = np.clip(at - (d[0, :, 1] - v[point]) / slope, t[side], t[side + 1])
     beyond = curve_points(p, at)[:, 0] > u[point] if len(point) else np.zeros(0, dtype=bool)
     return np.bincount(point, weights=beyond, minlength=len(u)).astype(np.intp)
+
+
+def _rising_pieces(p: Curve) -> Array:
+    """Parameters between which v only rises or only falls: samples, and the turning points by bisection."""
+    breaks = basis.breaks(p.knots, p.degree)
+    t = np.append((breaks[:-1, None] + np.diff(breaks)[:, None] * np.arange(_EACH) / _EACH).ravel(), breaks[-1])
+    slope = curve_derivatives(p, t, 1)[1, :, 1]
+    turns = np.flatnonzero(slope[1:] * slope[:-1] < 0)
+    if not len(turns):
+        return t
+    low, high, sign = t[turns], t[turns + 1], np.sign(slope[turns])
+    for _ in range(50):
+        middle = 0.5 * (low + high)
+        same = np.sign(curve_derivatives(p, middle, 1)[1, :, 1]) == sign
+        low, high = np.where(same, middle, low), np.where(same, high, middle)
+    return np.sort(np.append(t, low))
 
 
 def _straight_crossings(a: Array, b: Array, u: Array, v: Array) -> IntArray:
