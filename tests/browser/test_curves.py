@@ -20,10 +20,11 @@ def desk(page: Page, pamble) -> Iterator[Desk]:
         yield desk
 
 
-def draw(desk: Desk, view: str, name: str, *points: tuple[int, int]) -> None:
-    """Draw a CV curve in a true view and name it."""
-    desk.page.keyboard.press(view)
-    desk.page.wait_for_timeout(900)
+def draw(desk: Desk, view: str | None, name: str, *points: tuple[int, int]) -> None:
+    """Draw a CV curve in a true view, or in the view as it is, and name it."""
+    if view:
+        desk.page.keyboard.press(view)
+        desk.page.wait_for_timeout(900)
     desk.page.keyboard.press("d")
     for x, y in points:
         desk.page.mouse.click(x, y)

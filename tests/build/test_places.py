@@ -138,6 +138,11 @@ def test_a_curve_stays_joined_to_its_neighbour_and_to_a_cv_while_they_move(kerne
     check()
     pull(kernel, "run", 3, (200, -20, 30))
     check()
+    before = kernel.document()
+    raised = kernel.commit({"op": "reshape", "id": "run", "action": "degree", "value": 8})
+    assert read_frame(raised["frame"])[0]["said"].endswith("nothing moved.")
+    kernel.commit(raised["inverse"])
+    assert kernel.document() == before
     with pytest.raises(StudyError, match="no dimension"):
         kernel.commit({"op": "set_params", "id": "run", "changes": {"relations": [{**far, "value": "=x"}]}})
 

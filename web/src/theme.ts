@@ -13,6 +13,8 @@ export const theme = createTheme({
   defaultRadius: 8,
   cursorType: 'pointer',
   respectReducedMotion: true,
+  // A menu that is still fading would take the first click meant for the part.
+  components: { Menu: { defaultProps: { transitionProps: { duration: 0 } } } },
 });
 
 export interface Palette {

@@ -9,6 +9,7 @@ from typing import Any
 import orjson
 from pydantic import ValidationError
 
+from pamble.build.data import CurveData
 from pamble.build.dimensions import dimension_values, resolved
 from pamble.build.features import KINDS
 from pamble.build.ops import (
@@ -28,6 +29,7 @@ from pamble.build.ops import (
 )
 from pamble.build.study import Feature, Study, first_problem
 from pamble.core.errors import PambleError, StudyError
+from pamble.core.spline.curve import Curve
 
 
 def checked_params(feature: Feature, dimensions: Mapping[str, float]) -> dict[str, Any]:
@@ -272,3 +274,15 @@ def references(feature: Feature) -> list[str]:
     bulk = KINDS[feature.kind].bulk if feature.kind in KINDS else ()
     walk({k: v for k, v in feature.params.items() if k not in bulk})
     return list(dict.fromkeys(found))
+
+
+def held_by_others(feature: Feature) -> bool:
+    """Whether a curve's own CVs are bound to other objects, so that it stands elsewhere than it was drawn."""
+    return feature.kind == "cv_curve" and bool(references(feature))
+
+
+def standing(study: Study, id: str, curve: Curve) -> Study:
+    """The study with a CV curve drawn where it stands."""
+    feature = study.feature(id)
+    params = {**feature.params, "curve": CurveData.of(curve).model_dump()}
+    return _replaced(study, feature.model_copy(update={"params": params}))

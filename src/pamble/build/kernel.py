@@ -11,14 +11,14 @@ from typing import Any
 
 import numpy as np
 
-from pamble.build.apply import apply, dependents
+from pamble.build.apply import apply, dependents, held_by_others, standing
 from pamble.build.data import CurveData, FaceData
 from pamble.build.evaluate import Evaluator, State, exported
 from pamble.build.features import Made, PartHandle
 from pamble.build.figures import moved_by, place_on
 from pamble.build.frame import FrameWriter, put_made
 from pamble.build.ledger import Ledger, LedgerRow, worst_first
-from pamble.build.ops import AddFeatures, Op, Reshape, SetFlags, parse_op
+from pamble.build.ops import AddFeatures, MoveCvs, Op, Reshape, SetFlags, SetParams, parse_op
 from pamble.build.study import Feature, Study, read_study_file, study_to_json
 from pamble.core.checks.comb import curve_comb
 from pamble.core.errors import StudyError
@@ -67,7 +67,7 @@ class Kernel:
 
     def preview(self, op: dict[str, Any], combs: Sequence[dict[str, Any]] = ()) -> bytes:
         """What an operation would make, coarse and quick; nothing is kept. Raises `StudyError`."""
-        study, _ = apply(self.study, parse_op(op))
+        study, _ = self._changed(parse_op(op))
         states, changed = self._evaluator.preview(study)
         rows = worst_first(list(self._ledger.preview(study, states, changed, DRAG_SAMPLES).values()))
         return _frame(study, states, changed, rows, DRAG_STEPS, preview=True, whole=False, combs=combs)
@@ -79,7 +79,7 @@ class Kernel:
 
     def _apply(self, op: Op) -> tuple[Op, Op]:
         before, old = self.study, self._evaluator.states
-        self.study, inverse = apply(before, op)
+        self.study, inverse = self._changed(op)
         if isinstance(op, SetFlags) and all(c.on is None and c.name is None for c in op.changes):
             self._last_frame = self.frame([])
             return op, inverse
@@ -90,6 +90,24 @@ class Kernel:
         said = moved_by(old, self._evaluator.states, op.id) if isinstance(op, Reshape) else None
         self._last_frame = self.frame(sorted(changed), said)
         return op, inverse
+
+    def _changed(self, op: Op) -> tuple[Study, Op]:
+        """The study after an operation, and its inverse.
+
+        A curve that is held by other objects is changed from where it is, not from where it was drawn.
+        """
+        made = self._evaluator.states[op.id].made if isinstance(op, (MoveCvs, Reshape)) and self._held(op.id) else None
+        if made is None:
+            return apply(self.study, op)
+        assert isinstance(op, (MoveCvs, Reshape))
+        study, inverse = apply(standing(self.study, op.id, made.curves[0]), op)
+        assert isinstance(inverse, SetParams)
+        old = self.study.feature(op.id).params
+        return study, inverse.model_copy(update={"changes": {k: old[k] for k in inverse.changes}})
+
+    def _held(self, id: str) -> bool:
+        state = self._evaluator.states.get(id)
+        return state is not None and not state.stale and held_by_others(self.study.feature(id))
 
     def dependents(self, ids: list[str]) -> list[dict[str, str]]:
         """What hangs on features, by id and name, in build order."""

@@ -4,6 +4,7 @@ import { isCurve, useStudy } from '../state/study';
 import { pickEdge, pickFeature } from '../state/actions';
 import { placePoint, wanted } from '../state/placing';
 import { setCaught, useTools } from '../state/tools';
+import { inTurn } from '../state/turns';
 import { useView } from '../state/view';
 import { placeOf, settled } from './catching';
 import { workingPlane } from './plane';
@@ -114,15 +115,17 @@ function pointAt(viewport: Viewport, x: number, y: number, free: boolean): void 
 }
 
 /** Put a point where the pointer is: on the working plane, or exactly where it was caught. */
-async function place(viewport: Viewport, x: number, y: number, free: boolean): Promise<void> {
+function place(viewport: Viewport, x: number, y: number, free: boolean): void {
   const placed = placeOf(viewport, x, y, free);
   if (!placed) {
     tell('The working plane is seen on edge here: turn the view, or choose another plane.');
     return;
   }
   const { normal } = workingPlane(viewport);
-  const { point, hangsOn } = placed.caught ? await settled(viewport, placed) : { point: placed.point, hangsOn: null };
-  placePoint(point, hangsOn, [normal.x, normal.y, normal.z]);
+  inTurn(async () => {
+    const { point, hangsOn } = await settled(viewport, placed);
+    placePoint(point, hangsOn, [normal.x, normal.y, normal.z]);
+  });
 }
 
 function click(viewport: Viewport, x: number, y: number, double: boolean, free: boolean): void {
@@ -130,7 +133,7 @@ function click(viewport: Viewport, x: number, y: number, double: boolean, free: 
   const tool = inHand ?? repick ?? measured;
   const wants = tool ? wanted() : null;
   if (wants === 'point') {
-    void place(viewport, x, y, free);
+    place(viewport, x, y, free);
     return;
   }
   const edge = viewport.edgeAt(x, y, tool ? 16 : 7);

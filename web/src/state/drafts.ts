@@ -3,6 +3,7 @@ import { complete, useCatalog } from './catalog';
 import { commit, endPreview, preview, tell } from './session';
 import { useStudy } from './study';
 import { useTools, type Draft } from './tools';
+import { allDone } from './turns';
 import { useView } from './view';
 
 export const newId = (): string => crypto.randomUUID().replaceAll('-', '').slice(0, 12);
@@ -48,6 +49,7 @@ export function changeDraft(changes: Params): void {
 }
 
 export async function keepDraft(): Promise<void> {
+  await allDone();
   const { draft, problem } = useTools.getState();
   const op = draftOp();
   if (!draft || !op) return;

@@ -1,0 +1,197 @@
+"""Planes, measures, catching, relations to other curves, and changes of whole curves, with the pointer."""
+
+import json
+import re
+import urllib.request
+
+import numpy as np
+import pytest
+from playwright.sync_api import expect
+
+from tests.browser.conftest import Desk, opened
+from tests.browser.test_curves import draw
+
+
+@pytest.fixture
+def sheet(page, pamble):
+    """An empty study in the curves stage."""
+    for desk in opened(page, pamble, {"name": "Lamp"}):
+        desk.button("Curves").click()
+        yield desk
+
+
+def params(desk: Desk, kind: str) -> dict:
+    """Parameters of the last step of a kind, as the study file has them."""
+    at = desk.url.replace("/study/", "/api/studies/") + "/export.json"
+    features = json.load(urllib.request.urlopen(at))["features"]
+    return [f["params"] for f in features if f["kind"] == kind][-1]
+
+
+def spot(desk: Desk, words: str, start: tuple[int, int], area: int = 14) -> tuple[int, int]:
+    """Where near a place the pointer catches something, as a hand would feel for it."""
+    status = desk.page.get_by_role("status", name="Under the pointer")
+    for dx in range(-area, area + 1, 4):
+        for dy in range(-area, area + 1, 4):
+            desk.page.mouse.move(start[0] + dx, start[1] + dy)
+            desk.page.wait_for_timeout(40)
+            if words in status.inner_text():
+                return start[0] + dx, start[1] + dy
+    raise AssertionError(f"{words} was not caught near {start}")
+
+
+def test_corners_are_measured_a_plane_goes_through_three_and_is_seen_true(desk):
+    page = desk.page
+    desk.button("Check").click()
+    desk.button("Distance of points").click()
+    corner = spot(desk, "of Crown", (749, 331))
+    page.mouse.click(*corner)
+    page.mouse.click(*spot(desk, "of Flank", (739, 366)))
+    expect(page.get_by_role("status", name="Measured")).to_contain_text("mm")
+    card = page.get_by_label("Card of Distance of points")
+    expect(card).to_contain_text("of Crown")
+    before = page.get_by_role("status", name="Measured").inner_text()
+    page.keyboard.press("Enter")
+    expect(page.get_by_label("Measured values")).to_contain_text(before)
+    page.get_by_role("option", name="Flank", exact=True).click()
+    page.keyboard.press("c")
+    cv = desk.button("CV 1, 1 of Flank")
+    cv.click()
+    desk.drag(desk.centre(cv), (30, 12), release=False)
+    expect(page.get_by_label("Measured values")).not_to_contain_text(before)
+    page.keyboard.press("Escape")
+    expect(page.get_by_label("Measured values")).to_contain_text(before)
+    page.mouse.up()
+    page.keyboard.press("c")
+
+    desk.button("Plan").click()
+    desk.button("Plane by three points").click()
+    page.mouse.click(*spot(desk, "of Crown", (418, 236)))
+    page.mouse.click(*spot(desk, "of Crown", corner))
+    page.mouse.click(*spot(desk, "of Crown", (850, 212)))
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("option", name="Plane by three points")).to_be_visible()
+    expect(page.get_by_label("Planes")).to_contain_text("Plane by three points")
+    page.keyboard.press("v")
+    page.wait_for_timeout(1200)
+    desk.button("Working plane").click()
+    page.get_by_placeholder("or a plane of the study").click()
+    page.get_by_role("option", name="Plane by three points").last.click()
+    expect(page.get_by_text("Points lie in Plane by three points.")).to_be_visible()
+    page.keyboard.press("Escape")
+    desk.button("Curves").click()
+    page.keyboard.press("d")
+    for x, y in ((520, 420), (600, 360), (700, 420)):
+        page.mouse.click(x, y)
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("option", name="CV curve", exact=True)).to_be_visible()
+    drawn = np.array(params(desk, "cv_curve")["curve"]["control"])
+    places = params(desk, "plane_points")
+    assert all(places[k]["feature"] == places["first"]["feature"] for k in ("second", "third"))
+    at = desk.url.replace("/study/", "/api/studies/") + "/export.json"
+    crown = np.array(json.load(urllib.request.urlopen(at))["features"][0]["params"]["face"]["surface"]["control"])
+    corners = crown[[0, 0, -1, -1], [0, -1, 0, -1]]
+    # All drawn CVs lie in one of the planes through three corners: the one that was built.
+    planes = [np.delete(corners, k, axis=0) for k in range(4)]
+    normals = [np.cross(p[1] - p[0], p[2] - p[0]) for p in planes]
+    off = [np.abs((drawn - p[0]) @ n / np.linalg.norm(n)).max() for p, n in zip(planes, normals, strict=True)]
+    assert min(off) < 1e-3
+
+
+def test_a_curve_meets_another_and_its_make_is_changed_with_words(sheet):
+    desk, page = sheet, sheet.page
+    draw(desk, "Shift+F", "Left", (330, 440), (400, 330), (500, 300), (580, 310))
+    draw(desk, None, "Right", (660, 350), (720, 300), (790, 340), (840, 400), (900, 420), (940, 380))
+    page.get_by_role("option", name="Right", exact=True).click()
+    page.keyboard.press("c")
+    desk.button("CV 1 of Right").click()
+    desk.button("Meet a line…").click()
+    expect(page.get_by_text("Pick another line")).to_be_visible()
+    page.mouse.click(*spot(desk, "Left", (560, 307)))
+    page.get_by_role("option", name="Right", exact=True).click()
+    relations = page.get_by_role("group", name="Relations")
+    expect(relations).to_contain_text("Start meets Left")
+    expect(relations).to_contain_text("11 numbers are still free")
+    start = np.array(desk.centre(desk.button("CV 1 of Right")))
+    assert np.abs(start - [580, 310]).max() < 2
+    whole = page.get_by_role("group", name="The whole curve")
+    degree = whole.get_by_role("textbox", name="Degree of the curve")
+    degree.fill("6")
+    degree.press("Enter")
+    expect(page.get_by_text("Degree 6, 1 span, 7 CVs: nothing moved.")).to_be_visible()
+    spans = whole.get_by_role("textbox", name="Spans of the curve")
+    degree.fill("3")
+    degree.press("Enter")
+    expect(page.get_by_text(re.compile(r"Degree 3, 1 span, 4 CVs: moved by up to"))).to_be_visible()
+    spans.fill("2")
+    spans.press("Enter")
+    expect(page.get_by_text(re.compile(r"Degree 3, 2 spans, 5 CVs:"))).to_be_visible()
+    page.keyboard.press("Control+z")
+    page.keyboard.press("Control+z")
+    expect(page.get_by_label("Figures of the curve")).to_contain_text("6 · 1 · 7")
+    # Its neighbour is pulled: the joint follows while the pointer is down.
+    page.get_by_role("option", name="Left", exact=True).click()
+    page.keyboard.press("c")
+    cv = desk.button("CV 4 of Left")
+    desk.drag(desk.centre(cv), (15, -40), release=False)
+    page.wait_for_timeout(500)
+    assert np.abs(np.subtract(desk.centre(cv), desk.centre(desk.button("CV 1 of Right")))).max() < 2
+    page.mouse.up()
+
+
+def test_a_cv_is_caught_by_the_end_of_another_curve_and_two_curves_are_related(sheet):
+    desk, page = sheet, sheet.page
+    draw(desk, "Shift+F", "Left", (330, 440), (400, 330), (500, 300))
+    draw(desk, None, "Right", (660, 350), (740, 300), (820, 340))
+    for name in ("Left", "Right"):
+        page.get_by_role("option", name=name, exact=True).click()
+        page.keyboard.press("c")
+    cv = desk.button("CV 1 of Right")
+    x, y = desk.centre(cv)
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(520, 310, steps=6)
+    page.mouse.move(503, 303, steps=3)
+    expect(page.get_by_label("Caught")).to_contain_text("of Left")
+    page.mouse.up()
+    expect(page.get_by_text("step 5 · saved")).to_be_visible()
+    left, right = desk.centre(desk.button("CV 3 of Left")), desk.centre(cv)
+    assert np.abs(np.subtract(left, right)).max() < 0.6
+    assert params(desk, "cv_curve")["curve"]["control"][0][1] == 0
+    desk.button("CV 3 of Right").click()
+    desk.button("CV 1 of Left").click(modifiers=["Shift"])
+    expect(page.get_by_text("Relate; Right follows")).to_be_visible()
+    desk.button("Same z").click()
+    page.get_by_role("option", name="Right", exact=True).click()
+    expect(page.get_by_role("group", name="Relations")).to_contain_text("same z")
+    y = {n: desk.centre(desk.button(n))[1] for n in ("CV 3 of Right", "CV 1 of Left")}
+    assert abs(y["CV 3 of Right"] - y["CV 1 of Left"]) < 1
+
+
+def test_a_point_takes_a_direction_that_is_pulled_by_its_tip(sheet):
+    desk, page = sheet, sheet.page
+    page.keyboard.press("Shift+F")
+    page.wait_for_timeout(900)
+    desk.button("More…").click()
+    page.get_by_role("menuitem", name="Curve through points").click()
+    for x, y in ((360, 480), (470, 330), (600, 420), (740, 320), (880, 440)):
+        page.mouse.click(x, y)
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("option", name="Curve through points")).to_be_visible()
+    page.keyboard.press("c")
+    desk.button("Point 3 of Curve through points").click()
+    desk.button("Give a direction").click()
+    expect(page.get_by_text("nothing moved")).to_be_visible()
+    handle = desk.button("Direction handle at point 3 of Curve through points")
+    desk.drag(desk.centre(handle), (20, 60))
+    expect(page.get_by_text("step 3 · saved")).to_be_visible()
+    (way,) = params(desk, "point_curve")["directions"]
+    tip, root = desk.centre(handle), desk.centre(desk.button("Point 3 of Curve through points"))
+    seen = np.array([tip[0] - root[0], root[1] - tip[1]])
+    assert np.allclose(seen / np.linalg.norm(seen), np.array(way["direction"])[[0, 2]], atol=0.02)
+    desk.button("Insert after").click()
+    expect(page.get_by_role("button", name="Point 6 of Curve through points")).to_be_visible()
+    weight = page.get_by_role("textbox", name="Weight at point 3")
+    weight.fill("0.5")
+    weight.press("Enter")
+    expect(page.get_by_text("step 5 · saved")).to_be_visible()
+    assert params(desk, "point_curve")["directions"][0]["weight"] == 0.5
