@@ -13,12 +13,18 @@ export function PictureScale({ id, params }: { id: string; params: Params }) {
   const points = useTools((s) => s.measured);
   const [distance, setDistance] = useState(100);
   const axis = params.axis as PictureAxis;
+  const offset = params.offset as number;
+  const measuring = points !== null;
   useEffect(() => () => useTools.setState({ measured: null }), [id]);
+  useEffect(() => {
+    if (!measuring) return;
+    // Points are clicked on the picture; afterwards the working plane is the one it was.
+    const { plane } = useView.getState();
+    useView.setState({ plane: { axis, offset, step: null } });
+    return () => useView.setState({ plane });
+  }, [measuring, axis, offset]);
 
-  const begin = () => {
-    useView.setState({ plane: { axis, offset: params.offset as number, step: null } });
-    useTools.setState({ measured: [] });
-  };
+  const begin = () => useTools.setState({ measured: [] });
   const [a, b] = points ?? [];
   const apply = () => {
     if (!a || !b) return;
