@@ -13,7 +13,9 @@ from pamble.core.curves.fit import fit_points
 from pamble.core.curves.project import land
 from pamble.core.curves.relations import Relation, solve_relations
 from pamble.core.faces.kernel import surface_to_kernel
+from pamble.core.spline.basis import uniform_knots
 from pamble.core.spline.closest import to_surface
+from pamble.core.spline.curve import Curve
 from pamble.demo import DEMOS
 from pamble.demo.mirror_cap import crown
 
@@ -33,7 +35,7 @@ def bench_kernel() -> Kernel:
     add("other", "line", start=[140, 40, 150], end=[200, 20, 150])
     other = {"feature": "other", "edge": "c0"}
     add("d0", "offset_curve", curve=own, distance=6, normal=[0, 0, 1])
-    add("d1", "project_curve", curve=own, face={"feature": "crown"})
+    add("d1", "project_curve", curve=own, faces=[{"feature": "crown"}])
     add("d2", "blend_curve", first=own, second=other)
     add("d3", "two_view", first=own, first_view=[0, 0, 1], second=own, second_view=[0, 1, 0])
     add("d4", "match_curve", curve=other, to=own)
@@ -54,7 +56,7 @@ def main() -> None:
         nonlocal step
         step += 1
         to = [-40, 120 + 0.1 * (step % 20), 160]
-        kernel.preview({"op": "move_cvs", "id": "own", "cvs": [{"i": 1, "j": 0, "to": to}]})
+        kernel.preview({"op": "move_cvs", "id": "own", "cvs": [{"i": 1, "j": 0, "to": to}]}, (), ["own"])
 
     line("CV drag with ten dependents, kernel and frame", median(drag, 25))
     polygon = np.column_stack([np.linspace(0, 200, 9), np.zeros(9), 40 * np.sin(np.linspace(0, 3, 9))])
@@ -63,8 +65,9 @@ def main() -> None:
         + [Relation("same", (i, i + 1), axis=1) for i in range(4)]
         + [Relation("collinear", (2, 3, 4)), Relation("angle", (5, 4, 5, 6), value=150)]
     )
-    solve_relations(polygon, related)
-    line("a drag under ten relations, one step in the core", median(lambda: solve_relations(polygon, related)))
+    curve = Curve(5, uniform_knots(5, 4), polygon)
+    solve_relations(curve, related)
+    line("a drag under ten relations, one step in the core", median(lambda: solve_relations(curve, related)))
     t = np.linspace(0, 1, 2000)
     points = np.column_stack([100 * t, 10 * np.sin(6 * t), 5 * np.cos(4 * t)])
     fit = fit_points(points, 5, 0.02)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
 import orjson
@@ -69,23 +69,29 @@ class Evaluator:
 
     def evaluate(self, study: Study) -> set[str]:
         """Bring all features up to date; returns the ids whose shape, problem or facts changed."""
-        states, changed = self._walk(study, preview=False)
+        states, changed = self._walk(study, preview=False, watched=None)
         gone = set(self.states) - set(states)
         self.states = states
         return changed | gone
 
-    def preview(self, study: Study) -> tuple[dict[str, State], set[str]]:
-        """States of a study that is not kept, and the ids that differ from the kept ones."""
-        return self._walk(study, preview=True)
+    def preview(self, study: Study, watched: Collection[str] | None = None) -> tuple[dict[str, State], set[str]]:
+        """States of a study that is not kept, and the ids that differ from the kept ones.
 
-    def _walk(self, study: Study, *, preview: bool) -> tuple[dict[str, State], set[str]]:
+        watched: features whose figures are looked at; those of others stay as they were. All when None.
+        """
+        return self._walk(study, preview=True, watched=watched)
+
+    def _walk(
+        self, study: Study, *, preview: bool, watched: Collection[str] | None
+    ) -> tuple[dict[str, State], set[str]]:
         states: dict[str, State] = {}
         changed: set[str] = set()
         names = {f.id: f.name for f in study.features}
         values, circle = _values(study)
         for feature in study.features:
             old = self.states.get(feature.id)
-            state = self._step(feature, states, old, names, (values, circle), preview)
+            unseen = watched is not None and feature.id not in watched
+            state = self._step(feature, states, old, names, (values, circle), preview, unseen)
             states[feature.id] = state
             if old is None or state is not old:
                 changed.add(feature.id)
@@ -99,6 +105,7 @@ class Evaluator:
         names: Mapping[str, str],
         dimensions: tuple[Mapping[str, float], str | None],
         preview: bool,
+        unseen: bool,
     ) -> State:
         last = old.made if old else None
         if not feature.on:
@@ -127,7 +134,8 @@ class Evaluator:
         if missing is not None:
             return State(last, missing, True, old.version if old else "none", key)
         try:
-            made = described(kind.run(params, Inputs(inputs, names), Context(preview, last, self.assets)), preview)
+            made = kind.run(params, Inputs(inputs, names), Context(preview, last, self.assets))
+            made = described(made, preview, last if unseen else None)
         except PambleError as error:
             return State(last, str(error), True, old.version if old else "none", key)
         except Exception as error:  # a fault of ours must not take the study with it

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import tempfile
 import uuid
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -65,10 +65,15 @@ class Kernel:
         rows = worst_first(list(self._ledger.rows.values()))
         return _frame(self.study, states, wanted, rows, FULL_STEPS, preview=False, whole=ids is None, said=said)
 
-    def preview(self, op: dict[str, Any], combs: Sequence[dict[str, Any]] = ()) -> bytes:
-        """What an operation would make, coarse and quick; nothing is kept. Raises `StudyError`."""
+    def preview(
+        self, op: dict[str, Any], combs: Sequence[dict[str, Any]] = (), watched: Collection[str] | None = None
+    ) -> bytes:
+        """What an operation would make, coarse and quick; nothing is kept. Raises `StudyError`.
+
+        watched: the features whose curves' figures are looked at, all when None.
+        """
         study, _ = self._changed(parse_op(op))
-        states, changed = self._evaluator.preview(study)
+        states, changed = self._evaluator.preview(study, watched)
         rows = worst_first(list(self._ledger.preview(study, states, changed, DRAG_SAMPLES).values()))
         return _frame(study, states, changed, rows, DRAG_STEPS, preview=True, whole=False, combs=combs)
 

@@ -79,7 +79,8 @@ class LiveWindow:
         while self._latest is not None:
             message, self._latest = self._latest, None
             try:
-                frame = await self._study.ask("preview", message.op.model_dump(), _plain(message.combs))
+                op, combs = message.op.model_dump(), _plain(message.combs)
+                frame = await self._study.ask("preview", op, combs, message.watched)
                 async with self._sending:
                     await self._socket.send_bytes(frame)
             except PambleError as error:

@@ -22,13 +22,14 @@ class CombWanted(BaseModel):
 class Preview(BaseModel):
     """Show what an operation would make while the pointer is down; only the latest counts.
 
-    combs: the combs that the window shows, to follow along.
+    combs: the combs that the window shows, to follow along. watched: the steps whose figures it shows, all when null.
     """
 
     type: Literal["preview"] = "preview"
     seq: int
     op: Op
     combs: list[CombWanted] = []
+    watched: list[str] | None = None
 
 
 class Commit(BaseModel):

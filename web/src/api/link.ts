@@ -5,6 +5,8 @@ type Unsent = ClientMessage extends infer M ? (M extends { seq: number } ? Omit<
 
 export interface LinkEvents {
   combsWanted(): CombWanted[];
+  /** Steps whose figures are shown. */
+  watched(): string[];
   state(state: StudyState, frame: Frame<FrameHeader>): void;
   preview(frame: Frame<FrameHeader>): void;
   combs(frame: Frame<CombsHeader>): void;
@@ -123,7 +125,7 @@ export class Link {
       this.previewNext = op;
       return;
     }
-    this.previewSent = { seq: this.send({ type: 'preview', op, combs: this.events.combsWanted() }), at: performance.now() };
+    this.previewSent = { seq: this.send({ type: 'preview', op, combs: this.events.combsWanted(), watched: this.events.watched() }), at: performance.now() };
   }
 
   /** Forget previews on their way: what they show is no longer wanted. */

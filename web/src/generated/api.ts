@@ -959,7 +959,7 @@ export interface components {
          * Preview
          * @description Show what an operation would make while the pointer is down; only the latest counts.
          *
-         *     combs: the combs that the window shows, to follow along.
+         *     combs: the combs that the window shows, to follow along. watched: the steps whose figures it shows, all when null.
          */
         Preview: {
             /**
@@ -977,6 +977,11 @@ export interface components {
              * @constant
              */
             type?: "preview";
+            /**
+             * Watched
+             * @default null
+             */
+            watched?: string[] | null;
         };
         /**
          * Probe

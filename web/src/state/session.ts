@@ -32,6 +32,10 @@ export function openStudy(id: string): () => void {
   useView.setState({ combEdges: [], isolated: null, activeSeam: null, stripRow: null, probe: null });
   link = new Link(id, {
     combsWanted,
+    watched() {
+      const { draft, selection } = useTools.getState();
+      return [draft?.id, selection?.id].filter((id) => id !== undefined);
+    },
     state(state, frame) {
       receiveState(state, frame);
       if (frame.header.said && state.by === state.window) tell(frame.header.said, true);

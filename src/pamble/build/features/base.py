@@ -85,10 +85,15 @@ def made_curves(*curves: Curve, warnings: tuple[str, ...] = (), **facts: Any) ->
     return Made(curves=curves, facts=facts, warnings=warnings)
 
 
-def described(made: Made, quick: bool) -> Made:
-    """The result with the figures of its curves; of the first alone, and roughly, while the pointer is down."""
+def described(made: Made, quick: bool, last: Made | None = None) -> Made:
+    """The result with the figures of its curves; of the first alone, and roughly, while the pointer is down.
+
+    last: what was described before; its figures stand in where nobody looks at the new ones.
+    """
     if not made.curves:
         return made
+    if last is not None and "curves" in last.facts:
+        return replace(made, facts={**made.facts, "curves": last.facts["curves"]})
     chosen = made.curves[:1] if quick else made.curves
     return replace(
         made, facts={**made.facts, "curves": [describe_curve(c, quick, made.points is None) for c in chosen]}

@@ -7,7 +7,7 @@ import numpy as np
 from pamble.core.arrays import dot, norm
 from pamble.core.curves.fit import Fit, fit_points
 from pamble.core.curves.jets import curve_jets
-from pamble.core.curves.measure import length_parameters
+from pamble.core.curves.measure import LengthMap, length_parameters
 from pamble.core.errors import GeometryError
 from pamble.core.spline import knots
 from pamble.core.spline.curve import Curve
@@ -46,10 +46,11 @@ def mid_curve(
         mixed = Curve(a.degree, a.knots, (1 - ratio) * a.control + ratio * b.control)
         return Fit(mixed, 0.0, mixed.control[0], True)
     s = np.linspace(0.0, 1.0, _PAIRS // 4 if hurry else _PAIRS)
-    ta, sb = length_parameters(a, s), s.copy()
+    on_b = LengthMap(b)
+    ta, sb = length_parameters(a, s, hurry), s.copy()
     ja = curve_jets(a, ta)
     for _ in range(4 if hurry else 12):
-        jb = curve_jets(b, length_parameters(b, sb))
+        jb = curve_jets(b, on_b.parameters(sb, quick=True))
         lean = dot(jb.point - ja.point, ja.tangent + jb.tangent)
         length = float(norm(np.diff(jb.point, axis=0)).sum())
         step = -lean / np.maximum(2.0 + 0 * lean, 1e-9) / max(length, 1e-9)
@@ -59,5 +60,5 @@ def mid_curve(
             break
     if np.diff(sb).min() <= 0:
         sb = s
-    pb = curve_points(b, length_parameters(b, sb))
+    pb = curve_points(b, on_b.parameters(sb, hurry))
     return fit_points((1 - ratio) * ja.point + ratio * pb, degree, tolerance, spans, s, hurry)

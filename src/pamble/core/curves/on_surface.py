@@ -48,7 +48,7 @@ def offset_on_surface(
     Raises `GeometryError` if the curve is not on the surface or nothing of the offset is.
     """
     surface = face.surface
-    t = length_parameters(curve, np.linspace(0, 1, _FINE // 4 if hurry else _FINE))
+    t = length_parameters(curve, np.linspace(0, 1, _FINE // 4 if hurry else _FINE), hurry)
     t[[0, -1]] = curve.domain
     off = float(to_surface(surface, curve_points(curve, t)).distance.max())
     if off > 1.0:

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -60,12 +62,10 @@ def land(surface: Surface, points: Array, direction: Array) -> Landing:
     x = unit(np.cross(d, np.eye(3)[int(np.argmin(np.abs(d)))])[None])[0]
     y = np.cross(d, x)
     (u0, u1), (v0, v1) = surface.domain
-    us, vs = np.linspace(u0, u1, _SEEDS), np.linspace(v0, v1, _SEEDS)
-    grid = surface_grid(surface, us, vs)[0, 0].reshape(-1, 3)
-    flat = np.column_stack([grid @ x, grid @ y])
+    us, vs, grid, tree = _seen_along(surface, tuple(x), tuple(y))
     target = np.column_stack([points @ x, points @ y])
     # Of the few grid points nearest across the direction, start at the one nearest along it.
-    near = np.asarray(cKDTree(flat).query(target, k=4)[1], dtype=np.intp)
+    near = np.asarray(tree.query(target, k=4)[1], dtype=np.intp)
     along = np.abs((grid[near] - points[:, None]) @ d)
     seed = near[np.arange(len(points)), np.argmin(along, axis=1)]
     u, v = us[seed // len(vs)], vs[seed % len(vs)]
@@ -85,6 +85,17 @@ def land(surface: Surface, points: Array, direction: Array) -> Landing:
     foot = surface_derivatives(surface, u, v, 0)[0, 0]
     apart = np.hypot(foot @ x - target[:, 0], foot @ y - target[:, 1])
     return Landing(u, v, foot, apart < 1e-6 * max(1.0, surface.diagonal))
+
+
+@lru_cache(maxsize=16)
+def _seen_along(
+    surface: Surface, x: tuple[float, ...], y: tuple[float, ...]
+) -> tuple[Array, Array, Array, cKDTree[Any]]:
+    """A grid on a surface, and its points as seen along a direction, for looking up near ones; remembered."""
+    (u0, u1), (v0, v1) = surface.domain
+    us, vs = np.linspace(u0, u1, _SEEDS), np.linspace(v0, v1, _SEEDS)
+    grid = surface_grid(surface, us, vs)[0, 0].reshape(-1, 3)
+    return us, vs, grid, cKDTree(np.column_stack([grid @ np.array(x), grid @ np.array(y)]))
 
 
 def pull(surface: Surface, points: Array) -> Landing:
@@ -113,18 +124,19 @@ def project(
     CVs; stretches on neighbouring faces that run on smoothly become one curve. ``off_surface`` is the largest distance
     of the result from the faces. Raises `GeometryError` if nothing lands.
     """
-    t = length_parameters(curve, np.linspace(0, 1, _FINE // 4 if hurry else _FINE))
+    t = length_parameters(curve, np.linspace(0, 1, _FINE // 4 if hurry else _FINE), hurry)
     t[[0, -1]] = curve.domain
+    on, landed = _onto(faces, curve_points(curve, t), direction)
 
     def label(at: Array) -> IntArray:
         return _onto(faces, curve_points(curve, at), direction)[0]
 
-    runs = [r for r in stretches(label, t, 1 if hurry else 6) if r[2] > r[1]]
+    runs = [r for r in stretches(label, t, 1 if hurry else 6, on) if r[2] > r[1]]
     if not runs:
         way = "along the surface normal" if direction is None else "along this direction"
         one = "surface" if len(faces) == 1 else "surfaces"
         raise GeometryError(f"The curve misses the {one} {way}: move it over the face, or choose another direction.")
-    parts = [_landed(curve, faces[f], direction, t, a, b) for f, a, b in runs]
+    parts = [_part(curve, faces[f], direction, t, landed, a, b) for f, a, b in runs]
     chains = _chained(parts, [f for f, _, _ in runs], tolerance)
     pieces = tuple(fit_points(c, degree, tolerance, spans, hurry=hurry) for c in chains)
     missed = curve_points(curve, t[~np.any([(t >= a) & (t <= b) for _, a, b in runs], axis=0)])
@@ -150,12 +162,14 @@ def _onto(faces: Sequence[Face], points: Array, direction: Array | None) -> tupl
     return np.where(np.isfinite(far[best, every]), best, -1), landed
 
 
-def _landed(curve: Curve, face: Face, direction: Array | None, t: Array, a: float, b: float) -> Array:
-    """Points of the projection of the stretch from ``a`` to ``b`` on one face."""
-    at = np.concatenate([[a], t[(t > a) & (t < b)], [b]])
-    if len(at) < _LEAST:
-        at = np.linspace(a, b, _LEAST)
-    return _onto([face], curve_points(curve, at), direction)[1]
+def _part(curve: Curve, face: Face, direction: Array | None, t: Array, landed: Array, a: float, b: float) -> Array:
+    """Points of the projection of the stretch from ``a`` to ``b`` on one face, given where ``t`` landed."""
+    inner = (t >= a) & (t <= b)
+    if inner.sum() < _LEAST:
+        return _onto([face], curve_points(curve, np.linspace(a, b, _LEAST)), direction)[1]
+    ends = _onto([face], curve_points(curve, [a, b]), direction)[1]
+    start = ends[:1] if t[inner][0] > a else ends[:0]
+    return np.vstack([start, landed[inner], ends[1:] if t[inner][-1] < b else ends[:0]])
 
 
 def _chained(parts: list[Array], on: list[int], tolerance: float) -> list[Array]:

@@ -13,13 +13,15 @@ _ROUNDS = 6
 """Each round divides the step in which a stretch ends by `_FINER`: six make it 6e-8 of itself."""
 
 
-def stretches(label: Callable[[Array], IntArray], t: Array, rounds: int = _ROUNDS) -> list[tuple[int, float, float]]:
+def stretches(
+    label: Callable[[Array], IntArray], t: Array, rounds: int = _ROUNDS, known: IntArray | None = None
+) -> list[tuple[int, float, float]]:
     """Stretches of equal label, ``(label, start, end)`` in order, over rising parameters ``t``; none for labels < 0.
 
     label: gives an integer for every parameter (m,). Ends within a step of ``t`` are closed in on from inside, so the
-    label holds at both. Stretches shorter than a step may be missed.
+    label holds at both. Stretches shorter than a step may be missed. known: the labels of ``t``, if they are at hand.
     """
-    now = label(t)
+    now = label(t) if known is None else known
     starts = np.flatnonzero(np.concatenate([[True], now[1:] != now[:-1]]))
     ends = np.append(starts[1:] - 1, len(t) - 1)
     out = []
