@@ -8,7 +8,7 @@ import numpy as np
 from scipy.linalg import lapack
 
 from pamble.core.arrays import TINY, Array, dot, floats, norm
-from pamble.core.curves.measure import samples
+from pamble.core.curves.measure import deviation, samples
 from pamble.core.errors import GeometryError
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
@@ -76,20 +76,29 @@ def fit_points(
     best: Fit | None = None
     for n in tries:
         knots = basis.uniform_knots(degree, min(n, most))
-        if few is not None and len(tries) > 1 and not _fit(points[few], t[few], knots, tolerance).reached:
-            continue
-        fit = _fit(points, t, knots, tolerance, patient=len(tries) == 1 and not hurry)
+        start = t
+        if few is not None and len(tries) > 1:
+            sparse, found = _fit(points[few], t[few], knots, tolerance)
+            if not sparse.reached:
+                continue
+            # What was found for few of the points is near for all of them.
+            start = np.interp(t, t[few], found)
+        fit = _fit(points, start, knots, tolerance, patient=len(tries) == 1 and not hurry)[0]
         if best is None or fit.deviation < best.deviation:
             best = fit
         if fit.reached:
             return fit
-    return best if best is not None else _fit(points, t, basis.uniform_knots(degree, min(tries[-1], most)), tolerance)
+    if best is not None:
+        return best
+    return _fit(points, t, basis.uniform_knots(degree, min(tries[-1], most)), tolerance)[0]
 
 
-def _fit(points: Array, start: Array, knots: Array, tolerance: float, patient: bool = False) -> Fit:
+def _fit(points: Array, start: Array, knots: Array, tolerance: float, patient: bool = False) -> tuple[Fit, Array]:
+    """The fit, and the parameters (m,) of the points on it."""
     degree = int(np.sum(knots == knots[0])) - 1
     t = start
     best: Fit | None = None
+    at = t
     curve = Curve(degree, knots, _solve(points, t, knots, degree))
     for turn in range(_ROUNDS):
         if turn:
@@ -97,13 +106,13 @@ def _fit(points: Array, start: Array, knots: Array, tolerance: float, patient: b
         t, distance = _feet(curve, points, t)
         i = int(np.argmax(distance))
         if best is None or distance[i] < best.deviation:
-            best = Fit(curve, float(distance[i]), points[i], bool(distance[i] <= tolerance))
+            best, at = Fit(curve, float(distance[i]), points[i], bool(distance[i] <= tolerance)), t
         elif distance[i] > 0.98 * best.deviation:
             break
         if best.reached or (not patient and best.deviation > _HOPELESS * tolerance):
             break
     assert best is not None
-    return best
+    return best, at
 
 
 def _solve(points: Array, t: Array, knots: Array, degree: int) -> Array:
@@ -190,7 +199,20 @@ def simplify(
         return even
     # Where the curve's own parameters are what a lower degree or fewer spans had, they give it back exactly.
     own = fit_points(points, degree, tolerance, spans, (t - t[0]) / (t[-1] - t[0]))
-    return min(own, even, key=lambda f: (len(f.curve.control) if f.reached else 10_000, f.deviation))
+    best = min(own, even, key=lambda f: (len(f.curve.control) if f.reached else 10_000, f.deviation))
+    # Between the points it was fitted to a curve may stray a little more: told is how far it really does.
+    told = _true_deviation(curve, best, tolerance)
+    if told.reached or not best.reached or spans is not None:
+        return told
+    tighter = fit_points(points, degree, tolerance * tolerance / told.deviation * 0.98)
+    return _true_deviation(curve, tighter, tolerance)
+
+
+def _true_deviation(curve: Curve, fit: Fit, tolerance: float) -> Fit:
+    found = deviation(curve, fit.curve)
+    distance = max(found.distance, fit.deviation)
+    place = found.point if found.distance >= fit.deviation else fit.place
+    return Fit(fit.curve, distance, place, distance <= tolerance)
 
 
 def rebuild(curve: Curve, degree: int, spans: int) -> Fit:

@@ -176,11 +176,14 @@ class Deviation:
     point: Array
 
 
-def deviation(curve: Curve, other: Curve, each: int = 40) -> Deviation:
-    """How far ``curve`` strays from ``other`` and ``other`` from ``curve``, whichever is more."""
+def deviation(curve: Curve, other: Curve, least: int = 500) -> Deviation:
+    """How far ``curve`` strays from ``other`` and ``other`` from ``curve``, whichever is more.
+
+    Judged at ``least`` places or more on each, ends included.
+    """
     out = []
     for a, b in ((curve, other), (other, curve)):
-        points = curve_points(a, samples(a, each))
+        points = curve_points(a, samples(a, max(40, -(-least // a.spans))))
         feet = to_curve(b, points)
         i = int(np.argmax(feet.distance))
         out.append(Deviation(float(feet.distance[i]), points[i]))
