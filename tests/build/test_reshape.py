@@ -135,3 +135,20 @@ def test_what_hangs_on_a_reshaped_curve_follows(kernel):
     before = facts(kernel, "beside")["facts"]["curves"][0]["length"]
     change(kernel, "arch", "degree", value=3)
     assert abs(facts(kernel, "beside")["facts"]["curves"][0]["length"] - before) > 0.01
+
+
+def test_a_direction_goes_along_a_line_and_follows_it(kernel):
+    add(kernel, "guide", "line", start=[35, 0, 30], end=[35, 40, 60])
+    turned = add(kernel, "bow", "point_curve", points=POINTS, directions=[
+        {"point": 1, "direction": [0, -1, 0], "along": line("guide")}
+    ])  # fmt: skip
+    assert turned
+
+    def way():
+        (tip,) = facts(kernel, "bow")["facts"]["tips"]
+        out = np.subtract(tip["at"], POINTS[1])
+        return out / np.linalg.norm(out)
+
+    assert np.allclose(way(), [0, -0.8, -0.6])
+    kernel.commit({"op": "set_params", "id": "guide", "changes": {"end": [35, 30, 30]}})
+    assert np.allclose(way(), [0, -1, 0])

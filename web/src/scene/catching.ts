@@ -20,6 +20,8 @@ export interface Catch {
   cv?: number;
   /** End of the line: 0 its start, 1 its end. */
   end?: 0 | 1;
+  /** Whether it is as exact as it is drawn: a mesh has nothing finer. */
+  drawn?: boolean;
 }
 
 export interface Placed {
@@ -29,14 +31,15 @@ export interface Placed {
 
 /** What a point near a pixel catches: an end or CV before a line, a line before a face, a face before a plane. */
 export function catchAt(viewport: Viewport, x: number, y: number, without: string | null = null): Catch | null {
-  const { points, lines, faces, planes } = useView.getState().catching;
+  const { points, lines, faces, meshes, planes } = useView.getState().catching;
   const mark = points ? nearestMark(viewport, x, y, without) : null;
   if (mark) return mark;
   const line = lines ? viewport.lineAt(x, y, REACH, without) : null;
   if (line) return { at: line.at, words: featureName(line.feature), feature: line.feature, edge: line.edge };
-  const face = faces ? viewport.faceAt(x, y) : null;
-  if (face && face.id !== without && useStudy.getState().shown.shapes.get(face.id)?.object.kind === 'face')
-    return { at: face.point, words: `surface of ${featureName(face.id)}`, feature: face.id };
+  const face = faces || meshes ? viewport.faceAt(x, y) : null;
+  const kind = face && face.id !== without ? useStudy.getState().shown.shapes.get(face.id)?.object.kind : null;
+  if (face && kind && ((faces && kind === 'face') || (meshes && kind === 'mesh')))
+    return { at: face.point, words: `surface of ${featureName(face.id)}`, feature: face.id, drawn: kind === 'mesh' };
   return planes ? planeAt(viewport, x, y) : null;
 }
 
@@ -61,8 +64,9 @@ export async function settled(viewport: Viewport, placed: Placed): Promise<{ poi
   return { point: [foot.x, foot.y, foot.z], hangsOn: null };
 }
 
-async function exactPlace({ feature, edge, cv, end, at }: Catch): Promise<{ point: Point; hangsOn: PlaceRef | null }> {
+async function exactPlace({ feature, edge, cv, end, at, drawn }: Catch): Promise<{ point: Point; hangsOn: PlaceRef | null }> {
   if (cv !== undefined) return { point: [at.x, at.y, at.z], hangsOn: { feature, cv } };
+  if (drawn) return { point: [at.x, at.y, at.z], hangsOn: null };
   const found = await locate(feature, edge ?? null, [at.x, at.y, at.z]);
   const share = end ?? found.at;
   return { point: found.point, hangsOn: edge && share !== null ? { feature, edge, at: share } : null };

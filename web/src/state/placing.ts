@@ -1,6 +1,6 @@
 import type { Params, PlaceRef, Point } from '../api/types';
 import { LISTS, openField, type Field } from './catalog';
-import { changeDraft, drawnCvs, fieldsOf } from './drafts';
+import { changeDraft, changeParams, drawnCvs, fieldsOf } from './drafts';
 import { useStudy, type Shape } from './study';
 import { useTools, type Draft } from './tools';
 
@@ -33,7 +33,12 @@ export function wanted(): 'line' | 'face' | 'point' | null {
 
 /** A point was placed: it goes where the tool still lacks one; as what it hangs on where the tool can follow that. */
 export function placePoint(point: Point, hangsOn: PlaceRef | null = null, facing: Point | null = null): void {
-  const { draft, measured } = useTools.getState();
+  const { draft, measured, repick } = useTools.getState();
+  if (repick?.kind === 'point') {
+    useTools.setState({ repick: null, caught: null });
+    changeParams(repick.id, { [repick.field]: hangsOn ?? point }, true);
+    return;
+  }
   if (measured) {
     useTools.setState({ measured: [...measured, point] });
     return;

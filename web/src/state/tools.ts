@@ -26,8 +26,8 @@ export interface Draft {
 export interface Repick {
   id: string;
   field: string;
-  kind: 'line' | 'face';
-  /** What is done with the pick, where it is not simply the new input. */
+  kind: 'line' | 'face' | 'point';
+  /** What is done with a picked line, where it is not simply the new input. */
   take?: (ref: EdgeRef) => void;
 }
 

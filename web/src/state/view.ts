@@ -52,6 +52,7 @@ export interface Catching {
   points: boolean;
   lines: boolean;
   faces: boolean;
+  meshes: boolean;
   planes: boolean;
   /** Whether what is caught is dropped square onto the working plane. */
   dropped: boolean;
@@ -78,7 +79,7 @@ interface ViewStore {
 
 export const useView = create<ViewStore>(() => ({
   plane: { axis: 'auto', offset: 0, step: null },
-  catching: { points: true, lines: true, faces: false, planes: false, dropped: false },
+  catching: { points: true, lines: true, faces: false, meshes: false, planes: false, dropped: false },
   pictures: true,
   light: 'clay',
   zebra: { fixedTo: 'viewer', bands: 14, direction: 90 },

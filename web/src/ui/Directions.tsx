@@ -1,14 +1,30 @@
 import { ActionIcon } from '@mantine/core';
 import { IconX } from '@tabler/icons-react';
 
-import type { Params, Point } from '../api/types';
+import type { EdgeRef, Params, Point } from '../api/types';
+import { startRepick } from '../state/actions';
 import { changeParams } from '../state/drafts';
 import { ExpressionField } from './ExpressionField';
+import { edgeWords } from './ToolBar';
 
 export interface Direction {
   point: number;
   direction: Point;
   weight: number | string;
+  /** A line whose tangent gives the direction. */
+  along?: EdgeRef | null;
+}
+
+const AXES: [string, Point][] = [
+  ['x', [1, 0, 0]],
+  ['y', [0, 1, 0]],
+  ['z', [0, 0, 1]],
+];
+
+/** Of the two senses of an axis the one that is nearer to a direction. */
+function facing(way: Point, direction: Point): Point {
+  const sense = way[0] * direction[0] + way[1] * direction[1] + way[2] * direction[2] < 0 ? -1 : 1;
+  return [way[0] * sense, way[1] * sense, way[2] * sense];
 }
 
 export const directionsOf = (params: Params | undefined): Direction[] => (params?.directions as Direction[] | undefined) ?? [];
@@ -32,7 +48,7 @@ export function Directions({ id, params }: { id: string; params: Params }) {
               </ActionIcon>
             </span>
           </div>
-          <div style={{ display: 'flex', gap: 4 }}>
+          {!d.along && <div style={{ display: 'flex', gap: 4 }}>
             {(['x', 'y', 'z'] as const).map((axis, k) => (
               <ExpressionField
                 key={axis}
@@ -42,6 +58,24 @@ export function Directions({ id, params }: { id: string; params: Params }) {
                 onChange={(v) => typeof v === 'number' && change(i, { direction: d.direction.map((w, n) => (n === k ? v : w)) as Point })}
               />
             ))}
+          </div>}
+          <div className="chips">
+            {d.along ? (
+              <button className="chip" title="Follows it. Click to let go" onClick={() => change(i, { along: null })}>
+                along {edgeWords(d.along.feature, d.along.edge)}
+              </button>
+            ) : (
+              <>
+                {AXES.map(([axis, way]) => (
+                  <button key={axis} className="chip" onClick={() => change(i, { direction: facing(way, d.direction) })}>
+                    along {axis}
+                  </button>
+                ))}
+                <button className="chip" title="Pick a line whose direction it follows" onClick={() => startRepick({ id, field: 'directions', kind: 'line', take: (along) => change(i, { along }) })}>
+                  along a line…
+                </button>
+              </>
+            )}
           </div>
         </div>
       ))}

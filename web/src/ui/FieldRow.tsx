@@ -13,7 +13,7 @@ interface Props {
   value: unknown;
   change(value: unknown, final?: boolean): void;
   /** Ask for another line or face in place of the one that is there. */
-  repick(kind: 'line' | 'face'): void;
+  repick(kind: 'line' | 'face' | 'point'): void;
   /** Whether the next pick goes here. */
   asking: boolean;
 }
@@ -58,7 +58,11 @@ export function FieldRow({ field, value, change, repick, asking }: Props) {
     case 'plane':
       return <PlaneRow field={field} value={now as { feature: string } | null} change={change} />;
     case 'place':
-      return isPlaceRef(now) ? <HangingRow field={field} value={now} change={change} /> : <PointRow field={field} value={now as Point | null} change={change} />;
+      return isPlaceRef(now) ? (
+        <HangingRow field={field} value={now} change={change} />
+      ) : (
+        <PointRow field={field} value={now as Point | null} change={change} pick={asking ? null : () => repick('point')} />
+      );
     case 'points':
       return (
         <Row title={field.title}>
@@ -186,7 +190,7 @@ function PlaneRow({ field, value, change }: { field: Field; value: { feature: st
   );
 }
 
-function PointRow({ field, value, change }: { field: Field; value: Point | null; change(value: unknown): void }) {
+function PointRow({ field, value, change, pick }: { field: Field; value: Point | null; change(value: unknown): void; pick?: (() => void) | null }) {
   if (!value)
     return (
       <Row title={field.title}>
@@ -202,6 +206,12 @@ function PointRow({ field, value, change }: { field: Field; value: Point | null;
   return (
     <div style={{ marginTop: 8 }}>
       <span className="quiet">{field.title}</span>{' '}
+      {pick === null && <span className="asked">click on the part</span>}
+      {pick && (
+        <button className="target" title="Place it on the part, or hang it on an end, a CV or a line" onClick={pick}>
+          on the part
+        </button>
+      )}
       {field.direction && (
         <button className="target" title="The direction in which you look at the part" onClick={() => change(eye.direction().map((v) => Math.round(v * 1e6) / 1e6))}>
           along the view

@@ -18,6 +18,7 @@ const CATCHES: [keyof Catching, string][] = [
   ['points', 'Ends and CVs'],
   ['lines', 'Curves and edges'],
   ['faces', 'Surfaces'],
+  ['meshes', 'Reference meshes'],
   ['planes', 'Planes'],
   ['dropped', 'Drop what is caught onto the plane'],
 ];

@@ -111,13 +111,15 @@ function CurveTools({ tool }: { tool: string | null }) {
   );
 }
 
+const ASKS = { face: 'Pick another face.', line: 'Pick another line.', point: 'Click where it is to be.' };
+
 function Ask() {
   const { tool, picks, draft, problem, stage, selection, hover, caught, repick } = useTools();
   const info = useCatalog((s) => (draft ? s.tools.get(draft.kind) : undefined));
   const first = picks[0];
   if (problem) return <div className="ask problem" role="alert">▲ {problem}</div>;
   let words = '';
-  if (repick) words = repick.kind === 'face' ? 'Pick another face. Esc leaves it as it is.' : 'Pick another line. Esc leaves it as it is.';
+  if (repick) words = `${ASKS[repick.kind]} Esc leaves it as it is.`;
   else if (draft && draft.kind !== 'edge_blend') words = info?.ask ?? '';
   else if (draft) words = 'Pull the round handles for fullness. Enter keeps the blend, Esc drops it.';
   else if (tool === 'edge_blend')

@@ -42,7 +42,7 @@ export function ToolCard({ id, kind, name, params, draft }: Props) {
           field={field}
           value={params[field.name]}
           change={(value, final) => change({ [field.name]: value }, final)}
-          repick={(what) => (draft ? change({ [field.name]: undefined }) : startRepick({ id, field: field.name, kind: what }))}
+          repick={(what) => (draft && what !== 'point' ? change({ [field.name]: undefined }) : startRepick({ id, field: field.name, kind: what }))}
           asking={repick?.id === id && repick.field === field.name}
         />
       ))}

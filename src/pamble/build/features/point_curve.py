@@ -8,13 +8,15 @@ from typing import Any
 import numpy as np
 from pydantic import Field
 
-from pamble.build.data import Point, Stored
+from pamble.build.data import EdgeRef, Point, Stored
 from pamble.build.features.base import Context, FeatureKind, Inputs, Made, made_curves
 from pamble.build.features.fields import choice, number
 from pamble.core.arrays import Array, floats, norm
 from pamble.core.curves.interpolate import natural_handles, point_parameters, through_points
+from pamble.core.curves.jets import curve_jets
 from pamble.core.curves.polygon import evened
 from pamble.core.errors import GeometryError, StudyError
+from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
 from pamble.core.spline.knots import raise_degree
@@ -25,12 +27,14 @@ _TIP = 1 / 3
 
 class DirectionData(Stored):
     """The direction that the curve takes at a point (numbered from 0), and its weight: 1 is the pace of the legs beside
-    it, 2 holds the direction twice as far.
+    it, 2 holds the direction twice as far. along: a line whose tangent nearest to the point gives the direction; of its
+    two senses the one nearer to ``direction``.
     """
 
     point: int = Field(ge=0)
     direction: Point
     weight: float = Field(1.0, gt=0.01, le=20)
+    along: EdgeRef | None = None
 
 
 class PointCurveParams(Stored):
@@ -64,6 +68,7 @@ def _through(params: PointCurveParams) -> Curve:
 
 def run(params: PointCurveParams, inputs: Inputs, context: Context) -> Made:
     """Interpolate the points. The tips of the directions are told for the part."""
+    params = params.model_copy(update={"directions": [_aligned(d, params.points, inputs) for d in params.directions]})
     points, curve = np.array(params.points), _through(params)
     tips = []
     t = _parameters(points, params.closed)
@@ -73,6 +78,16 @@ def run(params: PointCurveParams, inputs: Inputs, context: Context) -> Made:
         reach = _TIP * speed * float(np.diff(t).mean()) / d.weight
         tips.append({"point": d.point, "at": (points[d.point] + reach * d.weight * way).tolist(), "reach": reach})
     return replace(made_curves(curve, tips=tips), points=points)
+
+
+def _aligned(d: DirectionData, points: list[Point], inputs: Inputs) -> DirectionData:
+    """The direction with the tangent of the line it goes along."""
+    if d.along is None or d.point >= len(points):
+        return d
+    line = inputs.curve(d.along)
+    tangent = curve_jets(line, to_curve(line, np.array([points[d.point]])).t).tangent[0]
+    x, y, z = (tangent if float(tangent @ np.array(d.direction)) >= 0 else -tangent).tolist()
+    return d.model_copy(update={"direction": (x, y, z)})
 
 
 def _parameters(points: Array, closed: bool) -> Array:
