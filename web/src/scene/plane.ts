@@ -58,10 +58,13 @@ export function dropped(viewport: Viewport, point: Vector3): Vector3 {
   return point.clone().addScaledVector(normal, origin.clone().sub(point).dot(normal));
 }
 
-/** Free points lie on a grid finer than a pixel where the plane is a principal one: figures that can be read. */
+/** Free points lie on a grid of the plane that is finer than a pixel: figures that can be read. */
 export function rounded(viewport: Viewport, p: Vector3): Point {
-  if (useView.getState().plane.step) return [p.x, p.y, p.z];
-  const { normal } = workingPlane(viewport);
-  const step = (v: number, k: 'x' | 'y' | 'z') => (Math.abs(normal[k]) > 0.5 ? v : Math.round(v * 100) / 100);
-  return [step(p.x, 'x'), step(p.y, 'y'), step(p.z, 'z')];
+  const { origin, x, y } = workingPlane(viewport);
+  const from = p.clone().sub(origin);
+  const step = (axis: Vector3) => Math.round(from.dot(axis) * 100) / 100;
+  const at = origin.clone().addScaledVector(x, step(x)).addScaledVector(y, step(y));
+  // Rounding of the sums themselves is taken away again.
+  const clean = (v: number) => Math.round(v * 1e9) / 1e9;
+  return [clean(at.x), clean(at.y), clean(at.z)];
 }

@@ -44,17 +44,24 @@ export class ShapeNode {
     new LineMaterial({ linewidth: 0.8, transparent: true, opacity: 0.35 }),
   );
   private readonly strong = new LineSegments2(new LineSegmentsGeometry(), new LineMaterial({ linewidth: 4, polygonOffset: true, polygonOffsetFactor: -4, polygonOffsetUnits: -8 }));
+  /** A curve that stands alone shows faintly through what lies before it. */
+  private readonly ghost = new LineSegments2(
+    new LineSegmentsGeometry(),
+    new LineMaterial({ linewidth: 1.6, transparent: true, opacity: 0.4, depthTest: false }),
+  );
   private strongNames = '';
 
   constructor(light: LightUniforms) {
     this.mesh = new Mesh(new BufferGeometry(), shapeMaterial(light));
     this.mesh.frustumCulled = this.lines.frustumCulled = this.strong.frustumCulled = this.isoLines.frustumCulled = false;
+    this.ghost.frustumCulled = false;
     this.strong.renderOrder = 2;
-    this.group.add(this.mesh, this.lines, this.isoLines, this.strong);
+    this.ghost.renderOrder = 3;
+    this.group.add(this.mesh, this.lines, this.isoLines, this.strong, this.ghost);
   }
 
   resize(width: number, height: number): void {
-    for (const l of [this.lines, this.isoLines, this.strong]) l.material.resolution.set(width, height);
+    for (const l of [this.lines, this.isoLines, this.strong, this.ghost]) l.material.resolution.set(width, height);
   }
 
   update(shape: Shape, look: ShapeLook): void {
@@ -75,6 +82,7 @@ export class ShapeNode {
     const alone = shape.object.kind === 'curves';
     this.lines.material.color.set(alone ? look.tint : look.ink);
     this.lines.material.linewidth = alone ? 2.4 : 1.3;
+    this.ghost.material.color.set(look.strongEdges.length ? look.accent : look.tint);
     this.isoLines.material.color.set(look.ink);
     this.strong.material.color.set(look.accent);
   }
@@ -108,6 +116,7 @@ export class ShapeNode {
     if (count) this.box.setFromBufferAttribute(geometry.getAttribute('position') as BufferAttribute);
     this.lines.visible = setSegments(this.lines, shape.edges.map((e) => e.points));
     this.isoLines.visible = setSegments(this.isoLines, shape.isos);
+    this.ghost.visible = shape.object.kind === 'curves' && setSegments(this.ghost, shape.edges.map((e) => e.points));
     this.outline = [];
     for (let i = 0; i + 2 < position.length; i += 3 * 7)
       this.outline.push(new Vector3(position[i], position[i + 1], position[i + 2]));
@@ -135,7 +144,7 @@ export class ShapeNode {
   }
 
   dispose(): void {
-    for (const object of [this.mesh, this.lines, this.isoLines, this.strong]) {
+    for (const object of [this.mesh, this.lines, this.isoLines, this.strong, this.ghost]) {
       object.geometry.dispose();
       object.material.dispose();
     }

@@ -9,6 +9,13 @@ import { openers } from './commands';
 /** Curve tools that stand in the row; the others are in the menu beside them. */
 const FIRST = ['cv_curve', 'two_view', 'offset_curve', 'blend_curve', 'match_curve', 'fit_curve', 'project_curve'];
 
+/** The other curve tools, by what one has in hand. One that is not listed stands with those that change curves. */
+const MORE: Record<string, readonly string[]> = {
+  Draw: ['point_curve', 'line', 'arc', 'ellipse', 'rectangle'],
+  Change: ['corner_curve', 'mid_curve', 'trim_curve', 'cut_curve', 'extend_curve', 'meet_curves', 'join_curves', 'copy_curve'],
+  'On faces': ['surface_offset', 'iso_curve', 'edge_curve', 'surface_line', 'section_curve', 'intersection_curve'],
+};
+
 const EDGES: Record<string, string> = { u0: 'u start', u1: 'u end', v0: 'v start', v1: 'v end' };
 
 /** An edge in words: the face's name and which side it is. */
@@ -87,6 +94,11 @@ function CurveTools({ tool }: { tool: string | null }) {
   const tools = useCatalog((s) => s.tools);
   const all = [...tools.values()].filter((t) => t.stage === 'curves');
   const rest = all.filter((t) => !FIRST.includes(t.kind));
+  const listed = Object.values(MORE).flat();
+  const sections = Object.entries(MORE).map(([title, kinds]) => ({
+    title,
+    items: rest.filter((t) => kinds.includes(t.kind) || (title === 'Change' && !listed.includes(t.kind))),
+  }));
   const other = rest.find((t) => t.kind === tool);
   return (
     <>
@@ -95,16 +107,23 @@ function CurveTools({ tool }: { tool: string | null }) {
           {t.label}
         </button>
       ))}
-      <Menu position="bottom-start" width={190}>
+      <Menu position="bottom-end" width={480}>
         <Menu.Target>
           <button aria-pressed={other !== undefined}>{other?.label ?? 'More…'}</button>
         </Menu.Target>
         <Menu.Dropdown>
-          {rest.map((t) => (
-            <Menu.Item key={t.kind} onClick={() => startTool(t.kind)}>
-              {t.label}
-            </Menu.Item>
-          ))}
+          <div className="columns">
+            {sections.map(({ title, items }) => (
+              <div key={title}>
+                <Menu.Label>{title}</Menu.Label>
+                {items.map((t) => (
+                  <Menu.Item key={t.kind} onClick={() => startTool(t.kind)}>
+                    {t.label}
+                  </Menu.Item>
+                ))}
+              </div>
+            ))}
+          </div>
         </Menu.Dropdown>
       </Menu>
     </>

@@ -76,7 +76,7 @@ export function Scene({ viewport, palette }: { viewport: Viewport; palette: Pale
       ...(hover && 'edge' in hover && hover.feature === id ? [hover.edge] : []),
       ...(selection?.kind === 'edge' && selection.id === id ? [selection.edge] : []),
       ...(seam?.a.feature === id && !draft ? [seam.a.edge] : []),
-      ...wholeCurves(shown.shapes.get(id), (selection?.kind === 'feature' && selection.id === id) || pointedAt === id),
+      ...wholeCurves(shown.shapes.get(id), (selection?.kind === 'feature' && selection.id === id) || pointedAt === id || draft?.id === id),
     ];
     const look = (id: string): ShapeLook => {
       const feature = study?.features.find((f) => f.id === id);

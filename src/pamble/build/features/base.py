@@ -96,7 +96,7 @@ def described(made: Made, quick: bool, last: Made | None = None) -> Made:
         return replace(made, facts={**made.facts, "curves": last.facts["curves"]})
     chosen = made.curves[:1] if quick else made.curves
     return replace(
-        made, facts={**made.facts, "curves": [describe_curve(c, quick, made.points is None) for c in chosen]}
+        made, facts={**made.facts, "curves": [describe_curve(c, quick, made.points is None and c.weights is None) for c in chosen]}
     )
 
 
@@ -112,7 +112,7 @@ def hurried(params: Any, context: Context) -> dict[str, Any]:
 def describe_curve(curve: Curve, quick: bool = False, polygon: bool = True) -> dict[str, Any]:
     """Figures of a curve as plain data: make, length, least radius and where, inflections, layout of its CVs.
 
-    polygon: whether a person shapes it by its CVs, so that their layout is to be judged.
+    polygon: whether a person shapes it by its CVs, so that their layout is to be judged; conics are what they are.
     """
     f = curve_facts(curve, quick)
     layout = check_layout(curve, len(f.inflections)) if polygon else None
