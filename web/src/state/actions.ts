@@ -52,10 +52,10 @@ export function pickFeature(id: string): void {
   if (repickWith({ feature: id }, 'face')) return;
   const shape = useStudy.getState().kept.shapes.get(id);
   if (!shape) return;
-  const { draft, tool } = useTools.getState();
+  const { draft, tool, repick } = useTools.getState();
   if (shape.object.kind === 'mesh' || shape.object.kind === 'plane') return;
   if (shape.object.kind === 'curves') {
-    if (tool && shape.edges[0]) pickEdge({ feature: id, edge: shape.edges[0].name });
+    if ((tool || repick) && shape.edges[0]) pickEdge({ feature: id, edge: shape.edges[0].name });
     return;
   }
   if (!draft) return;

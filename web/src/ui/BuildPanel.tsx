@@ -3,8 +3,9 @@ import { IconDots, IconEye, IconEyeOff, IconLock } from '@tabler/icons-react';
 import { memo, useState } from 'react';
 
 import type { FeatureSummary, Group } from '../api/types';
-import { isolate, isShown, setFlags, toggleCvs } from '../state/actions';
+import { isolate, isShown, pickFeature, setFlags, toggleCvs } from '../state/actions';
 import { useCatalog } from '../state/catalog';
+import { wanted } from '../state/placing';
 import { isCurve, useStudy, type Shape } from '../state/study';
 import { useTools } from '../state/tools';
 import { useView } from '../state/view';
@@ -81,7 +82,13 @@ const Line = memo(function Line({ feature }: { feature: FeatureSummary }) {
   const [renaming, setRenaming] = useState(false);
   const visible = isShown(feature, isolated);
   const selected = selection?.id === feature.id;
-  const select = () => useTools.setState({ selection: { kind: 'feature', id: feature.id }, tool: null, picks: [] });
+  // While a tool asks for a line or a face, a name in the list is as good as a place on the part.
+  const select = () => {
+    const kind = useStudy.getState().kept.shapes.get(id)?.object.kind;
+    const wants = wanted();
+    if ((wants === 'line' && kind === 'curves') || (wants === 'face' && kind === 'face')) pickFeature(id);
+    else useTools.setState({ selection: { kind: 'feature', id }, tool: null, picks: [] });
+  };
   return (
     <>
       <div

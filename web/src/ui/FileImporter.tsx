@@ -5,9 +5,10 @@ import { importMesh, importPicture, importStep } from '../api/rest';
 import type { Op, StepImport } from '../api/types';
 import { commit, tell } from '../state/session';
 import { useStudy } from '../state/study';
+import { eye } from '../state/view';
 import { openers } from './commands';
 
-/** Reads STEP files and reference meshes into the study; faces that cannot be taken are named. */
+/** Reads STEP files, reference meshes and pictures into the study; what cannot be taken is named. */
 export function FileImporter() {
   const input = useRef<HTMLInputElement>(null);
   const meshInput = useRef<HTMLInputElement>(null);
@@ -30,19 +31,19 @@ export function FileImporter() {
     try {
       const { op, taken, problems: left } = await importStep(id, file);
       if (op) await commit(op as Op);
-      if (taken) tell(`${taken} ${taken === 1 ? 'face' : 'faces'} taken from ${file.name}.`, true);
+      if (taken) tell(`${taken} ${taken === 1 ? 'object' : 'objects'} taken from ${file.name}.`, true);
       setProblems(left);
     } catch (error) {
       tell((error as Error).message);
     }
   };
 
-  const takeReference = async (read: typeof importMesh, file: File) => {
+  const takeReference = async (read: typeof importMesh, file: File, lay: (op: Op) => Op = (op) => op) => {
     const { id } = useStudy.getState();
     if (!id) return;
     try {
       const { op } = await read(id, file);
-      if (op && (await commit(op as Op))) tell(`${file.name} lies under the surfaces as a reference.`, true);
+      if (op && (await commit(lay(op as Op)))) tell(`${file.name} lies under the surfaces as a reference.`, true);
     } catch (error) {
       tell((error as Error).message);
     }
@@ -51,7 +52,7 @@ export function FileImporter() {
   return (
     <>
       <Chooser chooser={meshInput} label="Mesh file" accept=".stl,.obj,.ply,.STL,.OBJ,.PLY" take={(file) => void takeReference(importMesh, file)} />
-      <Chooser chooser={pictureInput} label="Picture file" accept="image/png,image/jpeg,image/webp" take={(file) => void takeReference(importPicture, file)} />
+      <Chooser chooser={pictureInput} label="Picture file" accept="image/png,image/jpeg,image/webp" take={(file) => void takeReference(importPicture, file, facing)} />
       <Chooser chooser={input} label="STEP file" accept=".step,.stp,.STEP,.STP" take={(file) => void take(file)} />
       <Modal opened={problems.length > 0} onClose={() => setProblems([])} title="Not taken from the file" size={460}>
         <ul>
@@ -65,6 +66,14 @@ export function FileImporter() {
       </Modal>
     </>
   );
+}
+
+/** A new picture lies square to the principal direction that one looks along. */
+function facing(op: Op): Op {
+  if (op.op !== 'add_features') return op;
+  const sizes = eye.direction().map(Math.abs);
+  const axis = ['x', 'y', 'z'][sizes.indexOf(Math.max(...sizes))];
+  return { ...op, features: op.features.map((f) => ({ ...f, params: { ...f.params, axis } })) };
 }
 
 interface ChooserProps {

@@ -24,8 +24,12 @@ export function useKeys(viewport: Viewport | null): void {
       if (inField(e.target) || e.altKey) return;
       const onControl = e.target instanceof HTMLElement && e.target.matches('button, input, [role="slider"], [role="tab"]');
       if (e.key === 'Enter') {
-        // A focused button or handle takes Enter itself; a choice or switch has no use for it.
-        if (useTools.getState().draft && !(onControl && !(e.target as HTMLElement).matches('input'))) void keepDraft();
+        // A button that was reached by the keyboard takes Enter itself; one that was clicked last, a choice or a switch
+        // has no use for it.
+        const takes = onControl && !(e.target as HTMLElement).matches('input') && (e.target as HTMLElement).matches(':focus-visible');
+        if (!useTools.getState().draft || takes) return;
+        e.preventDefault();
+        void keepDraft();
         return;
       }
       if (e.key === '/') {

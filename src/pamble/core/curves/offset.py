@@ -53,7 +53,7 @@ def offset_curve(
     """
     n = curve_plane(curve)[0] if normal is None else unit(np.asarray(normal, dtype=float)[None])[0]
     s = np.linspace(0.0, 1.0, _FINE)
-    t = length_parameters(curve, s)
+    t = length_parameters(curve, s, hurry)
     t[[0, -1]] = curve.domain
     jets = curve_jets(curve, t)
     side = np.cross(np.broadcast_to(n, jets.tangent.shape), jets.tangent)
