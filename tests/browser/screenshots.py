@@ -78,6 +78,32 @@ def curves(desk: Desk) -> None:
     page.keyboard.press("f")
 
 
+def plan(desk: Desk) -> None:
+    """A fresh demo: a plane through three corners, a distance and a width."""
+    page = desk.page
+    body = json.dumps({"demo": "mirror-cap"}).encode()
+    request = urllib.request.Request(f"{desk.url}/api/studies", body, {"Content-Type": "application/json"})
+    page.goto(f"{desk.url}/study/{json.load(urllib.request.urlopen(request))['id']}")
+    page.wait_for_timeout(1500)
+    desk.button("Check").click()
+    desk.button("Distance").click()
+    page.mouse.click(749, 331)
+    page.mouse.click(739, 366)
+    page.keyboard.press("Enter")
+    page.wait_for_timeout(500)
+    desk.button("Width").click()
+    page.mouse.click(600, 275)
+    page.keyboard.press("Enter")
+    page.wait_for_timeout(500)
+    desk.button("Plan").click()
+    desk.button("Plane by three points").click()
+    for x, y in ((409, 261), (739, 366), (729, 534)):
+        page.mouse.click(x, y)
+    page.keyboard.press("Enter")
+    page.wait_for_timeout(500)
+    page.keyboard.press("f")
+
+
 VIEWS: dict[str, Callable[[Desk], None]] = {
     "blend": blend_in_clay,
     "zebra": zebra,
@@ -85,6 +111,7 @@ VIEWS: dict[str, Callable[[Desk], None]] = {
     "cvs-and-comb": cvs_and_comb,
     "dark-seam-over": seam_over_its_limit_dark,
     "curves": curves,
+    "plan": plan,
 }
 
 

@@ -42,12 +42,12 @@ def spot(desk: Desk, words: str, start: tuple[int, int], area: int = 14) -> tupl
 def test_corners_are_measured_a_plane_goes_through_three_and_is_seen_true(desk):
     page = desk.page
     desk.button("Check").click()
-    desk.button("Distance of points").click()
+    desk.button("Distance").click()
     corner = spot(desk, "of Crown", (749, 331))
     page.mouse.click(*corner)
     page.mouse.click(*spot(desk, "of Flank", (739, 366)))
     expect(page.get_by_role("status", name="Measured")).to_contain_text("mm")
-    card = page.get_by_label("Card of Distance of points")
+    card = page.get_by_label("Card of Distance")
     expect(card).to_contain_text("of Crown")
     before = page.get_by_role("status", name="Measured").inner_text()
     page.keyboard.press("Enter")

@@ -214,7 +214,7 @@ function PointRow({ field, value, change, pick }: { field: Field; value: Point |
       )}
       {field.direction && (
         <button className="target" title="The direction in which you look at the part" onClick={() => change(eye.direction().map((v) => Math.round(v * 1e6) / 1e6))}>
-          along the view
+          from the view
         </button>
       )}{' '}
       {field.optional && (

@@ -126,11 +126,11 @@ def width(params: WidthParams, inputs: Inputs, context: Context) -> Made:
 
 KINDS = (
     FeatureKind(
-        "measure_points", "Distance of points", "construction", PointDistanceParams, between_points, "check",
+        "measure_points", "Distance", "construction", PointDistanceParams, between_points, "check",
         "Click two points.",
     ),
     FeatureKind(
-        "measure_lines", "Distance of lines", "construction", LineDistanceParams, between_lines, "check",
+        "measure_lines", "Least distance", "construction", LineDistanceParams, between_lines, "check",
         "Pick two lines.",
     ),
     FeatureKind("measure_angle", "Angle", "construction", AngleParams, angle, "check", "Pick two lines."),
