@@ -14,7 +14,7 @@ from pamble.build.kernel import Kernel
 from pamble.build.study import study_from_json
 from pamble.core.errors import StudyError
 from pamble.demo.mirror_cap import study as mirror_cap
-from pamble.server.messages import FrameHeader
+from pamble.server.frames import FrameHeader
 from tests.conftest import ROOT
 from tests.shapes import plane
 

@@ -10,7 +10,7 @@ from pamble.build.kernel import Kernel
 from pamble.build.ops import parse_op
 from pamble.core.errors import PambleError
 from pamble.demo.mirror_cap import study
-from pamble.server.messages import FrameHeader
+from pamble.server.frames import FrameHeader
 from tests.build.test_ops import ADD, with_blend
 
 

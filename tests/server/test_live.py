@@ -15,7 +15,7 @@ from websockets.sync.client import connect
 
 from pamble.build.frame import read_frame
 from pamble.server.app import schema
-from pamble.server.messages import FrameHeader
+from pamble.server.frames import FrameHeader
 from tests.build.test_ops import ADD
 from tests.conftest import ROOT, RunningPamble
 

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import hashlib
 import tempfile
-import uuid
 from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
 from typing import Any
@@ -12,18 +10,16 @@ from typing import Any
 import numpy as np
 
 from pamble.build.apply import apply, dependents, held_by_others, standing
-from pamble.build.data import CurveData, FaceData
 from pamble.build.evaluate import Evaluator, State, exported
 from pamble.build.features import Made, PartHandle
 from pamble.build.figures import moved_by, place_on
 from pamble.build.frame import FrameWriter, put_made
 from pamble.build.ledger import Ledger, LedgerRow, worst_first
-from pamble.build.ops import AddFeatures, MoveCvs, Op, Reshape, SetFlags, SetParams, parse_op
-from pamble.build.study import Feature, Study, read_study_file, study_to_json
+from pamble.build.ops import MoveCvs, Op, Reshape, SetFlags, SetParams, parse_op
+from pamble.build.study import Study, read_study_file, study_to_json
+from pamble.build.taking import mesh_reference, picture_reference, taken_from_step
 from pamble.core.checks.comb import curve_comb
 from pamble.core.errors import StudyError
-from pamble.core.meshes.mesh import pack
-from pamble.core.spline.curve import Curve
 from pamble.core.spline.differential import curvatures
 from pamble.core.spline.evaluate import surface_derivatives
 
@@ -152,57 +148,19 @@ class Kernel:
 
     def import_step(self, data: bytes, name: str) -> dict[str, Any]:
         """Features for every face and loose curve of a STEP file, and the reason for every one that cannot be taken."""
-        from pamble.core.exchange.step import read_step
-
-        with tempfile.TemporaryDirectory() as folder:
-            path = Path(folder) / (Path(name).name or "import.step")
-            path.write_bytes(data)
-            found = read_step(path)
-        taken = {f.name for f in self.study.features}
-        features, problems = [], []
-        for item in found:
-            if item.made is None:
-                problems.append({"name": item.name, "kind": item.kind, "reason": item.problem})
-                continue
-            choices = [item.name[:110], *(f"{item.name[:100]} {i}" for i in range(2, 9999))]
-            title = next(t for t in choices if t not in taken)
-            taken.add(title)
-            source = Path(name).name
-            if isinstance(item.made, Curve):
-                params = {"curve": CurveData.of(item.made).model_dump(), "source": source}
-                feature = Feature(id=new_id(), kind="cv_curve", name=title, role="theoretical", params=params)
-            else:
-                params = {"face": FaceData.of(item.made).model_dump(), "source": source}
-                feature = Feature(id=new_id(), kind="face", name=title, role="primary", params=params)
-            features.append(feature.model_dump())
-        op = AddFeatures(features=[Feature.model_validate(f) for f in features]).model_dump() if features else None
-        return {"op": op, "problems": problems, "taken": len(features)}
+        return taken_from_step(data, name, {f.name for f in self.study.features})
 
     def import_mesh(self, data: bytes, name: str) -> dict[str, Any]:
         """The operation that shows a mesh, and the mesh packed for the store."""
-        from pamble.core.exchange.mesh import read_mesh
-
-        return self._reference("mesh", pack(read_mesh(data, Path(name).name)), name, {})
+        return self._kept(mesh_reference(data, name, {f.name for f in self.study.features}))
 
     def import_picture(self, data: bytes, name: str) -> dict[str, Any]:
         """The operation that shows a picture, 200 mm wide at first, and the picture for the store."""
-        from pamble.core.exchange.picture import read_picture
+        return self._kept(picture_reference(data, name, {f.name for f in self.study.features}))
 
-        picture = read_picture(data, Path(name).name)
-        scale = 200.0 / picture.width
-        corner = (-100.0, -0.5 * scale * picture.height)
-        size = {"width": picture.width, "height": picture.height}
-        return self._reference("picture", data, name, {**size, "mm_per_pixel": scale, "corner": corner})
-
-    def _reference(self, kind: str, packed: bytes, name: str, params: dict[str, Any]) -> dict[str, Any]:
-        id = hashlib.blake2b(packed, digest_size=16).hexdigest()
-        self._packed[id] = packed
-        taken = {f.name for f in self.study.features}
-        stem = Path(name).stem[:100] or "Reference"
-        title = next(t for t in (stem, *(f"{stem} {i}" for i in range(2, 9999))) if t not in taken)
-        params = {"asset": id, "source": Path(name).name, **params}
-        feature = Feature(id=new_id(), kind=kind, name=title, role="construction", params=params)
-        return {"op": AddFeatures(features=[feature], at=[0]).model_dump(), "asset": id, "packed": packed}
+    def _kept(self, reference: dict[str, Any]) -> dict[str, Any]:
+        self._packed[reference["asset"]] = reference["packed"]
+        return reference
 
     def export_step(self, ids: list[str] | None) -> bytes:
         """STEP file of the chosen features' faces and curves, or of all that are switched on."""
@@ -247,11 +205,6 @@ MESSAGES: tuple[str, ...] = (
     "export_json",
 )
 """Methods of the kernel that may be called by message."""
-
-
-def new_id() -> str:
-    """A short id for a new feature."""
-    return uuid.uuid4().hex[:12]
 
 
 def _renamed(op: Op) -> bool:

@@ -12,8 +12,8 @@ from pydantic import BaseModel, Field
 
 from pamble import __version__
 from pamble.build.features import KINDS
-from pamble.build.kernel import new_id
 from pamble.build.study import Study, read_study_file
+from pamble.build.taking import new_id
 from pamble.core.errors import ExchangeError, StudyError
 from pamble.core.exchange.picture import read_picture
 from pamble.demo import DEMOS

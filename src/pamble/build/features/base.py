@@ -94,10 +94,10 @@ def described(made: Made, quick: bool, last: Made | None = None) -> Made:
         return made
     if last is not None and "curves" in last.facts:
         return replace(made, facts={**made.facts, "curves": last.facts["curves"]})
+    drawn = made.points is None
     chosen = made.curves[:1] if quick else made.curves
-    return replace(
-        made, facts={**made.facts, "curves": [describe_curve(c, quick, made.points is None and c.weights is None) for c in chosen]}
-    )
+    figures = [describe_curve(c, quick, drawn and c.weights is None) for c in chosen]
+    return replace(made, facts={**made.facts, "curves": figures})
 
 
 def hurried(params: Any, context: Context) -> dict[str, Any]:

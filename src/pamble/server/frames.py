@@ -1,0 +1,149 @@
+"""Headers of the binary frames: shapes, seams and figures of a study, and where their numbers stand."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict
+
+
+class Sent(BaseModel):
+    """Base of what the server sends: every field is always there."""
+
+    model_config = ConfigDict(json_schema_serialization_defaults_required=True)
+
+
+Place = tuple[int, int]
+"""Offset and count of an array in a frame's float block."""
+
+Point = tuple[float, float, float]
+
+
+class FrameEdge(Sent):
+    """An edge as a polyline."""
+
+    name: str
+    points: Place
+
+
+class FrameCvs(Sent):
+    """The CV net: count along u and v, and the points in double precision, v running first."""
+
+    count: tuple[int, int]
+    points: list[float]
+
+
+class FrameObject(Sent):
+    """A shape. vertices: 10 floats each, position, normal, largest and smallest curvature, u, v. triangles: numbers of
+    vertices, three each, where the vertices are no grid. plane: origin, x and y axis of a plane.
+    """
+
+    id: str
+    kind: Literal["face", "curves", "mesh", "plane"]
+    vertices: Place
+    grid: tuple[int, int] | None
+    triangles: Place | None
+    edges: list[FrameEdge]
+    isos: list[Place]
+    cvs: FrameCvs
+    degree: tuple[int, int]
+    spans: tuple[int, int]
+    rational: bool
+    trimmed: bool
+    plane: tuple[Point, Point, Point] | None
+
+
+class FrameHandle(Sent):
+    """A handle on the part; see `PartHandle` of the build."""
+
+    field: str
+    index: int
+    label: str
+    point: Point
+    direction: Point
+    per_mm: float
+    value: float
+
+
+class FrameFeature(Sent):
+    """What evaluation says of a feature."""
+
+    id: str
+    problem: str | None
+    stale: bool
+    shape: bool
+    facts: dict[str, Any]
+    warnings: list[str]
+    handles: list[FrameHandle]
+
+
+class SeamWorst(Sent):
+    """A largest value, its distance along the seam in mm, and its place."""
+
+    max: float
+    at: float
+    point: Point
+
+
+class SeamCurvature(SeamWorst):
+    """Curvature mismatch in %, and the largest in 1/mm."""
+
+    absolute: float
+
+
+class SeamEdge(Sent):
+    """One side of a seam."""
+
+    feature: str
+    edge: str
+
+
+class FrameSeam(Sent):
+    """A line of the ledger. plot: rows of 7 floats, length, gap, angle, curvature, x, y, z."""
+
+    key: str
+    name: str
+    a: SeamEdge
+    b: SeamEdge
+    target: int
+    promised: int | None
+    gap: SeamWorst
+    angle: SeamWorst
+    curvature: SeamCurvature
+    rate: float | None
+    length: float
+    opposed: bool
+    state: Literal["holds", "close", "over"]
+    ratio: float
+    plot: Place
+
+
+class FrameComb(Sent):
+    """A comb. teeth: rows of 8 floats, point, tooth (1/mm), curvature, length; largest curvature 1/mm, radius mm."""
+
+    id: str
+    edge: str
+    teeth: Place
+    largest: float
+    least_radius: float | None
+
+
+class FrameHeader(Sent):
+    """Header of a binary frame with shapes."""
+
+    type: Literal["frame"]
+    preview: bool
+    said: str | None
+    whole: bool
+    features: list[FrameFeature]
+    objects: list[FrameObject]
+    removed: list[str]
+    seams: list[FrameSeam]
+    combs: list[FrameComb]
+
+
+class CombsHeader(Sent):
+    """Header of a binary frame with combs only."""
+
+    type: Literal["combs"]
+    combs: list[FrameComb]
