@@ -78,7 +78,7 @@ TOOLS = {
     "iso_curve": {"face": {"feature": "crown"}, "at": [0.25, 0.5]},
     "edge_curve": {"edge": line("flank", "u1")},
     "surface_line": {"face": {"feature": "crown"}, "start": [0.1, 0.2], "end": [0.9, 0.7]},
-    "section_curve": {"face": {"feature": "crown"}, "point": [20, 0, 0]},
+    "section_curve": {"faces": [{"feature": "crown"}, {"feature": "flank"}], "point": [20, 0, 0]},
     "intersection_curve": {"first": {"feature": "crown"}, "second": {"feature": "wall"}},
     "line": {"start": [0, 0, 0], "end": [1, 2, 3]},
     "arc": {"by": "radius", "start": [0, 0, 0], "end": [30, 0, 0], "normal": [0, 0, 1], "radius": 20},
@@ -265,3 +265,23 @@ def test_a_tool_that_cannot_do_it_says_so_at_its_step_and_the_rest_goes_on(kerne
     assert facts(kernel, "good")["problem"] is None
     add(kernel, "wrong", "edge_blend", first=line("side"), second=line("top"))
     assert "an edge of a face is needed" in facts(kernel, "wrong")["problem"]
+
+
+def test_studies_written_before_a_field_was_divided_are_read_as_they_were_meant(bench):
+    add(bench, "old", "project_curve", curve=line("a"), face={"feature": "crown"})
+    assert bench.study.feature("old").params["faces"] == [{"feature": "crown"}]
+    add(bench, "turned", "copy_curve", curve=line("a"), how="turn", by=[0, 1, 0], degrees=90)
+    params = bench.study.feature("turned").params
+    assert (params["axis"], params["shift"], "by" in params) == ([0, 1, 0], [0, 20, 0], False)
+    assert facts(bench, "turned")["problem"] is None
+
+
+def test_a_section_runs_over_several_faces_and_names_those_it_misses(bench):
+    add(bench, "cut", "section_curve", faces=[{"feature": "crown"}, {"feature": "flank"}], point=[20, 0, 0])
+    assert len(facts(bench, "cut")["facts"]["curves"]) == 2
+    high = {"faces": [{"feature": "crown"}, {"feature": "flank"}], "point": [0, 0, 100], "normal": [0, 0, 1]}
+    add(bench, "high", "section_curve", **high)
+    assert facts(bench, "high")["warnings"] == ["The plane does not meet Flank."]
+    for changes, words in (({"point": [0, 0, 9000]}, "any of the faces"), ({"normal": [0, 0, 0]}, "not zero")):
+        bench.commit({"op": "set_params", "id": "high", "changes": changes})
+        assert words in facts(bench, "high")["problem"]

@@ -71,6 +71,16 @@ def test_where_a_trim_ends_a_curve_is_found_on_the_trim_itself():
     assert np.allclose(ends, [[0, 60], [120, 200]], atol=1e-5)
 
 
+def test_a_varying_offset_on_a_cylinder_is_a_straight_line_of_its_development():
+    """Unrolled, a generator offset from 5 to 25 mm around the tube: at z the angle is the distance over the radius."""
+    tube = cylinder(60, 200)
+    generator = Curve.line([60 * np.cos(0.7), 60 * np.sin(0.7), 10], [60 * np.cos(0.7), 60 * np.sin(0.7), 190])
+    (piece,) = offset_on_surface(generator, Face(tube), (5.0, 25.0)).pieces
+    p = curve_points(piece.curve, np.linspace(0, 1, 60))
+    turned = np.abs(np.arctan2(p[:, 1], p[:, 0]) - 0.7) * 60
+    assert np.allclose(turned, 5 + 20 * (p[:, 2] - 10) / 180, atol=0.02)
+
+
 def test_an_offset_on_a_face_stops_at_the_edge_of_the_face():
     """On a plane: the offset by 20 of a slanted line, cut where it leaves at x = 100."""
     flat = Face(plane((0, 0, 0), (100, 0, 0), (0, 80, 0)))

@@ -52,3 +52,10 @@ class FitParams(Stored):
     degree: int = number("Degree", 5, ge=2, le=9)
     tolerance: float = number("Tolerance", 0.005, "mm", gt=0, le=10)
     spans: int | None = number("Spans", None, ge=1, le=60)
+
+
+def one_face(data: Any) -> Any:
+    """Parameters with a list of faces, from studies written when there was one."""
+    if isinstance(data, dict) and "face" in data and "faces" not in data:
+        return {**{k: v for k, v in data.items() if k != "face"}, "faces": [data["face"]]}
+    return data

@@ -38,17 +38,21 @@ def run(params: OffsetCurveParams, inputs: Inputs, context: Context) -> Made:
 
 
 class SurfaceOffsetParams(FitParams):
-    """distance: mm along the face, to the left of the curve seen against the normal; negative to the right."""
+    """distance: mm along the face, to the left of the curve seen against the normal; negative to the right.
+    end_distance: at the end, if it varies.
+    """
 
     curve: EdgeRef = choice("Curve on the face")
     face: FaceRef = choice("Face")
     distance: float = number("Distance", 12.0, "mm")
+    end_distance: float | None = number("Distance at the end", None, "mm")
 
 
 def on_face(params: SurfaceOffsetParams, inputs: Inputs, context: Context) -> Made:
     """Build the offset on the face; several curves where it leaves the face and comes back."""
     face = inputs.face(params.face)
-    made = offset_on_surface(inputs.curve(params.curve), face, params.distance, **hurried(params, context))
+    end = params.distance if params.end_distance is None else params.end_distance
+    made = offset_on_surface(inputs.curve(params.curve), face, (params.distance, end), **hurried(params, context))
     warnings = ("Part of the offset runs over the edge of the face.",) if made.left else ()
     return made_curves(
         *(p.curve for p in made.pieces),

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 from pydantic import Field, model_validator
 
 from pamble.build.data import EdgeRef, FaceRef, Point
 from pamble.build.features.base import Context, FeatureKind, Inputs, Made, hurried, made_curves
-from pamble.build.features.fields import FitParams, choice, heading, number
+from pamble.build.features.fields import FitParams, choice, heading, number, one_face
 from pamble.core.curves.project import project
 
 
@@ -22,13 +22,7 @@ class ProjectCurveParams(FitParams):
     direction: Point = heading("Direction", (0.0, 0.0, 1.0), when=("along", "direction"))
     tolerance: float = number("Tolerance", 0.02, "mm", gt=0, le=10)
 
-    @model_validator(mode="before")
-    @classmethod
-    def _one_face(cls, data: Any) -> Any:
-        """Studies written when a projection took one face."""
-        if isinstance(data, dict) and "face" in data and "faces" not in data:
-            return {**{k: v for k, v in data.items() if k != "face"}, "faces": [data["face"]]}
-        return data
+    _one_face = model_validator(mode="before")(one_face)
 
 
 def run(params: ProjectCurveParams, inputs: Inputs, context: Context) -> Made:

@@ -2,23 +2,31 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
+from pydantic import Field, model_validator
 
 from pamble.build.data import FaceRef, PlaneRef, Point
 from pamble.build.features.base import Context, FeatureKind, Inputs, Made, made_curves
-from pamble.build.features.fields import FitParams, choice, heading
+from pamble.build.features.fields import FitParams, choice, heading, one_face
 from pamble.core.arrays import Array
 from pamble.core.curves.fit import fit_points
+from pamble.core.errors import GeometryError
 from pamble.core.faces.intersect import face_intersection, plane_section
 
 
 class SectionParams(FitParams):
-    """The plane of a step; or, when that is left open, the one through a point, square to a normal."""
+    """Of one or several faces, with the plane of a step; or, when that is left open, with the one through a point,
+    square to a normal.
+    """
 
-    face: FaceRef = choice("Face")
+    faces: list[FaceRef] = Field(title="Faces", min_length=1)
     plane: PlaneRef | None = choice("Plane", None)
     point: Point = choice("Through", (0.0, 0.0, 0.0))
     normal: Point = heading("Square to", (1.0, 0.0, 0.0))
+
+    _one_face = model_validator(mode="before")(one_face)
 
 
 class IntersectionParams(FitParams):
@@ -39,8 +47,18 @@ def section(params: SectionParams, inputs: Inputs, context: Context) -> Made:
     if params.plane is not None:
         plane = inputs.plane(params.plane)
         point, normal = plane.origin, plane.normal
-    runs = plane_section(inputs.face(params.face), point, normal)
-    return _fitted(runs, params)
+    if float(np.linalg.norm(normal)) < 1e-12:
+        raise GeometryError("A section plane needs a normal that is not zero.")
+    runs, missed = [], []
+    for ref in params.faces:
+        try:
+            runs += plane_section(inputs.face(ref), point, normal)
+        except GeometryError:
+            missed.append(inputs.names.get(ref.feature, ref.feature))
+    if not runs:
+        raise GeometryError("The plane does not meet any of the faces: move it.")
+    warnings = (f"The plane does not meet {', '.join(missed)}.",) if missed else ()
+    return replace(_fitted(runs, params), warnings=warnings)
 
 
 def intersection(params: IntersectionParams, inputs: Inputs, context: Context) -> Made:
@@ -49,7 +67,7 @@ def intersection(params: IntersectionParams, inputs: Inputs, context: Context) -
 
 
 KINDS = (
-    FeatureKind("section_curve", "Section", "construction", SectionParams, section, "curves", "Pick a face."),
+    FeatureKind("section_curve", "Section", "construction", SectionParams, section, "curves", "Pick faces."),
     FeatureKind(
         "intersection_curve",
         "Intersection",

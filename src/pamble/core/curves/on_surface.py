@@ -37,19 +37,22 @@ class SurfaceOffset:
 def offset_on_surface(
     curve: Curve,
     face: Face,
-    distance: float,
+    distance: float | tuple[float, float],
     degree: int = 5,
     tolerance: float = 0.005,
     spans: int | None = None,
     hurry: bool = False,
 ) -> SurfaceOffset:
-    """Offset by ``distance`` mm to the side normal x tangent, measured along the surface.
+    """Offset by ``distance`` mm to the side normal x tangent, measured along the surface; two distances vary evenly
+    along the length.
 
     Raises `GeometryError` if the curve is not on the surface or nothing of the offset is.
     """
     surface = face.surface
     t = length_parameters(curve, np.linspace(0, 1, _FINE // 4 if hurry else _FINE), hurry)
     t[[0, -1]] = curve.domain
+    ends = (distance, distance) if isinstance(distance, (int, float)) else distance
+    along = np.linspace(0, 1, len(t))
     off = float(to_surface(surface, curve_points(curve, t)).distance.max())
     if off > 1.0:
         raise GeometryError(f"The curve is up to {off:.2f} mm off the face: project it onto the face first.")
@@ -58,8 +61,9 @@ def offset_on_surface(
         jets = curve_jets(curve, at)
         feet = to_surface(surface, jets.point)
         n = normals(surface_derivatives(surface, feet.u, feet.v, 1))
-        side = unit(cross(n, jets.tangent)) * np.sign(distance)
-        u, v, stays = walk(surface, feet.u, feet.v, side, abs(distance), _STEPS // 2 if hurry else _STEPS)
+        d = ends[0] + np.interp(at, t, along) * (ends[1] - ends[0])
+        side = unit(cross(n, jets.tangent)) * np.sign(d)[:, None]
+        u, v, stays = walk(surface, feet.u, feet.v, side, np.abs(d), _STEPS // 2 if hurry else _STEPS)
         return u, v, stays & inside(face, u, v)
 
     def label(at: Array) -> IntArray:
@@ -67,7 +71,7 @@ def offset_on_surface(
 
     runs = [(a, b) for _, a, b in stretches(label, t, 0 if hurry else 3) if b > a]
     if not runs:
-        raise GeometryError(f"Nothing of the offset by {distance:g} mm is left on the face: it runs over the edge.")
+        raise GeometryError(f"Nothing of the offset by {ends[0]:g} mm is left on the face: it runs over the edge.")
     pieces = []
     for a, b in runs:
         at = np.concatenate([[a], t[(t > a) & (t < b)], [b]])
@@ -78,9 +82,9 @@ def offset_on_surface(
 
 
 def walk(
-    surface: Surface, u: Array, v: Array, direction: Array, length: float, steps: int
+    surface: Surface, u: Array, v: Array, direction: Array, length: Array | float, steps: int
 ) -> tuple[Array, Array, BoolArray]:
-    """Geodesics from m points, each ``length`` mm in a tangent ``direction`` (m, 3).
+    """Geodesics from m points, each ``length`` mm (one, or (m,)) in a tangent ``direction`` (m, 3).
 
     Returns the end parameters and whether the way stays on the face. Runge-Kutta of fourth order on u'', v'' such that
     S_uu u'^2 + 2 S_uv u'v' + S_vv v'^2 + S_u u'' + S_v v'' is square to the surface (do Carmo, section 4-4).
