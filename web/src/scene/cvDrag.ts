@@ -111,6 +111,9 @@ function planeTravel(viewport: Viewport, dx: number, dy: number): Vector3 {
   return a && b ? b.sub(a) : new Vector3();
 }
 
+/** How often, in ms, a drag looks for something to catch: a fast mouse tells of its way far more often. */
+const LOOK_EVERY = 15;
+
 /** Drag the picked CVs of a face or curve until the pointer is released; Shift is fine movement, Esc gives up. */
 export function dragCvs(viewport: Viewport, id: string, grabbed: Cv, start: PointerEvent): void {
   const shape = useStudy.getState().kept.shapes.get(id);
@@ -124,12 +127,20 @@ export function dragCvs(viewport: Viewport, id: string, grabbed: Cv, start: Poin
   let last = { x: start.clientX, y: start.clientY };
   let moved = false;
   let caught: Catch | null = null;
+  let free = false;
+  let looked = 0;
   // A CV that moves freely alone is caught as a placed point is; along a line or with others it is not.
   const catches = together.length === 1 && (dragMode === 'view' || dragMode === 'plane');
 
   const targets = (by: Vector3) => from.map(({ cv, at, share }) => ({ cv, to: at.clone().addScaledVector(by, share) }));
   const held = (at: Vector3) => (dragMode === 'plane' ? dropped(viewport, at) : at.clone()).sub(grabbedAt);
   const letGo = () => setCaught(null);
+  const look = () => {
+    looked = performance.now();
+    const box = viewport.host.getBoundingClientRect();
+    caught = catches && moved && !free ? catchAt(viewport, last.x - box.left, last.y - box.top, id) : null;
+    setCaught(caught ? { words: caught.words, at: [caught.at.x, caught.at.y, caught.at.z] } : null);
+  };
   followPointer({
     move(e) {
       const fine = e.shiftKey ? 0.1 : 1;
@@ -137,12 +148,12 @@ export function dragCvs(viewport: Viewport, id: string, grabbed: Cv, start: Poin
       total.add(dragMode === 'plane' ? planeTravel(viewport, dx, dy) : travel(viewport, grabbedAt, direction, dx, dy));
       last = { x: e.clientX, y: e.clientY };
       moved ||= total.length() > 0;
-      const box = viewport.host.getBoundingClientRect();
-      caught = catches && moved && !e.altKey && !e.shiftKey ? catchAt(viewport, e.clientX - box.left, e.clientY - box.top, id) : null;
-      setCaught(caught ? { words: caught.words, at: [caught.at.x, caught.at.y, caught.at.z] } : null);
+      free = e.altKey || e.shiftKey;
+      if (performance.now() - looked > LOOK_EVERY) look();
       if (moved) preview(moveOp(id, targets(caught ? held(caught.at) : total)));
     },
     done() {
+      look();
       letGo();
       if (!moved) return;
       if (!caught) {
