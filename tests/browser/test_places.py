@@ -51,6 +51,7 @@ def test_corners_are_measured_a_plane_goes_through_three_and_is_seen_true(desk):
     expect(card).to_contain_text("of Crown")
     before = page.get_by_role("status", name="Measured").inner_text()
     page.keyboard.press("Enter")
+    expect(page.get_by_role("option", name="Distance")).to_be_visible()
     expect(page.get_by_label("Measured values")).to_contain_text(before)
     page.get_by_role("option", name="Flank", exact=True).click()
     page.keyboard.press("c")

@@ -50,7 +50,7 @@ export function changeDraft(changes: Params): void {
 
 export async function keepDraft(): Promise<void> {
   await allDone();
-  const { draft, problem } = useTools.getState();
+  const { draft, problem, selection } = useTools.getState();
   const op = draftOp();
   if (!draft || !op) return;
   if (problem) {
@@ -58,7 +58,9 @@ export async function keepDraft(): Promise<void> {
     return;
   }
   if (await commit(op)) {
-    useTools.setState({ draft: null, picks: [], tool: null, caught: null, selection: { kind: 'feature', id: draft.id } });
+    // What was picked meanwhile stays picked.
+    const now = useTools.getState().selection;
+    useTools.setState({ draft: null, picks: [], tool: null, caught: null, selection: now === selection ? { kind: 'feature', id: draft.id } : now });
     const seam = useStudy.getState().kept.seams.find((s) => s.a.feature === draft.id);
     if (seam) useView.setState({ activeSeam: seam.key });
   }
