@@ -35,7 +35,7 @@ def kernel() -> Kernel:
 def test_a_line_between_a_curve_s_end_and_a_cv_follows_both(kernel):
     add(kernel, "stay", "line", start={**line("rim"), "at": 1}, end={"feature": "rim", "cv": 1})
     assert np.allclose(cvs(kernel, "stay"), [RIM[3], RIM[1]])
-    done = pull(kernel, "rim", 3, (140, 10, 5))
+    pull(kernel, "rim", 3, (140, 10, 5))
     pull(kernel, "rim", 1, (20, 5, 30))
     assert np.allclose(cvs(kernel, "stay"), [[140, 10, 5], [20, 5, 30]])
     assert [d["id"] for d in kernel.dependents(["rim"])] == ["stay"]
@@ -43,7 +43,6 @@ def test_a_line_between_a_curve_s_end_and_a_cv_follows_both(kernel):
     assert np.allclose(cvs(kernel, "stay")[1], [1, 2, 3])
     kernel.commit({"op": "set_params", "id": "stay", "changes": {"end": {"feature": "rim", "cv": 9}}})
     assert facts(kernel, "stay")["problem"] == "rim: CV 10 is no longer there."
-    assert done["inverse"]
 
 
 def test_planes_hang_on_what_they_were_given(kernel):
@@ -61,11 +60,12 @@ def test_planes_hang_on_what_they_were_given(kernel):
     assert abs(height("three", np.array([100, 20, 40.0]))) == pytest.approx(2)
     assert height("beside", np.array([100, 20, 40.0])) == pytest.approx(7)
     assert height("along", np.array([100, 20, 40.0])) == pytest.approx(0)
-    rim = bezier_of(cvs(kernel, "rim"))
-    before, after = (rim(t) for t in (0.4999, 0.5001))
-    add(kernel, "cut", "measure_points", start=before.tolist(), end=after.tolist())
-    normal = np.cross(*np.array(shown(kernel, "square")["plane"])[1:])
-    assert facts(kernel, "square")["facts"]["normal"] == pytest.approx(normal.tolist())
+    rim, t = bezier_of(cvs(kernel, "rim")), np.linspace(0, 1, 20001)
+    along = np.concatenate([[0], np.cumsum(np.linalg.norm(np.diff(rim(t), axis=0), axis=1))])
+    middle = np.interp(0.5 * along[-1], along, t)
+    origin, x, y = np.array(shown(kernel, "square")["plane"])
+    assert np.allclose(origin, rim(middle), atol=1e-4)
+    assert np.allclose([x @ rim(middle, 1), y @ rim(middle, 1)], 0, atol=1e-3)
     wall = {"surface": plane_data((50, -50, -50), (0, 200, 0), (0, 0, 200))}
     add(kernel, "wall", "face", face=wall)
     add(kernel, "section", "section_curve", face={"feature": "wall"}, plane={"feature": "three"})

@@ -1,6 +1,7 @@
 """The command line: figures as JSON, exit codes, one clear line for every mistake."""
 
 import json
+import math
 
 import pytest
 
@@ -140,3 +141,19 @@ def test_run_lists_a_step_that_fails_and_writes_the_rest(tmp_path, capsys):
     path.write_text(path.read_text()[:400])
     assert main(["run", str(path)]) == 2
     assert "no whole study file" in capsys.readouterr().err
+
+
+def test_run_measures_what_a_dimension_drives(tmp_path, capsys):
+    """The lamp's arm ends where its dimensions say, touches the highest line and leaves the foot with its curvature."""
+    example, out = ROOT / "docs" / "examples" / "desk-lamp.json", tmp_path / "lamp.step"
+    for reach in (180, 200):
+        made = answer(capsys, "run", example, "--set", f"reach={reach}", "-o", out)
+        found = {f["name"]: f for f in made["features"]}
+        assert [f["problem"] for f in found.values()] == [None] * 8
+        assert found["Arm"]["facts"]["broken"] == []
+        span = found["Span"]["facts"]["measured"]["value"]
+        assert span == pytest.approx(math.hypot(110 + reach, reach / 3 + 10))
+        assert len(readback.curve_lengths(out)) == 5
+    capsys.readouterr()
+    assert main(["run", str(example), "--set", "reach=180"]) == 0
+    assert f"Span (measure_points)\n    {math.hypot(290, 70):.4f} mm" in capsys.readouterr().out

@@ -74,6 +74,9 @@ def _text(out: dict[str, Any]) -> str:
         lines += [
             f"    degree {c['degree']}, {c['cvs']} CVs, {c['length']:.2f} mm" for c in step["facts"].get("curves", [])
         ]
+        if "measured" in step["facts"]:
+            value, unit = step["facts"]["measured"]["value"], step["facts"]["measured"]["unit"]
+            lines.append("    straight" if value is None else f"    {value:.4f} {unit}")
         lines += [f"    note: {w}" for w in step["warnings"]]
         lines += [f"    failed: {step['problem']}"] if step["problem"] else []
     for seam in out["seams"]:

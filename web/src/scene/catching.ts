@@ -5,7 +5,7 @@ import { isShown } from '../state/actions';
 import { locate } from '../state/session';
 import { featureName, isCurve, useStudy } from '../state/study';
 import { useView } from '../state/view';
-import { dropped, onPlane, planeOfStep, rounded } from './plane';
+import { dropped, onPlane, planeOfStep, rounded, underPixel } from './plane';
 import type { Viewport } from './viewport';
 
 const REACH = 9;
@@ -75,14 +75,10 @@ async function exactPlace({ feature, edge, cv, end, at, drawn }: Catch): Promise
 function planeAt(viewport: Viewport, x: number, y: number): Catch | null {
   const { study, shown } = useStudy.getState();
   const { isolated } = useView.getState();
-  const { width, height, camera, toEye } = viewport.view;
   for (const f of study?.features ?? []) {
     const plane = shown.shapes.has(f.id) && isShown(f, isolated) ? planeOfStep(f.id) : null;
-    const slope = plane ? toEye.dot(plane.normal) : 0;
-    if (!plane || Math.abs(slope) < 0.03) continue;
-    const at = new Vector3((x / width) * 2 - 1, 1 - (y / height) * 2, 0).unproject(camera);
-    at.addScaledVector(toEye, plane.origin.clone().sub(at).dot(plane.normal) / slope);
-    return { at, words: `plane ${f.name}`, feature: f.id };
+    const at = plane && underPixel(viewport, plane, x, y);
+    if (at) return { at, words: `plane ${f.name}`, feature: f.id };
   }
   return null;
 }

@@ -43,8 +43,10 @@ export function workingPlane(viewport: Viewport): PlaneFrame {
 }
 
 /** The point of the working plane under a pixel; null where the plane is seen on edge. */
-export function onPlane(viewport: Viewport, x: number, y: number): Vector3 | null {
-  const { origin, normal } = workingPlane(viewport);
+export const onPlane = (viewport: Viewport, x: number, y: number): Vector3 | null => underPixel(viewport, workingPlane(viewport), x, y);
+
+/** The point of a plane under a pixel; null where the plane is seen on edge. */
+export function underPixel(viewport: Viewport, { origin, normal }: PlaneFrame, x: number, y: number): Vector3 | null {
   const { width, height, camera, toEye } = viewport.view;
   const at = new Vector3((x / width) * 2 - 1, 1 - (y / height) * 2, 0).unproject(camera);
   const slope = toEye.dot(normal);

@@ -48,17 +48,19 @@ export function Directions({ id, params }: { id: string; params: Params }) {
               </ActionIcon>
             </span>
           </div>
-          {!d.along && <div style={{ display: 'flex', gap: 4 }}>
-            {(['x', 'y', 'z'] as const).map((axis, k) => (
-              <ExpressionField
-                key={axis}
-                label={`Direction at point ${d.point + 1}, ${axis}`}
-                width={70}
-                value={d.direction[k] ?? 0}
-                onChange={(v) => typeof v === 'number' && change(i, { direction: d.direction.map((w, n) => (n === k ? v : w)) as Point })}
-              />
-            ))}
-          </div>}
+          {!d.along && (
+            <div style={{ display: 'flex', gap: 4 }}>
+              {(['x', 'y', 'z'] as const).map((axis, k) => (
+                <ExpressionField
+                  key={axis}
+                  label={`Direction at point ${d.point + 1}, ${axis}`}
+                  width={70}
+                  value={d.direction[k] ?? 0}
+                  onChange={(v) => typeof v === 'number' && change(i, { direction: d.direction.map((w, n) => (n === k ? v : w)) as Point })}
+                />
+              ))}
+            </div>
+          )}
           <div className="chips">
             {d.along ? (
               <button className="chip" title="Follows it. Click to let go" onClick={() => change(i, { along: null })}>
