@@ -61,6 +61,22 @@ def _as_written(raw: Any, full: Any) -> Any:
     return full
 
 
+def with_defaults(study: Study) -> Study:
+    """A study from a file with all parameters filled in; a step that is wrong stays as it is and says so when built."""
+    try:
+        values = dimension_values(study.dimensions)
+    except StudyError:
+        return study
+
+    def filled(feature: Feature) -> Feature:
+        try:
+            return feature.model_copy(update={"params": checked_params(feature, values)})
+        except StudyError:
+            return feature
+
+    return study.model_copy(update={"features": [filled(f) for f in study.features]})
+
+
 def apply(study: Study, op: Op) -> tuple[Study, Op]:
     """A changed copy of the study and the operation that undoes the change. Raises `StudyError`."""
     match op:

@@ -11,6 +11,7 @@ from fastapi import APIRouter, File, Query, Request, Response, UploadFile
 from pydantic import BaseModel, Field
 
 from pamble import __version__
+from pamble.build.apply import with_defaults
 from pamble.build.features import KINDS
 from pamble.build.study import Study, read_study_file
 from pamble.build.taking import new_id
@@ -132,7 +133,7 @@ def create(request: Request, wanted: NewStudy) -> Created:
 @router.post("/studies/import", status_code=201)
 async def import_study(request: Request, file: Annotated[UploadFile, File()]) -> Created:
     study, assets = read_study_file(await _read(file))
-    return Created(id=_hub(request).store.create(study.model_dump(), assets), name=study.name)
+    return Created(id=_hub(request).store.create(with_defaults(study).model_dump(), assets), name=study.name)
 
 
 @router.delete("/studies/{id}", status_code=204)

@@ -28,7 +28,9 @@ export interface Relation {
   order?: number;
 }
 
-export const relationsOf = (params: Params | undefined): Relation[] => (params?.relations as Relation[] | undefined) ?? [];
+/** Relations of a curve; what its file left out is filled in. */
+export const relationsOf = (params: Params | undefined): Relation[] =>
+  ((params?.relations as Partial<Relation>[] | undefined) ?? []).map((r) => ({ kind: 'fixed', cvs: [], ...r }));
 
 /** Units of the relations that have a value. */
 export const UNITS: Partial<Record<RelationKind, string>> = { length: 'mm', angle: '°', incline: '°', symmetric: 'mm' };

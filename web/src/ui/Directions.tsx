@@ -27,7 +27,7 @@ function facing(way: Point, direction: Point): Point {
   return [way[0] * sense, way[1] * sense, way[2] * sense];
 }
 
-export const directionsOf = (params: Params | undefined): Direction[] => (params?.directions as Direction[] | undefined) ?? [];
+export const directionsOf = (params: Params | undefined): Direction[] => ((params?.directions as (Omit<Direction, 'weight'> & { weight?: number })[] | undefined) ?? []).map((d) => ({ weight: 1, ...d }));
 
 /** Directions and weights that a curve through points keeps, in numbers; their handles are on the part. */
 export function Directions({ id, params }: { id: string; params: Params }) {

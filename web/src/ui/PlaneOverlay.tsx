@@ -10,6 +10,8 @@ import { useView } from '../state/view';
 /** Room left round the part, as a share of its size. */
 const ROOM = 0.08;
 const LINES = 10;
+/** Shortest side of a sheet, as a share of its longest. */
+const LEAST = 0.35;
 
 /** The planes of the study, and the working plane with a grid when one was chosen, where the part is. */
 export function PlaneOverlay({ viewport }: { viewport: Viewport }) {
@@ -55,7 +57,13 @@ function Sheet({ viewport, frame, extent, name, grid = false, strong = false }: 
     const room = Math.max(10, (high - low) * ROOM);
     return [low - room, high + room];
   };
-  const [[x0, x1], [y0, y1]] = [range(x), range(y)];
+  const ranges = [range(x), range(y)] as const;
+  const least = LEAST * Math.max(...ranges.map(([low, high]) => high - low));
+  // A part that is flat in the plane's view still gets a sheet that can be seen.
+  const [[x0, x1], [y0, y1]] = ranges.map(([low, high]) => {
+    const more = Math.max(0, least - (high - low)) / 2;
+    return [low - more, high + more] as const;
+  }) as [readonly [number, number], readonly [number, number]];
   const at = (u: number, v: number) => viewport.view.project(origin.clone().addScaledVector(x, u).addScaledVector(y, v).toArray());
   const path = (corners: { x: number; y: number }[]) => corners.map((p, i) => `${i ? 'L' : 'M'}${p.x.toFixed(1)},${p.y.toFixed(1)}`).join('');
   const steps = Array.from({ length: LINES - 1 }, (_, i) => (i + 1) / LINES);

@@ -10,6 +10,7 @@ import { eye, useView } from '../state/view';
 import { PALETTES } from '../theme';
 import { BuildPanel } from './BuildPanel';
 import { Card } from './Card';
+import { Fence } from './Fence';
 import { Finder } from './Finder';
 import { useKeys } from './keys';
 import { Ledger } from './Ledger';
@@ -30,6 +31,7 @@ export function Workspace({ id }: { id: string }) {
   const seams = useStudy((s) => s.shown.seams.length > 0);
   // While curves are drawn and no seam is there yet, the ledger leaves its room to the part.
   const ledger = wantedPanels.ledger && (seams || !drawing);
+  const carded = useTools((s) => `${s.draft?.id ?? ''} ${s.selection?.id ?? ''} ${s.tool ?? ''}`);
   const panels = useMemo(() => ({ ...wantedPanels, ledger }), [wantedPanels, ledger]);
   const lost = useStudy((s) => s.study !== null && !s.connected);
   const showBefore = useStudy((s) => s.showBefore);
@@ -68,7 +70,11 @@ export function Workspace({ id }: { id: string }) {
       <TopBar />
       <ToolBar />
       {panels.build && <BuildPanel />}
-      {panels.card && <Card />}
+      {panels.card && (
+        <Fence what="This card" about={carded}>
+          <Card />
+        </Fence>
+      )}
       <Legend />
       <LightBar viewport={viewport} />
       {panels.ledger && <Ledger viewport={viewport} />}
