@@ -276,6 +276,11 @@ def test_studies_written_before_a_field_was_divided_are_read_as_they_were_meant(
     assert facts(bench, "turned")["problem"] is None
 
 
+def test_one_curve_is_not_picked_twice(bench):
+    add(bench, "t", "join_curves", curves=[line("a"), line("a")])
+    assert facts(bench, "t")["problem"] == "a is picked twice: pick another curve."
+
+
 def test_a_section_runs_over_several_faces_and_names_those_it_misses(bench):
     add(bench, "cut", "section_curve", faces=[{"feature": "crown"}, {"feature": "flank"}], point=[20, 0, 0])
     assert len(facts(bench, "cut")["facts"]["curves"]) == 2

@@ -249,6 +249,15 @@ def test_a_study_is_told_without_its_bulk_and_with_values_of_its_dimensions(pamb
     assert w.state["version"] == 2
 
 
+def test_what_a_study_file_leaves_out_is_filled_in(pamble):
+    example = (ROOT / "docs" / "examples" / "desk-lamp.json").read_bytes()
+    made = json.loads(upload(pamble, "/studies/import", "lamp.json", example)[1])
+    arm = next(f for f in Window(pamble, made["id"]).state["study"]["features"] if f["id"] == "arm")
+    assert arm["params"]["relations"][0]["cvs"] == []
+    assert arm["params"]["relations"][2]["point"][0] == "=110 + reach"
+    assert arm["params"]["hold_start"] is None
+
+
 def test_a_picture_is_stored_and_given_back_as_it_was(pamble, study):
     buffer = io.BytesIO()
     Image.new("RGB", (80, 40), (90, 120, 150)).save(buffer, "PNG")

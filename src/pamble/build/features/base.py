@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
@@ -13,7 +13,7 @@ from pamble.build.study import Role
 from pamble.core.arrays import Array
 from pamble.core.curves.layout import check_layout
 from pamble.core.curves.measure import curve_facts, length_parameters
-from pamble.core.errors import ReferenceLost
+from pamble.core.errors import GeometryError, ReferenceLost
 from pamble.core.faces.face import Edge, Face
 from pamble.core.meshes.mesh import TriangleMesh
 from pamble.core.planes import Plane
@@ -190,6 +190,15 @@ class Inputs:
                 raise ReferenceLost(f"{name}: CV {place.cv + 1} is no longer there.")
             return np.asarray(made.net[place.cv])
         return np.array(place)
+
+    def different(self, refs: Sequence[EdgeRef]) -> list[Curve]:
+        """The curves that are pointed to, each once. Raises `GeometryError` if one is picked twice."""
+        seen: set[tuple[str, str]] = set()
+        for ref in refs:
+            if (ref.feature, ref.edge) in seen:
+                raise GeometryError(f"{self.names.get(ref.feature, ref.feature)} is picked twice: pick another curve.")
+            seen.add((ref.feature, ref.edge))
+        return [self.curve(ref) for ref in refs]
 
     def is_edge(self, ref: EdgeRef) -> bool:
         """Whether the line is an edge of a face, so that there is a surface beside it."""

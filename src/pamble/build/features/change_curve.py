@@ -55,7 +55,8 @@ class CutParams(Stored):
 
 def cut_off(params: CutParams, inputs: Inputs, context: Context) -> Made:
     """Build the part that is kept."""
-    return made_curves(cut(inputs.curve(params.curve), inputs.curve(params.by), 0 if params.keep == "start" else 1))
+    curve, other = inputs.different([params.curve, params.by])
+    return made_curves(cut(curve, other, 0 if params.keep == "start" else 1))
 
 
 class MeetParams(Stored):
@@ -73,7 +74,8 @@ def until_they_meet(params: MeetParams, inputs: Inputs, context: Context) -> Mad
     """Build both curves, ending where they meet."""
     which = {"start": 0, "end": 1, None: None}
     ends = which[params.first_end], which[params.second_end]
-    made = meet(inputs.curve(params.first), inputs.curve(params.second), params.shape, ends, params.tolerance)
+    first, second = inputs.different([params.first, params.second])
+    made = meet(first, second, params.shape, ends, params.tolerance)
     return made_curves(*made.curves, gap=made.gap, grown=list(made.grown))
 
 
@@ -101,7 +103,7 @@ class JoinParams(Stored):
 
 def join_all(params: JoinParams, inputs: Inputs, context: Context) -> Made:
     """Build one curve and say how its pieces meet."""
-    pieces = [inputs.curve(ref) for ref in params.curves]
+    pieces = inputs.different(params.curves)
     out = pieces[0]
     for piece in pieces[1:]:
         out = join(out, piece, params.tolerance)

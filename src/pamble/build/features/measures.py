@@ -47,7 +47,7 @@ class LineDistanceParams(Stored):
 
 def between_lines(params: LineDistanceParams, inputs: Inputs, context: Context) -> Made:
     """Measure the least distance."""
-    found = nearest(inputs.curve(params.first), inputs.curve(params.second))
+    found = nearest(*inputs.different([params.first, params.second]))
     a, b = found.points
     return _measured(found.gap, "mm", [(a, b)], parts=(b - a).tolist())
 
@@ -61,7 +61,7 @@ class AngleParams(Stored):
 
 def angle(params: AngleParams, inputs: Inputs, context: Context) -> Made:
     """Measure the angle between the tangents: 180° is straight on at two ends."""
-    a, b = inputs.curve(params.first), inputs.curve(params.second)
+    a, b = inputs.different([params.first, params.second])
     found = nearest(a, b)
     inner = all(
         min(t - c.domain[0], c.domain[1] - t) > 1e-6 * (c.domain[1] - c.domain[0])

@@ -18,7 +18,7 @@ class MidCurveParams(FitParams):
 
 def run(params: MidCurveParams, inputs: Inputs, context: Context) -> Made:
     """Build the mid curve."""
-    a, b = inputs.curve(params.first), inputs.curve(params.second)
+    a, b = inputs.different([params.first, params.second])
     made = mid_curve(a, b, params.ratio, **hurried(params, context))
     return made_curves(made.curve, deviation=made.deviation)
 
