@@ -251,7 +251,7 @@ def test_a_study_is_told_without_its_bulk_and_with_values_of_its_dimensions(pamb
 
 def test_what_a_study_file_leaves_out_is_filled_in(pamble):
     example = (ROOT / "docs" / "examples" / "desk-lamp.json").read_bytes()
-    made = json.loads(upload(pamble, "/studies/import", "lamp.json", example)[1])
+    made = upload(pamble, "/studies/import", "lamp.json", example)[1]
     arm = next(f for f in Window(pamble, made["id"]).state["study"]["features"] if f["id"] == "arm")
     assert arm["params"]["relations"][0]["cvs"] == []
     assert arm["params"]["relations"][2]["point"][0] == "=110 + reach"
