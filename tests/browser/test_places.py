@@ -196,3 +196,22 @@ def test_a_point_takes_a_direction_that_is_pulled_by_its_tip(sheet):
     weight.press("Enter")
     expect(page.get_by_text("step 5 · saved")).to_be_visible()
     assert params(desk, "point_curve")["directions"][0]["weight"] == 0.5
+
+
+def test_the_whole_polygon_is_offset_by_pulling_one_cv(sheet):
+    desk, page = sheet, sheet.page
+    draw(desk, "Shift+F", "Rim", (380, 470), (480, 300), (650, 280), (820, 420))
+    page.keyboard.press("c")
+    before = np.array(params(desk, "cv_curve")["curve"]["control"])
+    cv = desk.button("CV 2 of Rim")
+    cv.click()
+    page.get_by_role("radiogroup", name="Drag along").get_by_text("\N{PARALLEL TO}").click()
+    desk.drag(desk.centre(cv), (-25, -25))
+    expect(page.get_by_text("step 3 · saved")).to_be_visible()
+    after = np.array(params(desk, "cv_curve")["curve"]["control"])
+    old, new = np.diff(before, axis=0), np.diff(after, axis=0)
+    assert np.abs(np.cross(old, new)).max() < 1e-6 * np.linalg.norm(old) * np.linalg.norm(new)
+    side = np.cross([0, 1, 0], old) / np.linalg.norm(old, axis=1)[:, None]
+    moved = np.einsum("ij,ij->i", after[:-1] - before[:-1], side)
+    assert np.ptp(moved) < 1e-6
+    assert abs(moved[0]) > 3

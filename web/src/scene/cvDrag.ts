@@ -4,8 +4,11 @@ import type { Op } from '../api/types';
 import { commit, endPreview, preview } from '../state/session';
 import { isCurve, useStudy, type Shape } from '../state/study';
 import { setCaught, useTools, type Cv, type DragMode } from '../state/tools';
+import { useView } from '../state/view';
 import { catchAt, settled, type Catch } from './catching';
-import { dropped, onPlane } from './plane';
+import { cvPoint } from './cvPoint';
+import { dropped, onPlane, planeOfStep } from './plane';
+import { offsetOp, offsetPull } from './polygonDrag';
 import type { Viewport } from './viewport';
 
 const AXES: Partial<Record<DragMode, Vector3>> = {
@@ -14,17 +17,17 @@ const AXES: Partial<Record<DragMode, Vector3>> = {
   z: new Vector3(0, 0, 1),
 };
 
-export const cvPoint = ({ object }: Shape, [i, j]: Cv): Vector3 => {
-  const k = (i * object.cvs.count[1] + j) * 3;
-  const p = object.cvs.points;
-  return new Vector3(p[k], p[k + 1], p[k + 2]);
-};
-
 /** Direction along which a CV moves, or null for movement in the plane of the screen or the working plane. */
 export function dragDirection(shape: Shape, cv: Cv, mode: DragMode): Vector3 | null {
   if (mode === 'view' || mode === 'plane') return null;
   const axis = AXES[mode];
   if (axis) return axis;
+  if (mode === 'offset') return offsetPull(shape, cv)?.direction ?? null;
+  if (mode === 'plane_x' || mode === 'plane_y') {
+    const { step } = useView.getState().plane;
+    const own = step ? planeOfStep(step) : null;
+    return (mode === 'plane_x' ? own?.x : own?.y) ?? null;
+  }
   if (mode === 'normal') return isCurve(shape) ? polygonNormal(shape, cv) : nearestNormal(shape, cvPoint(shape, cv));
   const [rows, columns] = shape.object.cvs.count;
   const [i, j] = cv;
@@ -132,6 +135,8 @@ export function dragCvs(viewport: Viewport, id: string, grabbed: Cv, start: Poin
   // A CV that moves freely alone is caught as a placed point is; along a line or with others it is not.
   const catches = together.length === 1 && (dragMode === 'view' || dragMode === 'plane');
 
+  const pull = dragMode === 'offset' ? offsetPull(shape, grabbed) : null;
+  const moveBy = (by: Vector3): Op => (pull ? offsetOp(id, by.dot(pull.direction) * pull.share) : moveOp(id, targets(by)));
   const targets = (by: Vector3) => from.map(({ cv, at, share }) => ({ cv, to: at.clone().addScaledVector(by, share) }));
   const held = (at: Vector3) => (dragMode === 'plane' ? dropped(viewport, at) : at.clone()).sub(grabbedAt);
   const letGo = () => setCaught(null);
@@ -150,14 +155,14 @@ export function dragCvs(viewport: Viewport, id: string, grabbed: Cv, start: Poin
       moved ||= total.length() > 0;
       free = e.altKey || e.shiftKey;
       if (performance.now() - looked > LOOK_EVERY) look();
-      if (moved) preview(moveOp(id, targets(caught ? held(caught.at) : total)));
+      if (moved) preview(moveBy(caught ? held(caught.at) : total));
     },
     done() {
       look();
       letGo();
       if (!moved) return;
       if (!caught) {
-        void commit(moveOp(id, targets(total)));
+        void commit(moveBy(total));
         return;
       }
       const at = caught.at;

@@ -5,7 +5,7 @@ import type { EdgeRef, Params, Point, Role } from '../api/types';
 export type Stage = 'plan' | 'curves' | 'primaries' | 'blends' | 'check' | 'handover';
 /** The kind of a tool of the build, or the comb. */
 export type Tool = string | null;
-export type DragMode = 'view' | 'plane' | 'x' | 'y' | 'z' | 'normal' | 'leg_u' | 'leg_v';
+export type DragMode = 'view' | 'plane' | 'x' | 'y' | 'z' | 'plane_x' | 'plane_y' | 'normal' | 'leg_u' | 'leg_v' | 'offset';
 export type Cv = readonly [number, number];
 
 export type Selection =

@@ -1,10 +1,12 @@
 import { SegmentedControl } from '@mantine/core';
 import { memo } from 'react';
 
-import { cvPoint, moveOp } from '../scene/cvDrag';
+import { moveOp } from '../scene/cvDrag';
+import { cvPoint } from '../scene/cvPoint';
 import { commit } from '../state/session';
 import { featureName, isCurve, useStudy } from '../state/study';
 import { useTools, type Cv, type DragMode } from '../state/tools';
+import { useView } from '../state/view';
 import { cvName } from './CvOverlay';
 import { NumberField } from './NumberField';
 import { RelateCvs } from './RelateCvs';
@@ -17,8 +19,11 @@ const MODES: { value: DragMode; label: string; title: string }[] = [
   { value: 'y', label: 'Y', title: 'along the global y axis' },
   { value: 'z', label: 'Z', title: 'along the global z axis' },
   { value: 'normal', label: 'N', title: 'along the normal of the face, or where the polygon bends' },
+  { value: 'plane_x', label: 'x′', title: 'along the x axis of the working plane' },
+  { value: 'plane_y', label: 'y′', title: 'along the y axis of the working plane' },
   { value: 'leg_u', label: 'u', title: 'along the polygon leg in u' },
   { value: 'leg_v', label: 'v', title: 'along the polygon leg in v' },
+  { value: 'offset', label: '∥', title: 'all legs parallel: the whole polygon is offset' },
 ];
 
 /** Position of picked CVs, and along what a drag moves them. */
@@ -49,7 +54,7 @@ export function CvCard({ id, cvs }: { id: string; cvs: readonly Cv[] }) {
         {featureName(id)}
         {single ? '' : '; numbers are the first one’s, all move together'}
       </div>
-      <DragAlong curve={isCurve(shape)} />
+      <DragAlong curve={isCurve(shape)} drawn={kind === 'cv_curve'} />
       <ReshapeCvs id={id} kind={kind} cvs={cvs} />
       {kind === 'cv_curve' && <RelateCvs id={id} cvs={cvs} />}
       {(['x', 'y', 'z'] as const).map((axis) => (
@@ -62,7 +67,8 @@ export function CvCard({ id, cvs }: { id: string; cvs: readonly Cv[] }) {
   );
 }
 
-const DragAlong = memo(function DragAlong({ curve }: { curve: boolean }) {
+const DragAlong = memo(function DragAlong({ curve, drawn }: { curve: boolean; drawn: boolean }) {
+  const ownPlane = useView((s) => s.plane.step !== null);
   const falloff = useTools((s) => s.falloff);
   const mode = useTools((s) => s.dragMode);
   return (
@@ -77,7 +83,7 @@ const DragAlong = memo(function DragAlong({ curve }: { curve: boolean }) {
         aria-label="Drag along"
         value={mode}
         onChange={(value) => useTools.setState({ dragMode: value as DragMode })}
-        data={MODES.filter((m) => !curve || m.value !== 'leg_v').map((m) => ({ value: m.value, label: <span title={m.title}>{m.label}</span> }))}
+        data={MODES.filter((m) => (m.value !== 'leg_v' || !curve) && (m.value !== 'offset' || drawn) && (!m.value.startsWith('plane_') || ownPlane)).map((m) => ({ value: m.value, label: <span title={m.title}>{m.label}</span> }))}
       />
       <div className="quiet" style={{ marginTop: 4 }}>
         {MODES.find((m) => m.value === mode)?.title}

@@ -1,4 +1,5 @@
-import { cvPoint, dragCvs, dragDirection } from '../scene/cvDrag';
+import { dragCvs, dragDirection } from '../scene/cvDrag';
+import { cvPoint } from '../scene/cvPoint';
 import type { Viewport } from '../scene/viewport';
 import { isShown } from '../state/actions';
 import { featureName, isCurve, useStudy, type Shape } from '../state/study';

@@ -1,4 +1,4 @@
-import { cvPoint } from '../scene/cvDrag';
+import { cvPoint } from '../scene/cvPoint';
 import { startRepick } from '../state/actions';
 import { changeParams } from '../state/drafts';
 import { offers, relationsOf, type RelatedCv, type Relation } from '../state/relations';
