@@ -1,4 +1,3 @@
-import { SegmentedControl } from '@mantine/core';
 import { memo } from 'react';
 
 import { moveOp } from '../scene/cvDrag';
@@ -76,15 +75,13 @@ const DragAlong = memo(function DragAlong({ curve, drawn }: { curve: boolean; dr
       <div className="row">
         <span className="quiet">Drag along</span>
       </div>
-      <SegmentedControl
-        fullWidth
-        size="xs"
-        mt={4}
-        aria-label="Drag along"
-        value={mode}
-        onChange={(value) => useTools.setState({ dragMode: value as DragMode })}
-        data={MODES.filter((m) => (m.value !== 'leg_v' || !curve) && (m.value !== 'offset' || drawn) && (!m.value.startsWith('plane_') || ownPlane)).map((m) => ({ value: m.value, label: <span title={m.title}>{m.label}</span> }))}
-      />
+      <div className="chips" role="radiogroup" aria-label="Drag along">
+        {MODES.filter((m) => (m.value !== 'leg_v' || !curve) && (m.value !== 'offset' || drawn) && (!m.value.startsWith('plane_') || ownPlane)).map((m) => (
+          <button key={m.value} className="chip" role="radio" aria-checked={mode === m.value} title={m.title} onClick={() => useTools.setState({ dragMode: m.value })}>
+            {m.label}
+          </button>
+        ))}
+      </div>
       <div className="quiet" style={{ marginTop: 4 }}>
         {MODES.find((m) => m.value === mode)?.title}
       </div>

@@ -21,5 +21,5 @@ export function NumberField({ label, value, digits = 2, unit, width = 74, low, h
     return true;
   };
   const title = low !== undefined && high !== undefined ? `${label}: ${low} to ${high}` : label;
-  return <TypedField label={label} title={title} shown={value.toFixed(digits)} unit={unit} width={width} take={take} />;
+  return <TypedField label={label} title={title} shown={(Math.abs(value) < 0.5 * 10 ** -digits ? 0 : value).toFixed(digits)} unit={unit} width={width} take={take} />;
 }
