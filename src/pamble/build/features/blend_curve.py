@@ -45,33 +45,31 @@ def _jet(inputs: Inputs, ref: EdgeRef, where: End, at: float) -> CurveJets:
     return end_jet(curve, 0 if where == "start" else 1)
 
 
-def _nearest_ends(inputs: Inputs, params: BlendCurveParams) -> tuple[End, End]:
-    """Of the four pairs of ends the two that are nearest; an edge of a face is left square to it."""
-    wheres: list[list[End]] = []
-    for ref, given in ((params.first, params.first_from), (params.second, params.second_from)):
+def _nearest_ends(inputs: Inputs, params: BlendCurveParams) -> tuple[tuple[End, CurveJets], tuple[End, CurveJets]]:
+    """Of the four pairs of ends the two that are nearest, with their jets; an edge of a face is left square to it."""
+    sides: list[list[tuple[End, CurveJets]]] = []
+    for ref, given, at in (
+        (params.first, params.first_from, params.first_at),
+        (params.second, params.second_from, params.second_at),
+    ):
         free: list[End] = ["square to the edge"] if inputs.is_edge(ref) else ["start", "end"]
-        wheres.append([given] if given is not None else free)
-    pairs = [(a, b) for a in wheres[0] for b in wheres[1]]
-
-    def apart(pair: tuple[End, End]) -> float:
-        a = _jet(inputs, params.first, pair[0], params.first_at)
-        b = _jet(inputs, params.second, pair[1], params.second_at)
-        return float(np.linalg.norm(a.point - b.point))
-
-    return min(pairs, key=apart)
+        sides.append([(where, _jet(inputs, ref, where, at)) for where in ([given] if given is not None else free)])
+    pairs = [(a, b) for a in sides[0] for b in sides[1]]
+    return min(pairs, key=lambda pair: float(np.linalg.norm(pair[0][1].point - pair[1][1].point)))
 
 
 def run(params: BlendCurveParams, inputs: Inputs, context: Context) -> Made:
     """Build the blend curve."""
-    where = _nearest_ends(inputs, params)
+    ends = _nearest_ends(inputs, params)
+    where = [end[0] for end in ends]
     made = blend_curve(
-        _jet(inputs, params.first, where[0], params.first_at),
-        _jet(inputs, params.second, where[1], params.second_at),
+        ends[0][1],
+        ends[1][1],
         (params.continuity_first, params.continuity_second),
         (params.fullness_first, params.fullness_second),
         params.degree,
     )
-    out = made_curves(made.curve, warnings=made.warnings, joints=[vars(j) for j in made.joints], ends=list(where))
+    out = made_curves(made.curve, warnings=made.warnings, joints=[vars(j) for j in made.joints], ends=where)
     return replace(out, handles=_handles(params, made))
 
 

@@ -167,6 +167,8 @@ def _part(curve: Curve, face: Face, direction: Array | None, t: Array, landed: A
     inner = (t >= a) & (t <= b)
     if inner.sum() < _LEAST:
         return _onto([face], curve_points(curve, np.linspace(a, b, _LEAST)), direction)[1]
+    if t[inner][0] == a and t[inner][-1] == b:
+        return landed[inner]
     ends = _onto([face], curve_points(curve, [a, b]), direction)[1]
     start = ends[:1] if t[inner][0] > a else ends[:0]
     return np.vstack([start, landed[inner], ends[1:] if t[inner][-1] < b else ends[:0]])
