@@ -143,6 +143,7 @@ def test_blend_match_comb_and_a_caught_end(desk):
     card = page.get_by_label("Card of Match")
     expect(card).to_contain_text("Joint")
     expect(card).to_contain_text("degree was raised by 1")
+    expect(card).to_contain_text("CVs moved1, 2, 3 of 4")
     desk.button("Drop").click()
     expect(page.get_by_role("option", name="Match")).to_have_count(0)
 

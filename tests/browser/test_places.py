@@ -215,3 +215,9 @@ def test_the_whole_polygon_is_offset_by_pulling_one_cv(sheet):
     moved = np.einsum("ij,ij->i", after[:-1] - before[:-1], side)
     assert np.ptp(moved) < 1e-6
     assert abs(moved[0]) > 3
+    # Enter keeps what a tool makes of what was picked before, though the tool's button was clicked last.
+    page.get_by_role("option", name="Rim", exact=True).click()
+    desk.button("Offset").click()
+    expect(page.get_by_label("Card of Offset")).to_contain_text("Deviation")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("option", name="Offset")).to_be_visible()

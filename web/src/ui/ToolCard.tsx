@@ -64,6 +64,9 @@ export function ToolCard({ id, kind, name, params, draft }: Props) {
   );
 }
 
+/** Movement of a CV in mm that is rounding. */
+const STILL = 1e-9;
+
 /** How far the result strays from what it was asked to follow. */
 function Deviation({ facts }: { facts: Record<string, unknown> | undefined }) {
   const rows: [string, string][] = [];
@@ -83,6 +86,12 @@ function Deviation({ facts }: { facts: Record<string, unknown> | undefined }) {
   joints?.forEach((j, i) =>
     rows.push([joints.length > 1 ? `Joint ${i + 1}` : 'Joint', `${small(j.gap)} mm · ${small(j.angle)}° · ${small(j.curvature)} %`]),
   );
+  const moved = facts?.moved as number[] | undefined;
+  if (moved) {
+    const which = moved.flatMap((by, i) => (by > STILL ? [i + 1] : []));
+    const far = Math.max(...moved);
+    rows.push(['CVs moved', which.length ? `${which.join(', ')} of ${moved.length}, up to ${small(far)} mm` : 'none']);
+  }
   if (!rows.length) return null;
   return (
     <dl className="figures">

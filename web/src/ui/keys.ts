@@ -20,13 +20,17 @@ const inField = (target: EventTarget | null): boolean =>
 /** One key for every command, outside of fields and dialogs. */
 export function useKeys(viewport: Viewport | null): void {
   useEffect(() => {
+    // Whether the control that has the focus got it by a click. The browser calls it reached by keyboard at the first key.
+    let clicked = false;
+    const pointer = () => (clicked = true);
     const down = (e: KeyboardEvent) => {
+      if (e.key === 'Tab') clicked = false;
       if (inField(e.target) || e.altKey) return;
       const onControl = e.target instanceof HTMLElement && e.target.matches('button, input, [role="slider"], [role="tab"]');
       if (e.key === 'Enter') {
         // A button that was reached by the keyboard takes Enter itself; one that was clicked last, a choice or a switch
         // has no use for it.
-        const takes = onControl && !(e.target as HTMLElement).matches('input') && (e.target as HTMLElement).matches(':focus-visible');
+        const takes = onControl && !clicked && !(e.target as HTMLElement).matches('input');
         if (!useTools.getState().draft || takes) return;
         e.preventDefault();
         void keepDraft();
@@ -55,9 +59,11 @@ export function useKeys(viewport: Viewport | null): void {
     const up = (e: KeyboardEvent) => {
       if (e.key.toLowerCase() === 'x') showBefore(false);
     };
+    window.addEventListener('pointerdown', pointer, true);
     window.addEventListener('keydown', down);
     window.addEventListener('keyup', up);
     return () => {
+      window.removeEventListener('pointerdown', pointer, true);
       window.removeEventListener('keydown', down);
       window.removeEventListener('keyup', up);
     };
