@@ -42,12 +42,22 @@ def samples(curve: Curve, each: int = _EACH) -> Array:
 
 
 def curve_length(curve: Curve, start: float | None = None, end: float | None = None) -> float:
-    """Arc length in mm between two parameters, by Gauss-Legendre quadrature."""
+    """Arc length in mm between two parameters, by Gauss-Legendre quadrature on ever finer parts until it settles."""
     a = curve.domain[0] if start is None else start
     b = curve.domain[1] if end is None else end
     points = basis.breaks(curve.knots, curve.degree)
-    nodes = np.concatenate([[a], points[(points > a) & (points < b)], [b]])
-    nodes = np.unique(np.concatenate([np.linspace(p, q, 9) for p, q in pairwise(nodes)]))
+    breaks = np.concatenate([[a], points[(points > a) & (points < b)], [b]])
+    last = _length_between(curve, breaks, 4)
+    for parts in (8, 32, 128):
+        length = _length_between(curve, breaks, parts)
+        if abs(length - last) <= 1e-11 * length:
+            break
+        last = length
+    return length
+
+
+def _length_between(curve: Curve, breaks: Array, parts: int) -> float:
+    nodes = np.unique(np.concatenate([np.linspace(p, q, parts + 1) for p, q in pairwise(breaks)]))
     x, w = _GAUSS
     half = 0.5 * np.diff(nodes)
     t = (nodes[:-1, None] + half[:, None] * (1 + x)).ravel()
@@ -60,7 +70,10 @@ _STEPS = 16
 
 
 class LengthMap:
-    """Arc length of a curve as a map from fractions of it to parameters."""
+    """Arc length of a curve as a map from fractions of it to parameters.
+
+    Its figures hold for curves that keep their pace; near a cusp they are a thousand times coarser.
+    """
 
     def __init__(self, curve: Curve) -> None:
         self._curve = curve
