@@ -144,7 +144,7 @@ function Ask() {
   else if (tool === 'edge_blend')
     words = first ? `First edge: ${edgeWords(first.feature, first.edge)}. Pick the second edge.` : 'Pick the first edge.';
   else if (tool === 'comb') words = 'Pick an edge to show its comb, again to hide it.';
-  else if (selection?.kind === 'cvs') words = 'Drag a CV; Shift is fine, Alt catches nothing. Shift and click picks several, of other curves too.';
+  else if (selection?.kind === 'cvs') words = 'Drag a CV. Shift is fine, Alt catches nothing; Shift and click picks more.';
   else if (stage === 'plan') words = 'Planes to draw in and references to draw over.';
   else if (stage === 'curves') words = 'Pick a curve, or a tool to draw one.';
   else if (stage === 'primaries') words = 'Pick a face to see and move its CVs.';
