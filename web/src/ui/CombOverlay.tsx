@@ -27,10 +27,10 @@ export function CombOverlay({ viewport }: { viewport: Viewport }) {
         }
         return (
           <g key={`${id}.${edge}`}>
-            <path d={strokes} stroke="#7b3f6e" strokeWidth="0.8" opacity="0.65" />
-            <path d={tips} fill="none" stroke="#7b3f6e" strokeWidth="1.5" />
-            <circle cx={top.x} cy={top.y} r="2.6" fill="#7b3f6e" />
-            <text {...beside(viewport, top.x, 6)} y={top.y - 5} fontSize="11.5" fill="#7b3f6e" stroke="var(--ground)" strokeWidth="3" paintOrder="stroke">
+            <path d={strokes} stroke="var(--plum)" strokeWidth="0.8" opacity="0.65" />
+            <path d={tips} fill="none" stroke="var(--plum)" strokeWidth="1.5" />
+            <circle cx={top.x} cy={top.y} r="2.6" fill="var(--plum)" />
+            <text {...beside(viewport, top.x, 6)} y={top.y - 5} fontSize="11.5" fill="var(--plum)" stroke="var(--ground)" strokeWidth="3" paintOrder="stroke">
               {least_radius === null ? 'straight' : `${small(largest)} 1/mm, radius ${small(least_radius)} mm`}
             </text>
           </g>

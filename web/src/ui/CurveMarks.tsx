@@ -20,12 +20,12 @@ export function CurveMarks({ viewport }: { viewport: Viewport }) {
     <svg aria-label="Marks on the curve">
       {curves.flatMap((c) => c.inflections).map((p, i) => {
         const s = viewport.view.project(p);
-        return <path key={i} d={`M${s.x - 5},${s.y}L${s.x},${s.y - 5}L${s.x + 5},${s.y}L${s.x},${s.y + 5}Z`} fill="var(--paper)" stroke="#7b3f6e" strokeWidth="1.6" />;
+        return <path key={i} d={`M${s.x - 5},${s.y}L${s.x},${s.y - 5}L${s.x + 5},${s.y}L${s.x},${s.y + 5}Z`} fill="var(--paper)" stroke="var(--plum)" strokeWidth="1.6" />;
       })}
       {tight && (
         <g>
-          <circle cx={tight.x} cy={tight.y} r="3" fill="#7b3f6e" />
-          <text {...beside(viewport, tight.x, 8)} y={tight.y + 16} fontSize="11.5" fill="#7b3f6e" stroke="var(--ground)" strokeWidth="3" paintOrder="stroke">
+          <circle cx={tight.x} cy={tight.y} r="3" fill="var(--plum)" />
+          <text {...beside(viewport, tight.x, 8)} y={tight.y + 16} fontSize="11.5" fill="var(--plum)" stroke="var(--ground)" strokeWidth="3" paintOrder="stroke">
             least radius {small(first.least_radius)} mm
           </text>
         </g>
