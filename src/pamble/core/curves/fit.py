@@ -112,7 +112,20 @@ def _fit(points: Array, start: Array, knots: Array, tolerance: float, patient: b
         if best.reached or (not patient and best.deviation > _HOPELESS * tolerance):
             break
     assert best is not None
-    return best, at
+    return _without_swings(best, points, at, tolerance), at
+
+
+def _without_swings(fit: Fit, points: Array, t: Array, tolerance: float) -> Fit:
+    """The fit, not counted as reached where it leaves the points' neighbourhood between two of them.
+
+    Spans that hold few points may be free to swing far out and still meet every point.
+    """
+    between = curve_points(fit.curve, 0.5 * (t[1:] + t[:-1]))
+    away = norm(between - 0.5 * (points[1:] + points[:-1])) - norm(np.diff(points, axis=0))
+    i = int(np.argmax(away))
+    if away[i] <= tolerance:
+        return fit
+    return Fit(fit.curve, max(fit.deviation, float(away[i])), points[i], False)
 
 
 def _solve(points: Array, t: Array, knots: Array, degree: int) -> Array:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pamble.core.arrays import Array, dot, norm
+from pamble.core.arrays import Array, BoolArray, dot, norm
 from pamble.core.curves.edit import extend, nearest_ends
 from pamble.core.curves.measure import curve_length, samples
 from pamble.core.errors import GeometryError
@@ -122,9 +122,13 @@ def _closed_in(a: Curve, b: Curve, x: Array, y: Array) -> tuple[Array, Array]:
         cross_term = -dot(pa[1], pb[1])
         good = (h0 > 0) & (h1 > 0) & (h0 * h1 - cross_term**2 > 1e-12 * first[0] * first[1])
         h0, h1 = np.where(good, h0, first[0]), np.where(good, h1, first[1])
-        det = np.maximum(h0 * h1 * (1 + 1e-12) - cross_term**2, 1e-300)
         gx, gy = dot(gap, pa[1]), -dot(gap, pb[1])
-        dx, dy = -(h1 * gx - cross_term * gy) / det, -(h0 * gy - cross_term * gx) / det
+        # An end that the step would leave is held, and the other parameter steps alone.
+        held_x, held_y = _held(a, x, gx), _held(b, y, gy)
+        cross_term = np.where(held_x | held_y, 0.0, cross_term)
+        det = np.maximum(h0 * h1 * (1 + 1e-12) - cross_term**2, 1e-300)
+        dx = np.where(held_x, 0.0, -(h1 * gx - cross_term * gy) / det)
+        dy = np.where(held_y, 0.0, -(h0 * gy - cross_term * gx) / det)
         share = np.ones(len(x))
         for _ in range(12):
             nx, ny = np.clip(x + share * dx, *a.domain), np.clip(y + share * dy, *b.domain)
@@ -139,6 +143,12 @@ def _closed_in(a: Curve, b: Curve, x: Array, y: Array) -> tuple[Array, Array]:
         if settled:
             break
     return x, y
+
+
+def _held(curve: Curve, t: Array, slope: Array) -> BoolArray:
+    """Where a parameter lies at an end and falling further would leave the curve."""
+    start, end = curve.domain
+    return ((t <= start) & (slope > 0)) | ((t >= end) & (slope < 0))
 
 
 def nearest(a: Curve, b: Curve) -> Meeting:

@@ -58,10 +58,19 @@ def _branches(section: Any) -> list[Array]:
     walk = TopExp_Explorer(section.Shape(), TopAbs_ShapeEnum.TopAbs_EDGE)
     while walk.More():
         curve = BRepAdaptor_Curve(TopoDS.Edge(walk.Current()))
-        t = np.linspace(curve.FirstParameter(), curve.LastParameter(), _FINE)
-        pieces.append(np.array([(p.X(), p.Y(), p.Z()) for p in map(curve.Value, t.tolist())]))
+        pieces.append(_even_points(curve))
         walk.Next()
     return _chained([p for p in pieces if float(norm(np.diff(p, axis=0)).sum()) > 1e-6])
+
+
+def _even_points(curve: Any) -> Array:
+    """Points at even steps along a curve of the boundary model, whose own pace may vary a hundredfold."""
+    t = np.linspace(curve.FirstParameter(), curve.LastParameter(), 4 * _FINE)
+    for _ in range(3):
+        points = np.array([(p.X(), p.Y(), p.Z()) for p in map(curve.Value, t.tolist())])
+        along = np.concatenate([[0.0], np.cumsum(norm(np.diff(points, axis=0)))])
+        t = np.interp(np.linspace(0, along[-1], _FINE), along, t)
+    return np.array([(p.X(), p.Y(), p.Z()) for p in map(curve.Value, t.tolist())])
 
 
 def _chained(pieces: list[Array]) -> list[Array]:
