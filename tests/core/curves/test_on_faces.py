@@ -6,11 +6,13 @@ from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCylinder
 from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
 
+from pamble.core.curves.fit import fit_points
 from pamble.core.curves.measure import curve_length, deviation
 from pamble.core.curves.on_surface import offset_on_surface
 from pamble.core.curves.project import project
 from pamble.core.faces.face import Face
 from pamble.core.faces.inside import inside
+from pamble.core.faces.intersect import face_intersection
 from pamble.core.faces.shapes import face_from_shape, shape_faces
 from pamble.core.spline import Curve
 from pamble.core.spline.closest import to_surface
@@ -91,3 +93,15 @@ def test_an_offset_on_a_face_stops_at_the_edge_of_the_face():
     assert np.allclose(ends[0], [10 + 12 + 8, 0, 0], atol=1e-2)
     assert piece.deviation < 1e-6
     assert ends[1][0] == pytest.approx(100, abs=1e-2)
+
+
+def test_an_intersection_is_sampled_at_even_steps_and_a_swing_between_points_is_no_fit():
+    """A tube cut by a slanted plane, whose own parameter runs unevenly; and points with a wide gap in front."""
+    (run,) = face_intersection(Face(cylinder(60, 200)), Face(plane((-20, -20, 40), (200, 0, 120), (0, 200, 60))))
+    steps = np.linalg.norm(np.diff(run, axis=0), axis=1)
+    assert steps.max() < 1.05 * steps.min()
+    x = np.concatenate([[0.0, 9, 18, 27], np.arange(28, 60, 0.2)])
+    points = np.column_stack([x, 3 * np.sin(x / 3), np.zeros(len(x))])
+    made = fit_points(points, 5, 1e-5, spans=30)
+    out = np.abs(curve_points(made.curve, np.linspace(0, 1, 4000))[:, 1]).max()
+    assert out < 12 or (not made.reached and made.deviation > 0.2 * out)
