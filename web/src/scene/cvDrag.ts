@@ -132,6 +132,7 @@ export function dragCvs(viewport: Viewport, id: string, grabbed: Cv, start: Poin
   let caught: Catch | null = null;
   let free = false;
   let looked = 0;
+  let waiting: ReturnType<typeof setTimeout> | undefined;
   // A CV that moves freely alone is caught as a placed point is; along a line or with others it is not.
   const catches = together.length === 1 && (dragMode === 'view' || dragMode === 'plane');
 
@@ -139,7 +140,11 @@ export function dragCvs(viewport: Viewport, id: string, grabbed: Cv, start: Poin
   const moveBy = (by: Vector3): Op => (pull ? offsetOp(id, by.dot(pull.direction) * pull.share) : moveOp(id, targets(by)));
   const targets = (by: Vector3) => from.map(({ cv, at, share }) => ({ cv, to: at.clone().addScaledVector(by, share) }));
   const held = (at: Vector3) => (dragMode === 'plane' ? dropped(viewport, at) : at.clone()).sub(grabbedAt);
-  const letGo = () => setCaught(null);
+  const show = () => moved && preview(moveBy(caught ? held(caught.at) : total));
+  const letGo = () => {
+    clearTimeout(waiting);
+    setCaught(null);
+  };
   const look = () => {
     looked = performance.now();
     const box = viewport.host.getBoundingClientRect();
@@ -154,8 +159,11 @@ export function dragCvs(viewport: Viewport, id: string, grabbed: Cv, start: Poin
       last = { x: e.clientX, y: e.clientY };
       moved ||= total.length() > 0;
       free = e.altKey || e.shiftKey;
+      clearTimeout(waiting);
       if (performance.now() - looked > LOOK_EVERY) look();
-      if (moved) preview(moveBy(caught ? held(caught.at) : total));
+      // Where the pointer comes to rest is looked at too, though no further move tells of it.
+      else waiting = setTimeout(() => (look(), show()), LOOK_EVERY);
+      show();
     },
     done() {
       look();
