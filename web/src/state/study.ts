@@ -1,7 +1,7 @@
 import { create } from 'zustand';
 
 import { slice, type Frame } from '../api/frame';
-import type { CombsHeader, FrameComb, FrameFeature, FrameHeader, FrameObject, FrameSeam, StudyState, StudySummary } from '../api/types';
+import type { CombsHeader, FeatureSummary, FrameComb, FrameFeature, FrameHeader, FrameObject, FrameSeam, StudyState, StudySummary } from '../api/types';
 
 /** A shape as the scene shows it. */
 export interface Shape {
@@ -131,3 +131,6 @@ export function dropPreview(): void {
 
 export const featureName = (id: string): string =>
   useStudy.getState().study?.features.find((f) => f.id === id)?.name ?? 'New step';
+
+/** The steps of a study that make planes. */
+export const planeSteps = (features: readonly FeatureSummary[] | undefined): FeatureSummary[] => features?.filter((f) => f.kind.startsWith('plane_')) ?? [];

@@ -3,7 +3,7 @@ import { SegmentedControl, Select, Switch } from '@mantine/core';
 import type { EdgeRef, PlaceRef, Point } from '../api/types';
 import { isRef, type Field } from '../state/catalog';
 import { isPlaceRef, placeAt } from '../state/placing';
-import { featureName, useStudy } from '../state/study';
+import { featureName, planeSteps, useStudy } from '../state/study';
 import { eye } from '../state/view';
 import { ExpressionField } from './ExpressionField';
 import { edgeWords } from './ToolBar';
@@ -172,7 +172,7 @@ function HangingRow({ field, value, change }: { field: Field; value: PlaceRef; c
 
 function PlaneRow({ field, value, change }: { field: Field; value: { feature: string } | null; change(value: unknown): void }) {
   const features = useStudy((s) => s.study?.features);
-  const planes = features?.filter((f) => f.kind.startsWith('plane_')) ?? [];
+  const planes = planeSteps(features);
   if (!planes.length && !value) return null;
   return (
     <Row title={field.title}>

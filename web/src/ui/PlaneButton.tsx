@@ -3,7 +3,7 @@ import { IconGridDots } from '@tabler/icons-react';
 
 import { planeOfStep, workingPlane } from '../scene/plane';
 import type { Viewport } from '../scene/viewport';
-import { featureName, useStudy } from '../state/study';
+import { featureName, planeSteps, useStudy } from '../state/study';
 import { useView, type Catching, type WorkingPlane } from '../state/view';
 import { NumberField } from './NumberField';
 
@@ -28,7 +28,7 @@ export function PlaneButton({ viewport }: { viewport: Viewport }) {
   const plane = useView((s) => s.plane);
   const catching = useView((s) => s.catching);
   const features = useStudy((s) => s.study?.features);
-  const steps = features?.filter((f) => f.kind.startsWith('plane_')) ?? [];
+  const steps = planeSteps(features);
   const change = (changes: Partial<WorkingPlane>) => {
     const next = { ...plane, ...changes };
     // In a plane of one's own what is drawn is meant to lie in it.
