@@ -10,9 +10,10 @@ from scipy.interpolate import make_lsq_spline
 from benchmarks.timing import line, median
 from pamble.build.kernel import Kernel
 from pamble.core.curves.fit import fit_points
-from pamble.core.curves.project import land
 from pamble.core.curves.relations import Relation, solve_relations
+from pamble.core.faces.face import Face
 from pamble.core.faces.kernel import surface_to_kernel
+from pamble.core.faces.landing import land
 from pamble.core.spline.basis import uniform_knots
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
@@ -79,11 +80,12 @@ def main() -> None:
     )
     line("scipy, least squares on those knots alone", reference)
     surface = crown()
+    face = Face(surface)
     rng = np.random.default_rng(0)
     cloud = np.column_stack([rng.uniform(-120, 120, 10_000), rng.uniform(20, 130, 10_000), np.full(10_000, 150.0)])
     near = median(lambda: to_surface(surface, cloud), 5)
     line("closest points of 1e4 points on a face", near)
-    line("projection of 1e4 points along a direction", median(lambda: land(surface, cloud, np.array([0, 0, 1.0])), 5))
+    line("projection of 1e4 points along a direction", median(lambda: land(face, cloud, np.array([0, 0, 1.0])), 5))
     geom = surface_to_kernel(surface)
     few = cloud[:500].tolist()
     per_point = median(lambda: [GeomAPI_ProjectPointOnSurf(gp_Pnt(*p), geom).LowerDistance() for p in few], 1) * 20

@@ -19,7 +19,7 @@ from pamble.core.curves.meet import cut, nearest
 from pamble.core.curves.mid import mid_curve
 from pamble.core.curves.offset import offset_curve
 from pamble.core.curves.on_surface import offset_on_surface
-from pamble.core.curves.project import project, pull
+from pamble.core.curves.project import project
 from pamble.core.curves.shapes import (
     arc_by_radius,
     arc_three_points,
@@ -33,6 +33,7 @@ from pamble.core.errors import BlendError, GeometryError
 from pamble.core.faces.face import Face
 from pamble.core.faces.intersect import face_intersection, plane_section
 from pamble.core.faces.kernel import surface_to_kernel
+from pamble.core.faces.landing import pull
 from pamble.core.spline import Curve
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.evaluate import curve_points, surface_points
@@ -133,7 +134,7 @@ def test_projection_along_a_direction_lands_where_opencascade_lands():
 def test_a_pulled_curve_misses_where_the_face_ends():
     surface = crown()
     points = surface_points(surface, np.linspace(0.1, 0.9, 9), np.full(9, 0.4))
-    assert pull(surface, points + 1e-9).hit.all()
+    assert pull(Face(surface), points + 1e-9).hit.all()
     made = project(Curve.line([-260, 40, 120], [0, 40, 120]), [Face(surface)], None)
     assert len(made.missed) > 0
     with pytest.raises(GeometryError, match="misses the surface"):

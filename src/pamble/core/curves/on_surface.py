@@ -102,10 +102,29 @@ def walk(
         k4 = _rate(surface, state + h * k3)
         # A way that has left the face waits where it left: beyond, the polynomials run away.
         state = np.where(stays, state + h / 6 * (k1 + 2 * k2 + 2 * k3 + k4), state)
+        state = _over_joint(surface, state)
         slack_u, slack_v = 1e-9 * (u1 - u0), 1e-9 * (v1 - v0)
         stays &= (state[0] > u0 - slack_u) & (state[0] < u1 + slack_u)
         stays &= (state[1] > v0 - slack_v) & (state[1] < v1 + slack_v)
     return np.clip(state[0], u0, u1), np.clip(state[1], v0, v1), stays
+
+
+def _over_joint(surface: Surface, state: Array) -> Array:
+    """Ways that ran over the joint of a closed surface brought to its other side, in their direction in space."""
+    for along in (0, 1):
+        low, high = surface.domain[along]
+        over = np.flatnonzero((state[along] < low) | (state[along] > high))
+        if not surface.closed[along] or not len(over):
+            continue
+        corner, far = np.array(surface.domain).T[:, :, None]
+        du, dv = state[2:, over]
+        u, v = np.clip(state[:2, over], corner, far)
+        d = surface_derivatives(surface, u, v, 1)
+        way = d[1, 0] * du[:, None] + d[0, 1] * dv[:, None]
+        state[along, over] += np.where(state[along, over] < low, high - low, low - high)
+        d = surface_derivatives(surface, state[0, over], state[1, over], 1)
+        state[2:, over] = _components(d[1, 0], d[0, 1], way)
+    return state
 
 
 def _components(su: Array, sv: Array, w: Array) -> tuple[Array, Array]:

@@ -8,9 +8,9 @@ import numpy as np
 
 from pamble.core.arrays import Array, IntArray
 
-_FINER = 16
-_ROUNDS = 6
-"""Each round divides the step in which a stretch ends by `_FINER`: six make it 6e-8 of itself."""
+_FINER = 64
+_ROUNDS = 4
+"""Each round divides the step in which a stretch ends by `_FINER`: four make it 6e-8 of itself."""
 
 
 def stretches(
@@ -29,13 +29,15 @@ def stretches(
         kind = int(now[i])
         if kind < 0:
             continue
-        a = float(t[i]) if i == 0 else _edge(label, kind, float(t[i]), float(t[i - 1]), rounds)
-        b = float(t[j]) if j == len(t) - 1 else _edge(label, kind, float(t[j]), float(t[j + 1]), rounds)
+        a = float(t[i]) if i == 0 else last_with(label, kind, float(t[i]), float(t[i - 1]), rounds)
+        b = float(t[j]) if j == len(t) - 1 else last_with(label, kind, float(t[j]), float(t[j + 1]), rounds)
         out.append((kind, a, b))
     return out
 
 
-def _edge(label: Callable[[Array], IntArray], kind: int, holds: float, beyond: float, rounds: int) -> float:
+def last_with(
+    label: Callable[[Array], IntArray], kind: int, holds: float, beyond: float, rounds: int = _ROUNDS
+) -> float:
     """The last place from ``holds`` toward ``beyond`` that has the label."""
     for _ in range(rounds):
         between = np.linspace(holds, beyond, _FINER + 1)

@@ -108,6 +108,34 @@ def to_surface(surface: Surface, points: Array, seeds: tuple[Array, Array] | Non
         u, v = us[nearest // len(vs)], vs[nearest % len(vs)]
     else:
         u, v = np.clip(seeds[0], u0, u1), np.clip(seeds[1], v0, v1)
+    feet = _newton_on_surface(surface, points, u, v)
+    for along in (0, 1):
+        if surface.closed[along]:
+            feet = _over_joint(surface, points, feet, along)
+    return feet
+
+
+def _over_joint(surface: Surface, points: Array, feet: SurfaceFeet, along: int) -> SurfaceFeet:
+    """Feet that stopped at the joint of a closed surface, tried again from its other side."""
+    low, high = surface.domain[along]
+    uv = np.stack([feet.u, feet.v])
+    stuck = np.flatnonzero((uv[along] <= low) | (uv[along] >= high))
+    if not len(stuck):
+        return feet
+    start = uv[:, stuck]
+    start[along] = np.where(start[along] <= low, high, low)
+    other = _newton_on_surface(surface, points[stuck], start[0], start[1])
+    better = other.distance < feet.distance[stuck]
+    at = stuck[better]
+    for own, new in zip(
+        (feet.u, feet.v, feet.point, feet.distance), (other.u, other.v, other.point, other.distance), strict=True
+    ):
+        own[at] = new[better]
+    return feet
+
+
+def _newton_on_surface(surface: Surface, points: Array, u: Array, v: Array) -> SurfaceFeet:
+    (u0, u1), (v0, v1) = surface.domain
     active = np.arange(len(points))
     u, v = u.copy(), v.copy()
     for _ in range(_STEPS):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -10,6 +11,7 @@ from numpy.typing import ArrayLike
 from pamble.core.arrays import Array, floats
 from pamble.core.errors import GeometryError
 from pamble.core.spline import basis
+from pamble.core.tolerances import COINCIDENT
 
 EDGES = ("u0", "u1", "v0", "v1")
 """Lasting names of a natural face's edges: u0 is where u is least, and so on."""
@@ -70,6 +72,13 @@ class Surface:
         """Length of the diagonal of the box round the control points, mm."""
         points = self.control.reshape(-1, 3)
         return float(np.linalg.norm(points.max(axis=0) - points.min(axis=0)))
+
+    @cached_property
+    def closed(self) -> tuple[bool, bool]:
+        """Whether its ends meet along u, and along v, as those of a cylinder do."""
+        p = self.homogeneous
+        ends = np.abs(p[0] - p[-1]).max(), np.abs(p[:, 0] - p[:, -1]).max()
+        return bool(ends[0] < COINCIDENT), bool(ends[1] < COINCIDENT)
 
     @staticmethod
     def bezier(control: ArrayLike) -> Surface:
