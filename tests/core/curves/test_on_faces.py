@@ -3,11 +3,18 @@
 import numpy as np
 import pytest
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
-from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCylinder
+from OCP.BRepPrimAPI import (
+    BRepPrimAPI_MakeBox,
+    BRepPrimAPI_MakeCylinder,
+    BRepPrimAPI_MakeSphere,
+    BRepPrimAPI_MakeTorus,
+)
 from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
 
+from pamble.core.arrays import unit
 from pamble.core.curves.fit import fit_points
-from pamble.core.curves.measure import curve_length, deviation
+from pamble.core.curves.geodesic import walk
+from pamble.core.curves.measure import curve_length, deviation, length_and_turn
 from pamble.core.curves.on_surface import offset_on_surface
 from pamble.core.curves.project import project
 from pamble.core.faces.face import Face
@@ -15,8 +22,8 @@ from pamble.core.faces.inside import inside
 from pamble.core.faces.intersect import face_intersection
 from pamble.core.faces.shapes import face_from_shape, shape_faces
 from pamble.core.spline import Curve
-from pamble.core.spline.closest import to_surface
-from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.closest import to_curve, to_surface
+from pamble.core.spline.evaluate import curve_points, surface_points
 from pamble.core.spline.knots import surface_part
 from tests.core.exchange.test_step import drilled_box
 from tests.shapes import cylinder, plane
@@ -95,13 +102,77 @@ def test_an_offset_on_a_face_stops_at_the_edge_of_the_face():
     assert ends[1][0] == pytest.approx(100, abs=1e-2)
 
 
-def test_an_intersection_is_sampled_at_even_steps_and_a_swing_between_points_is_no_fit():
+def test_an_intersection_is_sampled_where_it_turns_and_a_swing_between_points_is_no_fit():
     """A tube cut by a slanted plane, whose own parameter runs unevenly; and points with a wide gap in front."""
     (run,) = face_intersection(Face(cylinder(60, 200)), Face(plane((-20, -20, 40), (200, 0, 120), (0, 200, 60))))
     steps = np.linalg.norm(np.diff(run, axis=0), axis=1)
-    assert steps.max() < 1.05 * steps.min()
+    assert steps.max() < 2 * steps.min()
+    pace = np.diff(length_and_turn(run))
+    assert pace[1:-1].max() < 1.2 * pace[1:-1].min()
     x = np.concatenate([[0.0, 9, 18, 27], np.arange(28, 60, 0.2)])
     points = np.column_stack([x, 3 * np.sin(x / 3), np.zeros(len(x))])
     made = fit_points(points, 5, 1e-5, spans=30)
     out = np.abs(curve_points(made.curve, np.linspace(0, 1, 4000))[:, 1]).max()
     assert out < 12 or (not made.reached and made.deviation > 0.2 * out)
+
+
+def whole_face(shape):
+    """The one curved face of a shape of the boundary model."""
+    return next(f for f in map(face_from_shape, shape_faces(shape)) if f.surface.weights is not None)
+
+
+def test_a_projection_on_a_ring_breaks_at_its_silhouettes():
+    """Down a line over the middle of a ring of radii 40 and 12: two stretches over the tube, whose height is known."""
+    ring = whole_face(BRepPrimAPI_MakeTorus(40, 12).Shape())
+    made = project(Curve.line([-70, 5, 30], [70, 5, 30]), [ring], np.array([0, 0, -1.0]))
+    assert len(made.pieces) == 2
+    for piece in made.pieces:
+        x, y, z = curve_points(piece.curve, np.linspace(0, 1, 300)).T
+        # The near side of the tube, up to both of its silhouettes.
+        assert np.abs(np.hypot(np.hypot(x, y) - 40, z) - 12).max() < 0.02
+        assert z.min() > -0.02
+        assert np.sort(np.hypot(x, y)[[0, -1]]) == pytest.approx([28, 52], abs=0.01)
+    # From inside, the nearest sheet changes with a leap: there the curve is two.
+    ball = whole_face(BRepPrimAPI_MakeSphere(30).Shape())
+    slanted = project(Curve.line([-20, 3, -8], [20, 3, 8]), [ball], np.array([0, 0, 1.0]))
+    heights = [curve_points(p.curve, [0.5])[0, 2] for p in slanted.pieces]
+    assert len(heights) == 2
+    assert heights[0] < -20 < 20 < heights[1]
+
+
+def test_geodesics_run_over_knots_the_joint_and_the_pole_of_a_ball():
+    """Great circles: cos(d/R) P + R sin(d/R) D."""
+    surface = whole_face(BRepPrimAPI_MakeSphere(30).Shape()).surface
+    rng = np.random.default_rng(3)
+    start = 30 * unit(rng.normal(size=(60, 3)))
+    start[0], start[1] = [30, 0, 0], [0.2, 0, np.sqrt(900 - 0.04)]
+    way = unit(np.cross(start, rng.normal(size=(60, 3))))
+    way[0], way[1] = [0, -1, 0], unit(np.cross(np.cross(start[1], [-1, 0, 0]), start[1]))
+    feet = to_surface(surface, start)
+    assert feet.distance.max() < 1e-9
+    u, v, stays = walk(surface, feet.u, feet.v, way, 25.0, 20)
+    assert stays.all()
+    exact = np.cos(25 / 30) * start + 30 * np.sin(25 / 30) * way
+    assert np.abs(surface_points(surface, u, v) - exact).max() < 1e-6
+
+
+def test_a_loop_of_an_offset_on_a_face_is_cut_out():
+    """On a plane: the parabola of the planar case, whose fold at 15 mm crosses itself on its axis."""
+    flat = Face(plane((-100, -100, 0), (200, 0, 0), (0, 200, 0)))
+    parabola = Curve.bezier([[-20, 40, 0], [0, -40, 0], [20, 40, 0]])
+    made = offset_on_surface(parabola, flat, 15.0)
+    assert len(made.pieces) == 2
+    assert made.cuts[0][0] == pytest.approx(0, abs=0.01)
+    joint = curve_points(made.pieces[0].curve, [1.0])[0]
+    assert to_curve(parabola, joint[None]).distance[0] == pytest.approx(15, abs=0.01)
+
+
+def test_a_fit_sets_its_spans_where_the_shape_asks_for_them():
+    """A step between two calm stretches: 16 even spans are needed, half as many that are set by the shape."""
+    s = np.linspace(0, 1, 800)
+    points = np.column_stack([200 * s, 30 * np.tanh((s - 0.3) / 0.02), 5 * s * s])
+    made = fit_points(points, 5, 0.02)
+    assert made.reached
+    assert made.curve.spans <= 9
+    assert not fit_points(points, 5, 0.02, spans=made.curve.spans).reached
+    assert to_curve(made.curve, points).distance.max() < 0.02

@@ -100,15 +100,6 @@ def described(made: Made, quick: bool, last: Made | None = None) -> Made:
     return replace(made, facts={**made.facts, "curves": figures})
 
 
-def hurried(params: Any, context: Context) -> dict[str, Any]:
-    """How a result is fitted: as asked, or, while the pointer is down, quickly on the spans that were kept last."""
-    spans = params.spans
-    if context.preview and spans is None and context.kept is not None and len(context.kept.curves) == 1:
-        spans = context.kept.curves[0].spans
-    how = {"degree": params.degree, "tolerance": params.tolerance, "spans": spans}
-    return how | {"hurry": context.preview and context.kept is not None}
-
-
 def describe_curve(curve: Curve, quick: bool = False, polygon: bool = True) -> dict[str, Any]:
     """Figures of a curve as plain data: make, length, least radius and where, inflections, layout of its CVs.
 

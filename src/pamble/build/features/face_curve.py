@@ -10,6 +10,7 @@ from pydantic import Field
 from pamble.build.data import EdgeRef, FaceRef, Stored
 from pamble.build.features.base import Context, FeatureKind, Inputs, Made, made_curves
 from pamble.build.features.fields import FitParams, choice
+from pamble.build.features.fitting import fitted_curves
 from pamble.core.arrays import Array, IntArray
 from pamble.core.curves.fit import fit_points
 from pamble.core.curves.stretches import stretches
@@ -91,7 +92,7 @@ def surface_line(params: SurfaceLineParams, inputs: Inputs, context: Context) ->
         made.append(fit_points(points, params.degree, params.tolerance, params.spans, s))
     if not made:
         raise GeometryError("The line runs where the face is trimmed away: move it.")
-    return made_curves(*(m.curve for m in made), deviation=max(m.deviation for m in made))
+    return fitted_curves(made, params, context)
 
 
 KINDS = (

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from pamble.build.data import EdgeRef
-from pamble.build.features.base import Context, FeatureKind, Inputs, Made, hurried, made_curves
+from pamble.build.features.base import Context, FeatureKind, Inputs, Made
 from pamble.build.features.fields import FitParams, choice, number
+from pamble.build.features.fitting import fitted_curves, hurried
 from pamble.core.curves.fit import rebuild, simplify
 from pamble.core.curves.measure import Deviation, deviation
 
@@ -24,18 +27,8 @@ def run(params: FitCurveParams, inputs: Inputs, context: Context) -> Made:
     else:
         made = rebuild(source, params.degree, params.spans)
     moved = Deviation(made.deviation, made.place) if context.preview else deviation(made.curve, source)
-    warnings = (
-        ()
-        if params.spans or made.reached or context.preview
-        else (f"The tolerance was not reached: {moved.distance:.4f} mm.",)
-    )
-    return made_curves(
-        made.curve,
-        warnings=warnings,
-        deviation=moved.distance,
-        deviation_point=moved.point.tolist(),
-        cvs_before=len(source.control),
-    )
+    told = replace(made, deviation=moved.distance, place=moved.point)
+    return fitted_curves([told], params, context, deviation_point=moved.point.tolist(), cvs_before=len(source.control))
 
 
 KIND = FeatureKind("fit_curve", "Rebuild, simplify", "theoretical", FitCurveParams, run, "curves", "Pick a curve.")

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from pamble.build.data import EdgeRef
-from pamble.build.features.base import Context, FeatureKind, Inputs, Made, hurried, made_curves
+from pamble.build.features.base import Context, FeatureKind, Inputs, Made
 from pamble.build.features.fields import FitParams, choice, number
+from pamble.build.features.fitting import fitted_curves, hurried
 from pamble.core.curves.mid import mid_curve
 
 
@@ -20,7 +21,7 @@ def run(params: MidCurveParams, inputs: Inputs, context: Context) -> Made:
     """Build the mid curve."""
     a, b = inputs.different([params.first, params.second])
     made = mid_curve(a, b, params.ratio, **hurried(params, context))
-    return made_curves(made.curve, deviation=made.deviation)
+    return fitted_curves([made], params, context)
 
 
 KIND = FeatureKind("mid_curve", "Mid curve", "theoretical", MidCurveParams, run, "curves", "Pick two curves.")

@@ -5,8 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from pamble.build.data import EdgeRef, FaceRef, Point
-from pamble.build.features.base import Context, FeatureKind, Inputs, Made, hurried, made_curves
+from pamble.build.features.base import Context, FeatureKind, Inputs, Made
 from pamble.build.features.fields import FitParams, choice, heading, number
+from pamble.build.features.fitting import fitted_curves, hurried
+from pamble.core.arrays import Array
 from pamble.core.curves.offset import offset_curve
 from pamble.core.curves.on_surface import offset_on_surface
 
@@ -27,13 +29,15 @@ def run(params: OffsetCurveParams, inputs: Inputs, context: Context) -> Made:
     normal = None if params.normal is None else np.array(params.normal)
     end = params.distance if params.end_distance is None else params.end_distance
     made = offset_curve(inputs.curve(params.curve), (params.distance, end), normal, **hurried(params, context))
-    warnings = tuple(
+    warnings = [_cut_out(x) for x in made.cuts]
+    return fitted_curves(made.pieces, params, context, warnings)
+
+
+def _cut_out(at: Array) -> str:
+    x, y, z = at
+    return (
         f"The offset crosses itself at ({x:.2f}, {y:.2f}, {z:.2f}) mm, where the radius is smaller than the distance: "
         "the loop was cut out."
-        for x, y, z in made.cuts
-    )
-    return made_curves(
-        *(p.curve for p in made.pieces), warnings=warnings, deviation=max(p.deviation for p in made.pieces)
     )
 
 
@@ -53,13 +57,9 @@ def on_face(params: SurfaceOffsetParams, inputs: Inputs, context: Context) -> Ma
     face = inputs.face(params.face)
     end = params.distance if params.end_distance is None else params.end_distance
     made = offset_on_surface(inputs.curve(params.curve), face, (params.distance, end), **hurried(params, context))
-    warnings = ("Part of the offset runs over the edge of the face.",) if made.left else ()
-    return made_curves(
-        *(p.curve for p in made.pieces),
-        warnings=warnings,
-        deviation=max(p.deviation for p in made.pieces),
-        off_surface=made.off_surface,
-    )
+    warnings = [_cut_out(x) for x in made.cuts]
+    warnings += ["Part of the offset runs over the edge of the face."] if made.left else []
+    return fitted_curves(made.pieces, params, context, warnings, off_surface=made.off_surface)
 
 
 ON_FACE = FeatureKind(

@@ -8,8 +8,9 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from pamble.build.data import EdgeRef, FaceRef, Point
-from pamble.build.features.base import Context, FeatureKind, Inputs, Made, hurried, made_curves
+from pamble.build.features.base import Context, FeatureKind, Inputs, Made
 from pamble.build.features.fields import FitParams, choice, heading, number, one_face
+from pamble.build.features.fitting import fitted_curves, hurried
 from pamble.core.curves.project import project
 
 
@@ -34,12 +35,7 @@ def run(params: ProjectCurveParams, inputs: Inputs, context: Context) -> Made:
     if len(made.missed):
         x, y, z = made.missed[len(made.missed) // 2]
         warnings.append(f"Part of the curve finds no face, near ({x:.2f}, {y:.2f}, {z:.2f}) mm.")
-    return made_curves(
-        *(p.curve for p in made.pieces),
-        warnings=tuple(warnings),
-        deviation=max(p.deviation for p in made.pieces),
-        off_surface=made.off_surface,
-    )
+    return fitted_curves(made.pieces, params, context, warnings, off_surface=made.off_surface)
 
 
 KIND = FeatureKind(

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 from pydantic import Field, model_validator
 
 from pamble.build.data import FaceRef, PlaneRef, Point
-from pamble.build.features.base import Context, FeatureKind, Inputs, Made, made_curves
+from pamble.build.features.base import Context, FeatureKind, Inputs, Made
 from pamble.build.features.fields import FitParams, choice, heading, one_face
+from pamble.build.features.fitting import fitted_curves
 from pamble.core.arrays import Array
 from pamble.core.curves.fit import fit_points
 from pamble.core.errors import GeometryError
@@ -36,9 +35,9 @@ class IntersectionParams(FitParams):
     second: FaceRef = choice("Second face")
 
 
-def _fitted(runs: list[Array], params: FitParams) -> Made:
+def _fitted(runs: list[Array], params: FitParams, context: Context, warnings: tuple[str, ...] = ()) -> Made:
     fits = [fit_points(run, params.degree, params.tolerance, params.spans) for run in runs]
-    return made_curves(*(f.curve for f in fits), deviation=max(f.deviation for f in fits))
+    return fitted_curves(fits, params, context, warnings)
 
 
 def section(params: SectionParams, inputs: Inputs, context: Context) -> Made:
@@ -58,12 +57,12 @@ def section(params: SectionParams, inputs: Inputs, context: Context) -> Made:
     if not runs:
         raise GeometryError("The plane does not meet any of the faces: move it.")
     warnings = (f"The plane does not meet {', '.join(missed)}.",) if missed else ()
-    return replace(_fitted(runs, params), warnings=warnings)
+    return _fitted(runs, params, context, warnings)
 
 
 def intersection(params: IntersectionParams, inputs: Inputs, context: Context) -> Made:
     """Build the intersection curves."""
-    return _fitted(face_intersection(inputs.face(params.first), inputs.face(params.second)), params)
+    return _fitted(face_intersection(inputs.face(params.first), inputs.face(params.second)), params, context)
 
 
 KINDS = (

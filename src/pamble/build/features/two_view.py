@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from pamble.build.data import EdgeRef, Point
-from pamble.build.features.base import Context, FeatureKind, Inputs, Made, hurried, made_curves
+from pamble.build.features.base import Context, FeatureKind, Inputs, Made
 from pamble.build.features.fields import FitParams, choice, heading
+from pamble.build.features.fitting import fitted_curves, hurried
 from pamble.core.arrays import Array
 from pamble.core.curves.offset import curve_plane
 from pamble.core.curves.twoview import two_view
@@ -45,9 +46,7 @@ def run(params: TwoViewParams, inputs: Inputs, context: Context) -> Made:
         for length, name in zip(made.unused, ("first", "second"), strict=True)
         if length > 0.01
     ]
-    if not made.fit.reached and params.spans is None and not context.preview:
-        warnings.append(f"The tolerance was not reached: {made.fit.deviation:.4f} mm is left.")
-    return made_curves(made.fit.curve, warnings=tuple(warnings), deviation=made.fit.deviation, unused=list(made.unused))
+    return fitted_curves([made.fit], params, context, warnings, unused=list(made.unused))
 
 
 KIND = FeatureKind(

@@ -2,65 +2,51 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
-from scipy.linalg import lapack
 
-from pamble.core.arrays import TINY, Array, dot, floats, norm
-from pamble.core.curves.measure import deviation, samples
+from pamble.core.arrays import Array, floats, norm
+from pamble.core.curves.least_squares import Fit, fit_on_knots
+from pamble.core.curves.measure import deviation, length_and_turn, samples
 from pamble.core.errors import GeometryError
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import curve_derivatives, curve_points
+from pamble.core.spline.evaluate import curve_points
 
 _SPANS_LIMIT = 60
-_ROUNDS = 8
-"""Corrections of a fit: each moves the parameters to the feet of the points, then solves again."""
-
-_ALONG = 0.05
-"""Weight of the distance along the curve against that across it, once there is a curve to tell them apart."""
-
-
-@dataclass(frozen=True)
-class Fit:
-    """A fitted curve; its largest distance from what it was fitted to, mm, and where. reached: within tolerance."""
-
-    curve: Curve
-    deviation: float
-    place: Array
-    reached: bool
-
-
 _SEARCHED = 240
 """Points that the search for the number of spans looks at; the result is judged by all."""
 
+_SHAPED = 900
+"""Points that the search for breaks set by the shape looks at."""
+
+_FEW = 4
+"""Number of even spans up to which nothing else is tried."""
+
+_HALVINGS = 14
+
 _HURRIED = 90
 """Points of a fit that is made in a hurry."""
-
-_HOPELESS = 40.0
-"""Times the tolerance above which correcting parameters is not tried."""
 
 
 def fit_points(
     points: Array,
     degree: int = 5,
     tolerance: float = 0.02,
-    spans: int | None = None,
+    spans: int | Array | None = None,
     parameters: Array | None = None,
     hurry: bool = False,
 ) -> Fit:
     """Spline through the first and last of ``points`` (m, 3), near the rest, the fewest spans for a tolerance (mm).
 
-    ``spans`` given: just that many. ``parameters`` (m,) rising on [0, 1]: used as they are at first, then corrected.
-    ``hurry``: fewer points and corrections, for what is shown while the pointer is down.
+    ``spans`` given: just that many even ones, or the knots themselves. ``parameters`` (m,) rising on [0, 1]: used as
+    they are at first, then corrected. ``hurry``: fewer points and corrections, for what is shown while the pointer is
+    down. Spans are even; they are set where the shape asks for them when that takes fewer.
     The best found is returned with ``reached`` false when no number of spans suffices.
     Source: least squares with parameter correction (Hoschek and Lasser, Fundamentals of Computer Aided Geometric
     Design, section 4.4; from memory).
     """
     points = floats(points)
-    step = norm(np.diff(points, axis=0))
-    keep = np.concatenate([[True], step > 1e-12])
+    keep = np.concatenate([[True], norm(np.diff(points, axis=0)) > 1e-12])
     points = points[keep]
     if len(points) < 2:
         raise GeometryError("A curve needs points that are apart: all of these are one point.")
@@ -69,140 +55,103 @@ def fit_points(
     if hurry and len(points) > _HURRIED:
         some = np.unique(np.linspace(0, len(points) - 1, _HURRIED).astype(int))
         points, t = points[some], t[some]
-    degree = min(degree, len(points) - 1)
-    most = max(1, len(points) - degree)
-    tries = [spans] if spans is not None else list(range(1, min(_SPANS_LIMIT, most) + 1))
-    few = np.unique(np.linspace(0, len(points) - 1, _SEARCHED).astype(int)) if len(points) > _SEARCHED else None
-    best: Fit | None = None
-    for n in tries:
-        knots = basis.uniform_knots(degree, min(n, most))
-        start = t
-        if few is not None and len(tries) > 1:
-            sparse, found = _fit(points[few], t[few], knots, tolerance)
-            if not sparse.reached:
-                continue
-            # What was found for few of the points is near for all of them.
-            start = np.interp(t, t[few], found)
-        fit = _fit(points, start, knots, tolerance, patient=len(tries) == 1 and not hurry)[0]
-        if best is None or fit.deviation < best.deviation:
-            best = fit
-        if fit.reached:
-            return fit
-    if best is not None:
-        return best
-    return _fit(points, t, basis.uniform_knots(degree, min(tries[-1], most)), tolerance)[0]
+    search = _Search(points, t, min(degree, len(points) - 1), tolerance)
+    if isinstance(spans, np.ndarray):
+        degree = int(np.sum(spans == spans[0])) - 1
+        knots = spans if len(spans) - degree - 1 <= len(points) else search.even(1)
+        return fit_on_knots(points, t, knots, tolerance)[0]
+    if spans is not None:
+        return fit_on_knots(points, t, search.even(spans), tolerance, patient=not hurry)[0]
+    return search.fewest()
 
 
-def _fit(points: Array, start: Array, knots: Array, tolerance: float, patient: bool = False) -> tuple[Fit, Array]:
-    """The fit, and the parameters (m,) of the points on it."""
-    degree = int(np.sum(knots == knots[0])) - 1
-    t = start
-    best: Fit | None = None
-    at = t
-    curve = Curve(degree, knots, _solve(points, t, knots, degree))
-    for turn in range(_ROUNDS):
-        if turn:
-            curve = Curve(degree, knots, _solve_across(curve, points, t))
-        t, distance = _feet(curve, points, t)
-        i = int(np.argmax(distance))
-        if best is None or distance[i] < best.deviation:
-            best, at = Fit(curve, float(distance[i]), points[i], bool(distance[i] <= tolerance)), t
-        elif distance[i] > 0.98 * best.deviation:
-            break
-        if best.reached or (not patient and best.deviation > _HOPELESS * tolerance):
-            break
-    assert best is not None
-    return _without_swings(best, points, at, tolerance), at
+class _Search:
+    """The search for the fewest spans. It looks at few of the points; a result is judged by all."""
 
+    def __init__(self, points: Array, t: Array, degree: int, tolerance: float) -> None:
+        self.points, self.t, self.degree, self.tolerance = points, t, degree, tolerance
+        self.most = max(1, min(_SPANS_LIMIT, len(points) - degree))
+        self.few, self.few_t = self._some(_SEARCHED)
+        self.best: Fit | None = None
 
-def _without_swings(fit: Fit, points: Array, t: Array, tolerance: float) -> Fit:
-    """The fit, not counted as reached where it leaves the points' neighbourhood between two of them.
+    def _some(self, number: int) -> tuple[Array, Array]:
+        """About so many of the points that show their shape best, and their parameters."""
+        if len(self.points) <= number:
+            return self.points, self.t
+        pace = length_and_turn(self.points)
+        some = np.unique(np.searchsorted(pace, np.linspace(0, pace[-1], number)).clip(0, len(pace) - 1))
+        return self.points[some], self.t[some]
 
-    Spans that hold few points may be free to swing far out and still meet every point.
-    """
-    between = curve_points(fit.curve, 0.5 * (t[1:] + t[:-1]))
-    away = norm(between - 0.5 * (points[1:] + points[:-1])) - norm(np.diff(points, axis=0))
-    i = int(np.argmax(away))
-    if away[i] <= tolerance:
-        return fit
-    return Fit(fit.curve, max(fit.deviation, float(away[i])), points[i], False)
+    def even(self, spans: int) -> Array:
+        """Even knots, of no more spans than the points allow."""
+        return basis.uniform_knots(self.degree, min(spans, max(1, len(self.points) - self.degree)))
 
+    def fewest(self) -> Fit:
+        """Even spans while they are few, then those set by the shape unless as many even ones do; else the best."""
+        for n in range(1, min(_FEW, self.most) + 1):
+            if self._reaches(self.even(n)):
+                break
+        else:
+            shaped = self._set_by_shape()
+            fewest = self.most if shaped is None else len(shaped[0]) - 1
+            if any(self._reaches(self.even(n)) for n in range(_FEW + 1, fewest + 1)):
+                pass
+            elif shaped is None or not self._judged(self._knots(shaped[0]), shaped[1]):
+                any(self._reaches(self.even(n)) for n in range(fewest + 1, self.most + 1))
+            if self.best is None:
+                self._judged(self.even(self.most), self.t)
+        assert self.best is not None
+        return self.best
 
-def _solve(points: Array, t: Array, knots: Array, degree: int) -> Array:
-    """Least squares with both ends held, a whisper of smoothing where spans hold no points."""
-    a = basis.matrix(knots, degree, t)[0]
-    n = a.shape[1]
-    control = np.zeros((n, points.shape[1]))
-    control[0], control[-1] = points[0], points[-1]
-    if n == 2:
-        return control
-    right = points - a[:, :1] * points[0] - a[:, -1:] * points[-1]
-    inner = a[:, 1:-1]
-    calm = np.diff(np.eye(n), 2, axis=0)
-    normal = inner.T @ inner + 1e-10 * len(points) * (calm.T @ calm)[1:-1, 1:-1]
-    pull = -1e-10 * len(points) * ((calm.T @ calm)[1:-1, [0, -1]] @ control[[0, -1]])
-    _, solution, info = lapack.dposv(normal, inner.T @ right + pull)
-    if info:
-        solution = np.linalg.lstsq(inner, right, rcond=None)[0]
-    control[1:-1] = solution
-    return control
+    def _knots(self, breaks: Array) -> Array:
+        return basis.knots_from_breaks(breaks, self.degree)
 
+    def _reaches(self, knots: Array) -> bool:
+        sparse, found = fit_on_knots(self.few, self.few_t, knots, self.tolerance)
+        # What was found for few of the points is near for all of them.
+        return sparse.reached and self._judged(knots, np.interp(self.t, self.few_t, found))
 
-def _solve_across(curve: Curve, points: Array, t: Array) -> Array:
-    """Least squares of the distances across the curve, sliding along it nearly free: converges in a few steps.
+    def _judged(self, knots: Array, start: Array) -> bool:
+        fit = fit_on_knots(self.points, start, knots, self.tolerance)[0]
+        if self.best is None or (not fit.reached, fit.deviation) < (not self.best.reached, self.best.deviation):
+            self.best = fit
+        return fit.reached
 
-    Source: tangent distance minimisation (Wang, Pottmann, Liu, ACM Transactions on Graphics 25, 2006; from memory).
-    """
-    first, values = basis.local(curve.knots, curve.degree, t, 1)
-    n, p = len(curve.control), curve.degree
-    a = np.zeros((len(t), n))
-    rows = np.arange(len(t))[:, None]
-    a[rows, first[:, None] + np.arange(p + 1)] = values[0]
-    d = curve_derivatives(curve, t, 1)
-    tangent = d[1] / np.maximum(norm(d[1]), TINY)[:, None]
-    gap = points - d[0]
-    # |P g|^2 with P = I - (1 - w^2) T T^t, so that the normal matrix is a sum of A^t diag A blocks.
-    weight = 1.0 - _ALONG**2
-    size = points.shape[1]
-    normal = np.empty((n, size, n, size))
-    right = np.empty((n, size))
-    full = a.T @ a
-    for i in range(size):
-        for j in range(i, size):
-            block = -weight * (a.T @ (a * (tangent[:, i] * tangent[:, j])[:, None])) + (full if i == j else 0.0)
-            normal[:, i, :, j] = block
-            normal[:, j, :, i] = block
-        across = gap[:, i] - weight * tangent[:, i] * dot(gap, tangent)
-        right[:, i] = a.T @ across
-    inner = slice(1, n - 1)
-    system = normal[inner, :, inner, :].reshape((n - 2) * size, (n - 2) * size)
-    system = system + 1e-12 * np.trace(system) / max(len(system), 1) * np.eye(len(system))
-    if n == 2:
-        return curve.control
-    _, step, info = lapack.dposv(system, right[inner].ravel())
-    if info:
-        return curve.control
-    control = curve.control.copy()
-    control[inner] += step.reshape(n - 2, size)
-    return control
-
-
-def _feet(curve: Curve, points: Array, t: Array) -> tuple[Array, Array]:
-    """Parameters of the nearest places after two Newton steps, and the distances there."""
-    for _ in range(2):
-        d = curve_derivatives(curve, t, 2)
-        gap = d[0] - points
-        full = dot(d[1], d[1])
-        second = full + dot(gap, d[2])
-        step = -dot(gap, d[1]) / np.maximum(np.where(second > 0.2 * full, second, full), TINY)
-        moved = np.clip(t + step, 0.0, 1.0)
-        moved[0], moved[-1] = t[0], t[-1]
-        t = moved
-    return t, norm(curve_points(curve, t) - points)
+    def _set_by_shape(self) -> tuple[Array, Array] | None:
+        """Breaks found by halving the spans at fault, less those that turn out to be needless, and the parameters of
+        all points. None if that does not reach.
+        """
+        points, start = self._some(_SHAPED)
+        breaks, t, reached = np.linspace(0, 1, _FEW + 1), start, False
+        for _ in range(_HALVINGS):
+            if len(breaks) - 1 > self.most:
+                return None
+            fit, t = fit_on_knots(points, t, self._knots(breaks), self.tolerance)
+            reached = fit.reached
+            if reached:
+                break
+            off = norm(curve_points(fit.curve, t) - points)
+            span = np.clip(np.searchsorted(breaks, t, side="right") - 1, 0, len(breaks) - 2)
+            worst = np.zeros(len(breaks) - 1)
+            np.maximum.at(worst, span, off)
+            halved = (worst > max(self.tolerance, 0.1 * worst.max())) & (
+                np.bincount(span, minlength=len(worst)) > 2 * self.degree
+            )
+            if not halved.any():
+                return None
+            breaks = np.sort(np.append(breaks, 0.5 * (breaks[:-1] + breaks[1:])[halved]))
+        if not reached:
+            return None
+        for needless in breaks[1:-1].tolist():
+            fewer = breaks[breaks != needless]
+            fit, found = fit_on_knots(points, t, self._knots(fewer), self.tolerance)
+            if fit.reached:
+                breaks, t = fewer, found
+        return breaks, np.interp(self.t, start, t)
 
 
 def simplify(
-    curve: Curve, degree: int = 5, tolerance: float = 0.02, spans: int | None = None, hurry: bool = False
+    curve: Curve, degree: int = 5, tolerance: float = 0.02, spans: int | Array | None = None, hurry: bool = False
 ) -> Fit:
     """The curve with the fewest CVs of a degree within a tolerance (mm); both ends stay."""
     t = samples(curve, max(12, -(-240 // curve.spans)))

@@ -34,6 +34,19 @@ class CurveFacts:
     humps: int
 
 
+def length_and_turn(points: Array) -> Array:
+    """Shares of length and of turning passed at each of a row of points (m, d), rising from 0 to at most 2.
+
+    Points at equal steps of it show a shape: they are close together where it turns.
+    """
+    leg = np.diff(points, axis=0)
+    length = np.append(0.0, np.cumsum(norm(leg)))
+    way = unit(leg)
+    turn = np.append(0.0, norm(np.diff(way, axis=0)))
+    turned = np.append(0.0, np.cumsum(turn + np.append(turn[1:], 0.0)))
+    return np.asarray(length / length[-1] + turned / max(float(turned[-1]), 1.0))
+
+
 def samples(curve: Curve, each: int = _EACH) -> Array:
     """Parameters with ``each`` steps in every span, ends included."""
     points = basis.breaks(curve.knots, curve.degree)

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from pamble.core.arrays import dot, norm
-from pamble.core.curves.fit import Fit, fit_points
+from pamble.core.arrays import Array, dot, norm
+from pamble.core.curves.fit import fit_points
 from pamble.core.curves.jets import curve_jets
+from pamble.core.curves.least_squares import Fit
 from pamble.core.curves.measure import LengthMap, length_parameters
 from pamble.core.errors import GeometryError
 from pamble.core.spline import knots
@@ -22,7 +23,7 @@ def mid_curve(
     ratio: float = 0.5,
     degree: int = 5,
     tolerance: float = 0.005,
-    spans: int | None = None,
+    spans: int | Array | None = None,
     hurry: bool = False,
 ) -> Fit:
     """Curve at ``ratio`` from ``a`` (0) to ``b`` (1).

@@ -6,9 +6,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pamble.core.arrays import Array, IntArray, dot, norm, unit
-from pamble.core.curves.fit import Fit, fit_points
+from pamble.core.arrays import Array, dot, norm, unit
+from pamble.core.curves.fit import fit_points
 from pamble.core.curves.jets import curve_jets
+from pamble.core.curves.least_squares import Fit
+from pamble.core.curves.loops import crossings, without_loops
 from pamble.core.curves.measure import length_parameters
 from pamble.core.errors import GeometryError
 from pamble.core.spline.curve import Curve
@@ -43,7 +45,7 @@ def offset_curve(
     normal: Array | None = None,
     degree: int = 5,
     tolerance: float = 0.005,
-    spans: int | None = None,
+    spans: int | Array | None = None,
     hurry: bool = False,
 ) -> Offset:
     """Curve at ``distance`` (mm) to the side normal x tangent; two distances vary evenly along the length.
@@ -64,46 +66,9 @@ def offset_curve(
     points = jets.point + d[:, None] * unit(side)
     # Without a fold on the hollow side and without a crossing seen from afar there is no loop to look for.
     folds = np.any(dot(jets.bend, unit(side)) * d > 1.0)
-    keep = _without_loops(points, n) if folds or len(_crossings(points[::_COARSE], n)[0]) else [points]
+    keep = without_loops(points, n) if folds or len(crossings(points[::_COARSE], n)[0]) else [points]
     if not keep:
         raise GeometryError("Nothing is left of this offset: the distance is more than the radius everywhere.")
     cuts = [piece[-1] for piece in keep[:-1]]
     fits = tuple(fit_points(piece, degree, tolerance, spans, hurry=hurry) for piece in keep)
     return Offset(fits, np.array(cuts).reshape(-1, 3))
-
-
-def _flat(points: Array, normal: Array) -> Array:
-    x = unit(np.cross(normal, [0.31, 0.62, 0.72])[None])[0]
-    return np.column_stack([points @ x, points @ np.cross(normal, x)])
-
-
-def _crossings(points: Array, normal: Array) -> tuple[IntArray, Array]:
-    """Pairs (k, 2) of legs of a polyline that cross, first leg first, and where on the first leg each does (k,)."""
-    flat = _flat(points, normal)
-    a, leg = flat[:-1], np.diff(flat, axis=0)
-    rel = a[None] - a[:, None]
-    area = leg[:, None, 0] * leg[None, :, 1] - leg[:, None, 1] * leg[None, :, 0]
-    safe = np.where(np.abs(area) > 1e-30, area, np.inf)
-    w = (rel[..., 0] * leg[None, :, 1] - rel[..., 1] * leg[None, :, 0]) / safe
-    v = (rel[..., 0] * leg[:, None, 1] - rel[..., 1] * leg[:, None, 0]) / safe
-    hit = (w > 1e-9) & (w < 1 - 1e-9) & (v > 1e-9) & (v < 1 - 1e-9)
-    pairs = np.argwhere(np.triu(hit, 2))
-    return pairs, w[pairs[:, 0], pairs[:, 1]]
-
-
-def _without_loops(points: Array, normal: Array) -> list[Array]:
-    """Pieces of a polyline with the loops between its self-crossings left out."""
-    pairs, where = _crossings(points, normal)
-    pieces, start, first = [], 0, np.zeros((0, 3))
-    while True:
-        later = np.flatnonzero(pairs[:, 0] >= start)
-        if not len(later):
-            break
-        # Of the crossings on the next leg that has any, the one that leaves out most.
-        i = int(pairs[later, 0].min())
-        k = later[pairs[later, 0] == i][-1]
-        at = points[i] + where[k] * (points[i + 1] - points[i])
-        pieces.append(np.vstack([first, points[start : i + 1], at]))
-        first, start = at[None], int(pairs[k, 1]) + 1
-    pieces.append(np.vstack([first, points[start:]]))
-    return [p for p in pieces if float(norm(np.diff(p, axis=0)).sum()) > 1e-6]

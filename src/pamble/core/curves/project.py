@@ -8,11 +8,13 @@ from itertools import pairwise
 
 import numpy as np
 
-from pamble.core.arrays import Array, norm, unit
-from pamble.core.curves.fit import Fit, fit_points
-from pamble.core.curves.landed import Caster, Run
+from pamble.core.arrays import Array, IntArray, norm, unit
+from pamble.core.curves.fit import fit_points
+from pamble.core.curves.least_squares import Fit
+from pamble.core.curves.runs import Run, Tracer
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
+from pamble.core.faces.landing import land, pull
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
@@ -36,7 +38,7 @@ def project(
     direction: Array | None,
     degree: int = 5,
     tolerance: float = 0.02,
-    spans: int | None = None,
+    spans: int | Array | None = None,
     hurry: bool = False,
 ) -> Projection:
     """Project a curve along a direction (3,), or along the surface normal when None, onto one or several faces.
@@ -45,17 +47,32 @@ def project(
     the fewest CVs; stretches on neighbouring faces that run on smoothly become one curve. ``off_surface`` is the
     largest distance of the result from the faces. Raises `GeometryError` if nothing lands.
     """
-    runs, missed = Caster(curve, faces, direction, hurry).runs()
+
+    def place(t: Array, only: int | None) -> tuple[IntArray, Array]:
+        return _onto(faces if only is None else [faces[only]], curve_points(curve, t), direction)
+
+    runs, missed = Tracer(curve, place, hurry).runs()
     if not runs:
         way = "along the surface normal" if direction is None else "along this direction"
         one = "surface" if len(faces) == 1 else "surfaces"
         raise GeometryError(f"The curve misses the {one} {way}: move it over the face, or choose another direction.")
     pieces = tuple(fit_points(c, degree, tolerance, spans, hurry=hurry) for c in _chained(runs, tolerance))
+    nowhere = curve_points(curve, missed)
     if hurry:
-        return Projection(pieces, missed, max(p.deviation for p in pieces))
+        return Projection(pieces, nowhere, max(p.deviation for p in pieces))
     check = np.vstack([curve_points(p.curve, np.linspace(0, 1, 200)) for p in pieces])
     off = np.min([norm(to_surface(f.surface, check).point - check) for f in faces], axis=0)
-    return Projection(pieces, missed, float(off.max()))
+    return Projection(pieces, nowhere, float(off.max()))
+
+
+def _onto(faces: Sequence[Face], points: Array, direction: Array | None) -> tuple[IntArray, Array]:
+    """Which face takes each point, the nearest one or -1 for none, and where it lands (m, 3)."""
+    found = [pull(f, points) if direction is None else land(f, points, direction) for f in faces]
+    far = np.array([np.where(x.hit, norm(x.point - points), np.inf) for x in found])
+    best = np.argmin(far, axis=0)
+    every = np.arange(len(points))
+    landed = np.stack([x.point for x in found])[best, every]
+    return np.where(np.isfinite(far[best, every]), best, -1), landed
 
 
 def _chained(runs: list[Run], tolerance: float) -> list[Array]:
@@ -65,7 +82,7 @@ def _chained(runs: list[Run], tolerance: float) -> list[Array]:
         last, part = before.points, run.points
         gap = float(norm((part[0] - last[-1])[None])[0])
         turn = unit((last[-1] - last[-2])[None]) @ unit((part[1] - part[0])[None]).T
-        if before.face != run.face and gap < tolerance and float(turn[0, 0]) > np.cos(_SMOOTH):
+        if before.label != run.label and gap < tolerance and float(turn[0, 0]) > np.cos(_SMOOTH):
             out[-1] = np.vstack([out[-1], part[1:]])
         else:
             out.append(part)

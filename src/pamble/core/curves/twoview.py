@@ -7,7 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from pamble.core.arrays import Array, norm, unit
-from pamble.core.curves.fit import Fit, fit_points
+from pamble.core.curves.fit import fit_points
+from pamble.core.curves.least_squares import Fit
 from pamble.core.curves.measure import samples
 from pamble.core.errors import GeometryError
 from pamble.core.spline.curve import Curve
@@ -29,7 +30,7 @@ def two_view(
     view_b: Array,
     degree: int = 5,
     tolerance: float = 0.005,
-    spans: int | None = None,
+    spans: int | Array | None = None,
     hurry: bool = False,
 ) -> TwoView:
     """The curve that looks like ``a`` along ``view_a`` and like ``b`` along ``view_b`` (directions, (3,)).

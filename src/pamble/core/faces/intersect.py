@@ -13,6 +13,7 @@ from OCP.TopExp import TopExp_Explorer
 from OCP.TopoDS import TopoDS
 
 from pamble.core.arrays import Array, dot, norm, unit
+from pamble.core.curves.measure import length_and_turn
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
 from pamble.core.faces.shapes import face_to_shape
@@ -64,11 +65,13 @@ def _branches(section: Any) -> list[Array]:
 
 
 def _even_points(curve: Any) -> Array:
-    """Points at even steps along a curve of the boundary model, whose own pace may vary a hundredfold."""
+    """Points at even steps along a curve of the boundary model, whose own pace may vary a hundredfold, and closer where
+    it turns.
+    """
     t = np.linspace(curve.FirstParameter(), curve.LastParameter(), 4 * _FINE)
     for _ in range(3):
         points = np.array([(p.X(), p.Y(), p.Z()) for p in map(curve.Value, t.tolist())])
-        along = np.concatenate([[0.0], np.cumsum(norm(np.diff(points, axis=0)))])
+        along = length_and_turn(points)
         t = np.interp(np.linspace(0, along[-1], _FINE), along, t)
     return np.array([(p.X(), p.Y(), p.Z()) for p in map(curve.Value, t.tolist())])
 
