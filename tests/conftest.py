@@ -14,10 +14,14 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 from pamble.store.postgres import LocalPostgres, free_port
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+# No test asserts a time.
+settings.register_profile("untimed")
+settings.load_profile("untimed")
 ROOT = Path(__file__).parent.parent
 
 

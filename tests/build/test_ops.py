@@ -1,7 +1,7 @@
 """Operations on a study: inverse, order, words."""
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from pamble.build.apply import apply, dependents
@@ -43,7 +43,6 @@ OPS = st.sampled_from(
 )
 
 
-@settings(deadline=None)
 @given(OPS)
 def test_inverse_takes_every_operation_back(op):
     before = with_blend()

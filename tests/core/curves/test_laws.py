@@ -46,7 +46,7 @@ def apart(a: Curve, b: Curve) -> float:
     return deviation(a, b).distance
 
 
-@settings(max_examples=8, deadline=None)
+@settings(max_examples=8)
 @given(motions)
 def test_tools_move_with_their_inputs(motion):
     moved = motion.apply(SPACE)
@@ -62,7 +62,7 @@ def test_tools_move_with_their_inputs(motion):
     assert np.allclose(motion.apply(here).control, there.control, atol=1e-6)
 
 
-@settings(max_examples=4, deadline=None)
+@settings(max_examples=4)
 @given(motions)
 def test_what_hangs_on_a_face_moves_with_it(motion):
     face, way = crown(), np.array([0.1, 0.0, -1.0])

@@ -58,7 +58,7 @@ def kept_by(x, kind, cvs):
     return Relation(kind, cvs, value=float(np.degrees(np.arccos(u @ v / legs[0] / legs[1]))))
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(st.integers(0, 10_000), st.lists(st.sampled_from(["fixed", "length", "angle"]), min_size=1, max_size=6))
 def test_random_solvable_systems_are_solved_and_freedom_is_the_rank(seed, kinds):
     rng = np.random.default_rng(seed)

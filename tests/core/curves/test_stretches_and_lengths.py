@@ -36,7 +36,7 @@ def test_the_ends_of_stretches_are_found_between_the_samples():
     assert stretches(lambda t: np.zeros(len(t), dtype=int), np.linspace(0, 1, 9)) == [(0, 0.0, 1.0)]
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(SEEDS, st.integers(2, 7), st.integers(1, 5))
 def test_fractions_of_the_length_against_quadrature(seed, degree, spans):
     wild = random_curve(np.random.default_rng(seed), degree, spans)
@@ -60,7 +60,7 @@ def test_fractions_of_the_length_against_quadrature(seed, degree, spans):
     assert curve_facts(curve, quick=True).length == pytest.approx(whole, rel=5e-3)
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(SEEDS, st.integers(2, 6))
 def test_the_reach_along_a_direction_is_that_of_a_dense_polyline(seed, degree):
     rng = np.random.default_rng(seed)
@@ -73,7 +73,7 @@ def test_the_reach_along_a_direction_is_that_of_a_dense_polyline(seed, degree):
     assert high @ d == pytest.approx(heights.max(), abs=1e-5 * size)
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(SEEDS)
 def test_the_nearest_approach_is_not_beaten_by_any_pair_of_points(seed):
     rng = np.random.default_rng(seed)
@@ -85,7 +85,7 @@ def test_the_nearest_approach_is_not_beaten_by_any_pair_of_points(seed):
     assert np.linalg.norm(found.points[0] - found.points[1]) == pytest.approx(found.gap)
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(SEEDS, st.floats(-170, 170), st.floats(0.5, 6))
 def test_an_offset_polygon_turns_with_the_polygon_and_comes_back(seed, degrees, distance):
     rng = np.random.default_rng(seed)

@@ -97,7 +97,7 @@ def test_reported_residual_is_what_opencascade_measures(tmp_path):
         assert f.curvature_abs == pytest.approx(residual.curvature_abs, rel=0.05, abs=1e-8)
 
 
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=12)
 @given(
     st.integers(0, 10_000),
     st.sampled_from([(1, 1), (2, 2), (3, 2)]),

@@ -58,16 +58,20 @@ def fit_on_knots(
 
 
 def _without_swings(fit: Fit, points: Array, t: Array, tolerance: float) -> Fit:
-    """The fit, not counted as reached where it leaves the points' neighbourhood between two of them.
+    """The fit, not counted as reached where it leaves the points' neighbourhood between two of them, or goes back.
 
     Spans that hold few points may be free to swing far out and still meet every point.
     """
-    between = curve_points(fit.curve, 0.5 * (t[1:] + t[:-1]))
-    away = norm(between - 0.5 * (points[1:] + points[:-1])) - norm(np.diff(points, axis=0))
-    i = int(np.argmax(away))
-    if away[i] <= tolerance:
+    step = norm(np.diff(points, axis=0))
+    parts = t[:-1, None] + np.diff(t)[:, None] * np.linspace(0, 1, 5)
+    between = curve_points(fit.curve, parts.ravel()).reshape(*parts.shape, -1)
+    away = norm(between[:, 2] - 0.5 * (points[1:] + points[:-1])) - step
+    back = 0.5 * (norm(np.diff(between, axis=1)).sum(axis=1) - 1.5 * step)
+    swing = np.maximum(away, back)
+    i = int(np.argmax(swing))
+    if swing[i] <= tolerance:
         return fit
-    return Fit(fit.curve, max(fit.deviation, float(away[i])), points[i], False)
+    return Fit(fit.curve, max(fit.deviation, float(swing[i])), points[i], False)
 
 
 def _solve(points: Array, t: Array, knots: Array, degree: int) -> Array:
