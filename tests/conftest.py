@@ -20,7 +20,7 @@ from pamble.store.postgres import LocalPostgres, free_port
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 # No test asserts a time.
-settings.register_profile("untimed")
+settings.register_profile("untimed", deadline=None)
 settings.load_profile("untimed")
 ROOT = Path(__file__).parent.parent
 

@@ -23,7 +23,7 @@ from pamble.core.spline.differential import normals
 from pamble.core.spline.evaluate import curve_points, surface_derivatives, surface_points
 
 _FINE = 241
-_STEPS = 20
+_STEPS = 8
 _MOMENT = 1e-3
 
 
@@ -69,7 +69,7 @@ def offset_on_surface(
         n = normals(surface_derivatives(surface, feet.u, feet.v, 1))
         d = ends[0] + np.interp(at, t, along) * (ends[1] - ends[0])
         side = unit(cross(n, jets.tangent)) * np.sign(d)[:, None]
-        u, v, stays = walk(surface, feet.u, feet.v, side, np.abs(d), _STEPS // 3 if hurry else _STEPS)
+        u, v, stays = walk(surface, feet.u, feet.v, side, np.abs(d), _STEPS // 2 if hurry else _STEPS)
         return np.where(stays & inside(face, u, v), 0, -1), surface_points(surface, u, v)
 
     runs, missed = Tracer(curve, place, hurry).runs()
