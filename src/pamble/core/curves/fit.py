@@ -58,7 +58,8 @@ def fit_points(
     search = _Search(points, t, min(degree, len(points) - 1), tolerance)
     if isinstance(spans, np.ndarray):
         degree = int(np.sum(spans == spans[0])) - 1
-        knots = spans if len(spans) - degree - 1 <= len(points) else search.even(1)
+        knots = (spans - spans[0]) / (spans[-1] - spans[0])
+        knots = knots if len(spans) - degree - 1 <= len(points) else search.even(1)
         return fit_on_knots(points, t, knots, tolerance)[0]
     if spans is not None:
         return fit_on_knots(points, t, search.even(spans), tolerance, patient=not hurry)[0]
@@ -94,9 +95,9 @@ class _Search:
         else:
             shaped = self._set_by_shape()
             fewest = self.most if shaped is None else len(shaped[0]) - 1
-            if any(self._reaches(self.even(n)) for n in range(_FEW + 1, fewest + 1)):
-                pass
-            elif shaped is None or not self._judged(self._knots(shaped[0]), shaped[1]):
+            if not any(self._reaches(self.even(n)) for n in range(_FEW + 1, fewest + 1)) and (
+                shaped is None or not self._judged(self._knots(shaped[0]), shaped[1])
+            ):
                 any(self._reaches(self.even(n)) for n in range(fewest + 1, self.most + 1))
             if self.best is None:
                 self._judged(self.even(self.most), self.t)
