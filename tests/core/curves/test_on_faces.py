@@ -17,6 +17,8 @@ from pamble.core.curves.geodesic import walk
 from pamble.core.curves.measure import curve_length, deviation, length_and_turn
 from pamble.core.curves.on_surface import offset_on_surface
 from pamble.core.curves.project import project
+from pamble.core.curves.shapes import circle
+from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
 from pamble.core.faces.inside import inside
 from pamble.core.faces.intersect import face_intersection
@@ -165,6 +167,13 @@ def test_a_loop_of_an_offset_on_a_face_is_cut_out():
     assert made.cuts[0][0] == pytest.approx(0, abs=0.01)
     joint = curve_points(made.pieces[0].curve, [1.0])[0]
     assert to_curve(parabola, joint[None]).distance[0] == pytest.approx(15, abs=0.01)
+
+
+def test_an_offset_that_shrinks_to_a_point_is_refused_in_words():
+    """A circle on a plane, offset by its radius toward its centre."""
+    flat = Face(plane((-100, -100, 0), (200, 0, 0), (0, 200, 0)))
+    with pytest.raises(GeometryError, match="Nothing of the offset"):
+        offset_on_surface(circle([5, 0, 0], [0, 0, 1], 30), flat, 30.0)
 
 
 def test_a_fit_sets_its_spans_where_the_shape_asks_for_them():

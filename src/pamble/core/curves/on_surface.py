@@ -25,6 +25,7 @@ from pamble.core.spline.evaluate import curve_points, surface_derivatives, surfa
 _FINE = 241
 _STEPS = 8
 _MOMENT = 1e-3
+"""Share of the curve below which a run between two leaps is left out."""
 
 
 @dataclass(frozen=True)
@@ -74,10 +75,12 @@ def offset_on_surface(
 
     runs, missed = Tracer(curve, place, hurry).runs()
     # Between two leaps, as over the apex of a cone, what is left of a moment of the curve is no part of the offset.
-    runs = [r for r in runs if r.end - r.start > _MOMENT * (t[-1] - t[0])]
-    if not runs:
-        raise GeometryError(f"Nothing of the offset by {ends[0]:g} mm is left on the face: it runs over the edge.")
-    kept = [without_loops(run.points, None) for run in runs]
+    whole = [r for r in runs if r.end - r.start > _MOMENT * (t[-1] - t[0])]
+    kept = [without_loops(run.points, None) for run in whole]
+    if not any(kept):
+        raise GeometryError(
+            f"Nothing of the offset by {ends[0]:g} mm is left on the face: it runs over the edge, or into one point."
+        )
     cuts = [piece[-1] for parts in kept for piece in parts[:-1]]
     pieces = tuple(fit_points(piece, degree, tolerance, spans, hurry=hurry) for parts in kept for piece in parts)
-    return SurfaceOffset(pieces, off, len(missed) > 0, np.array(cuts).reshape(-1, 3))
+    return SurfaceOffset(pieces, off, len(missed) > 0 or len(whole) < len(runs), np.array(cuts).reshape(-1, 3))
