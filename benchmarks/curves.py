@@ -8,7 +8,6 @@ from OCP.gp import gp_Pnt
 from scipy.interpolate import make_lsq_spline
 
 from benchmarks.timing import line, median
-from pamble.build.kernel import Kernel
 from pamble.core.curves.fit import fit_points
 from pamble.core.curves.relations import Relation, solve_relations
 from pamble.core.faces.face import Face
@@ -19,6 +18,7 @@ from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
 from pamble.demo import DEMOS
 from pamble.demo.mirror_cap import crown
+from pamble.study.kernel import Kernel
 
 POINTS = [[-110.0, 40, 140], [-40, 120, 160], [60, 130, 150], [110, 60, 140]]
 

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from benchmarks.timing import line, median
-from pamble.build.kernel import Kernel
 from pamble.core.faces.face import natural_edge
 from pamble.core.joining.blend import build_blend, preview_blend
 from pamble.core.joining.spec import BlendSpec
 from pamble.demo import DEMOS
 from pamble.demo.mirror_cap import crown, flank
+from pamble.study.kernel import Kernel
 
 
 def main() -> None:

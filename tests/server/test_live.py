@@ -13,11 +13,11 @@ import trimesh
 from PIL import Image
 from websockets.sync.client import connect
 
-from pamble.build.frame import read_frame
 from pamble.server.app import schema
 from pamble.server.frames import FrameHeader
-from tests.build.test_ops import ADD
+from pamble.study.frame import read_frame
 from tests.conftest import ROOT, RunningPamble
+from tests.study.test_ops import ADD
 
 MOVE = {"op": "move_cvs", "id": "crown", "cvs": [{"i": 2, "j": 3, "to": [30, 4, 70]}]}
 

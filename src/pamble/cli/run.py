@@ -6,14 +6,14 @@ from argparse import Namespace
 from pathlib import Path
 from typing import Any
 
-from pamble.build.apply import apply
-from pamble.build.dimensions import dimension_values
-from pamble.build.evaluate import Evaluator, exported
-from pamble.build.ledger import Ledger, worst_first
-from pamble.build.ops import SetDimension
-from pamble.build.study import Study, read_study_file
 from pamble.core.errors import ExchangeError, PambleError
 from pamble.core.exchange.step import write_step
+from pamble.study.apply import apply
+from pamble.study.dimensions import dimension_values
+from pamble.study.document import Study, read_study_file
+from pamble.study.evaluate import Evaluator, exported
+from pamble.study.ledger import Ledger, worst_first
+from pamble.study.operations import SetDimension
 
 
 def run(given: Namespace) -> tuple[dict[str, Any], str]:

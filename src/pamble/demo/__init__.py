@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from pamble.build.evaluate import Evaluator
-from pamble.build.study import Study
 from pamble.core.faces.face import Face
 from pamble.demo import mirror_cap
+from pamble.study.document import Study
+from pamble.study.evaluate import Evaluator
 
 
 @dataclass(frozen=True)

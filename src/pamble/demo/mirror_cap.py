@@ -8,10 +8,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from pamble.build.data import FaceData, SurfaceData
-from pamble.build.study import Feature, Study
 from pamble.core.arrays import Array
 from pamble.core.spline.surface import Surface
+from pamble.study.data import FaceData, SurfaceData
+from pamble.study.document import Feature, Study
 
 TITLE = "Parcel-van mirror cap, crown and flank"
 

@@ -9,12 +9,12 @@ from typing import Any, Literal, Protocol
 
 import structlog
 
-from pamble.build.dimensions import dimension_values
-from pamble.build.features import KINDS
 from pamble.core.errors import Conflict
 from pamble.server.kernels import KernelLost, KernelPool, KernelProcess
 from pamble.server.messages import Dimension, FeatureSummary, StudyState, StudySummary
 from pamble.store.studies import StoredStudy, Studies
+from pamble.study.dimensions import dimension_values
+from pamble.study.features import KINDS
 
 log = structlog.get_logger()
 

@@ -36,7 +36,7 @@ def serve(connection: Connection) -> None:
     import signal
 
     signal.signal(signal.SIGINT, signal.SIG_IGN)
-    from pamble.build.kernel import MESSAGES, Kernel
+    from pamble.study.kernel import MESSAGES, Kernel
 
     kernel: Kernel | None = None
     while True:
@@ -65,7 +65,7 @@ class KernelProcess:
 
     def __init__(self) -> None:
         context = multiprocessing.get_context("forkserver")
-        context.set_forkserver_preload(["pamble.build.kernel", "pamble.core.exchange.step"])
+        context.set_forkserver_preload(["pamble.study.kernel", "pamble.core.exchange.step"])
         self._connection, child = context.Pipe()
         self._process: ForkServerProcess = context.Process(target=serve, args=(child,), daemon=True)
         self._process.start()

@@ -6,10 +6,10 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field, TypeAdapter
 
-from pamble.build.features.edge_blend import EdgeBlendParams
-from pamble.build.ops import Op
-from pamble.build.study import Group, Limits, Role
 from pamble.server.frames import CombsHeader, FrameHeader, Sent
+from pamble.study.document import Group, Limits, Role
+from pamble.study.features.edge_blend import EdgeBlendParams
+from pamble.study.operations import Op
 
 
 class CombWanted(BaseModel):

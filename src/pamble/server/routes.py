@@ -11,15 +11,15 @@ from fastapi import APIRouter, File, Query, Request, Response, UploadFile
 from pydantic import BaseModel, Field
 
 from pamble import __version__
-from pamble.build.apply import with_defaults
-from pamble.build.features import KINDS
-from pamble.build.study import Study, read_study_file
-from pamble.build.taking import new_id
 from pamble.core.errors import ExchangeError, StudyError
 from pamble.core.exchange.picture import read_picture
 from pamble.demo import DEMOS
 from pamble.server.hub import Hub
 from pamble.server.messages import Tool
+from pamble.study.apply import with_defaults
+from pamble.study.document import Study, read_study_file
+from pamble.study.features import KINDS
+from pamble.study.taking import new_id
 
 router = APIRouter(prefix="/api")
 

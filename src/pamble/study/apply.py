@@ -1,0 +1,304 @@
+"""Operations carried out: each on a copy of the study, each giving its inverse."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from typing import Any
+
+import orjson
+from pydantic import ValidationError
+
+from pamble.core.errors import PambleError, StudyError
+from pamble.core.spline.curve import Curve
+from pamble.study.data import CurveData
+from pamble.study.dimensions import dimension_values, resolved
+from pamble.study.document import Feature, Study, first_problem
+from pamble.study.features import KINDS
+from pamble.study.operations import (
+    AddFeatures,
+    FlagChange,
+    MoveCvs,
+    MovedCv,
+    Op,
+    RemoveFeatures,
+    Reshape,
+    SetDimension,
+    SetFlags,
+    SetGroups,
+    SetParams,
+    SetSeamTarget,
+    SetStudy,
+)
+
+
+def checked_params(feature: Feature, dimensions: Mapping[str, float]) -> dict[str, Any]:
+    """Parameters with all defaults filled in; numbers written as expressions stay so.
+
+    Raises `StudyError` if the kind is unknown or they do not fit.
+    """
+    if feature.kind not in KINDS:
+        raise StudyError(f"{feature.name}: this Pamble has no tool {feature.kind!r}.")
+    try:
+        kind = KINDS[feature.kind]
+        given = resolved(feature.params, dimensions, kind.bulk)
+        full = kind.params.model_validate(given).model_dump(mode="json")
+    except ValidationError as error:
+        raise StudyError(f"{feature.name}: {first_problem(error)}.") from error
+    except StudyError as error:
+        raise StudyError(f"{feature.name}: {error}") from error
+    kept: dict[str, Any] = _as_written(feature.params, full)
+    return kept
+
+
+def _as_written(raw: Any, full: Any) -> Any:
+    if isinstance(raw, str) and raw.startswith("="):
+        return raw
+    if isinstance(raw, dict) and isinstance(full, dict):
+        return {k: _as_written(raw[k], v) if k in raw else v for k, v in full.items()}
+    if isinstance(raw, (list, tuple)) and isinstance(full, list) and len(raw) == len(full):
+        return [_as_written(r, v) for r, v in zip(raw, full, strict=True)]
+    return full
+
+
+def with_defaults(study: Study) -> Study:
+    """A study from a file with all parameters filled in; a step that is wrong stays as it is and says so when built."""
+    try:
+        values = dimension_values(study.dimensions)
+    except StudyError:
+        return study
+
+    def filled(feature: Feature) -> Feature:
+        try:
+            return feature.model_copy(update={"params": checked_params(feature, values)})
+        except StudyError:
+            return feature
+
+    return study.model_copy(update={"features": [filled(f) for f in study.features]})
+
+
+def apply(study: Study, op: Op) -> tuple[Study, Op]:
+    """A changed copy of the study and the operation that undoes the change. Raises `StudyError`."""
+    match op:
+        case AddFeatures():
+            return _add(study, op)
+        case RemoveFeatures():
+            return _remove(study, op)
+        case SetParams():
+            return _set_params(study, op)
+        case MoveCvs():
+            return _move_cvs(study, op)
+        case Reshape():
+            return _reshape(study, op)
+        case SetFlags():
+            return _set_flags(study, op)
+        case SetStudy():
+            old = SetStudy(name=study.name if op.name else None, limits=study.limits if op.limits else None)
+            return study.model_copy(update={k: v for k, v in (("name", op.name), ("limits", op.limits)) if v}), old
+        case SetSeamTarget():
+            targets = {k: v for k, v in study.seam_targets.items() if k != op.key}
+            if op.target is not None:
+                targets[op.key] = op.target
+            old_target = SetSeamTarget(key=op.key, target=study.seam_targets.get(op.key))
+            return study.model_copy(update={"seam_targets": targets}), old_target
+        case SetDimension():
+            return _set_dimension(study, op)
+        case SetGroups():
+            before = SetGroups(groups=study.groups, active=study.active_group)
+            active = op.active if any(g.id == op.active for g in op.groups) else None
+            return study.model_copy(update={"groups": op.groups, "active_group": active}), before
+
+
+def _add(study: Study, op: AddFeatures) -> tuple[Study, Op]:
+    have = {f.id for f in study.features}
+    values = dimension_values(study.dimensions)
+    features = list(study.features)
+    places = op.at or [len(features) + i for i in range(len(op.features))]
+    if len(places) != len(op.features):
+        raise StudyError("Every feature that is added needs a place.")
+    for place, feature in zip(places, op.features, strict=True):
+        if feature.id in have:
+            raise StudyError(f"A feature with the id {feature.id} is there already.")
+        have.add(feature.id)
+        features.insert(place, feature.model_copy(update={"params": checked_params(feature, values)}))
+    return study.model_copy(update={"features": features}), RemoveFeatures(ids=[f.id for f in op.features])
+
+
+def _remove(study: Study, op: RemoveFeatures) -> tuple[Study, Op]:
+    gone = [_unlocked(study.feature(i)) for i in dict.fromkeys(op.ids)]
+    gone.sort(key=study.features.index)
+    places = [study.features.index(f) for f in gone]
+    left = [f for f in study.features if f not in gone]
+    return study.model_copy(update={"features": left}), AddFeatures(features=gone, at=places)
+
+
+def _unlocked(feature: Feature) -> Feature:
+    if feature.locked:
+        raise StudyError(f"{feature.name} is locked: unlock it first.")
+    return feature
+
+
+def _replaced(study: Study, feature: Feature) -> Study:
+    features = [feature if f.id == feature.id else f for f in study.features]
+    return study.model_copy(update={"features": features})
+
+
+def _set_params(study: Study, op: SetParams) -> tuple[Study, Op]:
+    feature = _unlocked(study.feature(op.id))
+    values = dimension_values(study.dimensions)
+    known = checked_params(feature, values)
+    unknown = set(op.changes) - set(known)
+    if unknown:
+        raise StudyError(f"{feature.name} has no {', '.join(sorted(unknown))}.")
+    changed = feature.model_copy(update={"params": {**known, **op.changes}})
+    changed = changed.model_copy(update={"params": checked_params(changed, values)})
+    changed = _settled(changed, known, values, [])
+    back = {k: known[k] for k in known if changed.params[k] != known[k] or k in op.changes}
+    return _replaced(study, changed), SetParams(id=op.id, changes=back)
+
+
+def _settled(feature: Feature, before: dict[str, Any], values: Mapping[str, float], moved: list[int]) -> Feature:
+    """The feature with its parameters brought in order by its tool; numbers written as expressions stay so."""
+    kind = KINDS[feature.kind]
+    if kind.settle is None:
+        return feature
+    try:
+        given = resolved(feature.params, values, kind.bulk)
+        full = kind.settle(before, given, moved)
+    except PambleError as error:
+        raise StudyError(f"{feature.name}: {error}") from error
+    return feature.model_copy(update={"params": _as_written(feature.params, full)})
+
+
+def _move_cvs(study: Study, op: MoveCvs) -> tuple[Study, Op]:
+    feature = _unlocked(study.feature(op.id))
+    path = KINDS[feature.kind].net if feature.kind in KINDS else ()
+    if not path:
+        raise StudyError(f"{feature.name} is made by its step: its CVs follow from its inputs and cannot be moved.")
+    if feature.params.get("face", {}).get("loops"):
+        raise StudyError(f"{feature.name} is trimmed: its CVs cannot be moved while the trim hangs on them.")
+    params = feature.params
+    old: Any = params
+    for key in path:
+        old = old[key]
+    curve = bool(old) and not isinstance(old[0][0], list)
+    net: list[Any] = [list(row) for row in old]
+    for cv in op.cvs:
+        if cv.i >= len(net) or cv.j >= (1 if curve else len(net[0])):
+            raise StudyError(f"{feature.name} has no CV {cv.i}, {cv.j}.")
+        if curve:
+            net[cv.i] = list(cv.to)
+        else:
+            net[cv.i][cv.j] = list(cv.to)
+    changed = feature.model_copy(update={"params": _with(params, path, net)})
+    changed = _settled(changed, params, dimension_values(study.dimensions), [cv.i for cv in op.cvs])
+    moved = _replaced(study, changed)
+    if curve:
+        return moved, SetParams(id=op.id, changes={path[0]: params[path[0]]})
+    before = [MovedCv(i=cv.i, j=cv.j, to=tuple(old[cv.i][cv.j])) for cv in op.cvs]
+    return moved, MoveCvs(id=op.id, cvs=before)
+
+
+def _reshape(study: Study, op: Reshape) -> tuple[Study, Op]:
+    feature = _unlocked(study.feature(op.id))
+    kind = KINDS.get(feature.kind)
+    if kind is None or op.action not in kind.actions:
+        raise StudyError(f"{feature.name} cannot be changed by {op.action!r}.")
+    values = dimension_values(study.dimensions)
+    known = checked_params(feature, values)
+    net: Any = known
+    for key in kind.net:
+        net = net[key]
+    if any(cv >= len(net) for cv in op.cvs):
+        raise StudyError(f"{feature.name} has no CV {max(op.cvs) + 1}; it has {len(net)}.")
+    try:
+        made = kind.actions[op.action](resolved(known, values, kind.bulk), op.cvs, op.value)
+    except PambleError as error:
+        raise StudyError(f"{feature.name}: {error}") from error
+    changed = feature.model_copy(update={"params": _as_written(known, made)})
+    changed = _settled(changed, known, values, op.cvs or list(range(len(net))))
+    changed = changed.model_copy(update={"params": checked_params(changed, values)})
+    back = {k: known[k] for k in known if changed.params[k] != known[k]}
+    return _replaced(study, changed), SetParams(id=op.id, changes=back)
+
+
+def _with(value: dict[str, Any], path: tuple[str, ...], new: Any) -> dict[str, Any]:
+    """A copy with the value at the end of the path replaced."""
+    return {**value, path[0]: new if len(path) == 1 else _with(value[path[0]], path[1:], new)}
+
+
+def _set_dimension(study: Study, op: SetDimension) -> tuple[Study, Op]:
+    before = SetDimension(name=op.name, value=study.dimensions.get(op.name))
+    others = {k: v for k, v in study.dimensions.items() if k != op.name}
+    if op.value is None:
+        using = [f.name for f in study.features if _uses(f, op.name)]
+        if using:
+            raise StudyError(f"{op.name} is used by {', '.join(using)}: change those first.")
+        written = others
+    else:
+        written = {**study.dimensions, op.name: op.value}
+    dimension_values(written)
+    return study.model_copy(update={"dimensions": written}), before
+
+
+def _uses(feature: Feature, name: str) -> bool:
+    words = re.findall(r'"=([^"]*)"', orjson.dumps(feature.params).decode())
+    return any(re.search(rf"\b{name}\b", w) for w in words)
+
+
+def _set_flags(study: Study, op: SetFlags) -> tuple[Study, Op]:
+    before = []
+    for change in op.changes:
+        feature = study.feature(change.id)
+        new = {k: v for k, v in change.model_dump(exclude={"id"}).items() if v is not None}
+        before.append(FlagChange(id=change.id, **{k: _flag(feature, k) for k in new}))
+        if "group" in new:
+            new["group"] = new["group"] or None
+        study = _replaced(study, feature.model_copy(update=new))
+    return study, SetFlags(changes=before[::-1])
+
+
+def _flag(feature: Feature, name: str) -> Any:
+    """A flag as a change would set it: no group is an empty one."""
+    value = getattr(feature, name)
+    return "" if name == "group" and value is None else value
+
+
+def dependents(study: Study, ids: list[str]) -> list[str]:
+    """Ids of all features that hang on any of ``ids``, directly or through others, in build order."""
+    reached = set(ids)
+    for feature in study.features:
+        if reached.intersection(references(feature)):
+            reached.add(feature.id)
+    return [f.id for f in study.features if f.id in reached and f.id not in ids]
+
+
+def references(feature: Feature) -> list[str]:
+    """Ids that a feature's parameters point to."""
+    found: list[str] = []
+
+    def walk(value: Any) -> None:
+        if isinstance(value, dict):
+            if isinstance(value.get("feature"), str):
+                found.append(value["feature"])
+            for v in value.values():
+                walk(v)
+        elif isinstance(value, (list, tuple)):
+            for v in value:
+                walk(v)
+
+    bulk = KINDS[feature.kind].bulk if feature.kind in KINDS else ()
+    walk({k: v for k, v in feature.params.items() if k not in bulk})
+    return list(dict.fromkeys(found))
+
+
+def held_by_others(feature: Feature) -> bool:
+    """Whether a curve's own CVs are bound to other objects, so that it stands elsewhere than it was drawn."""
+    return feature.kind == "cv_curve" and bool(references(feature))
+
+
+def standing(study: Study, id: str, curve: Curve) -> Study:
+    """The study with a CV curve drawn where it stands."""
+    feature = study.feature(id)
+    params = {**feature.params, "curve": CurveData.of(curve).model_dump()}
+    return _replaced(study, feature.model_copy(update={"params": params}))

@@ -1,0 +1,136 @@
+"""The study document: features in order, seam targets, tolerances."""
+
+from __future__ import annotations
+
+import base64
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal
+
+import orjson
+from pydantic import Field, ValidationError, field_validator, model_validator
+
+from pamble.core.errors import StudyError
+from pamble.core.tolerances import Tolerances
+from pamble.study.data import Stored
+
+FORMAT: Literal["pamble-study"] = "pamble-study"
+FORMAT_VERSION = 1
+
+Name = Annotated[str, Field(pattern=r"^[A-Za-z_][A-Za-z0-9_]{0,39}$")]
+"""Name of a dimension."""
+
+Role = Literal["construction", "theoretical", "primary", "secondary", "tertiary"]
+
+
+class Feature(Stored):
+    """One step of the build. kind names the tool; params are that tool's inputs and numbers. group: the group it is in.
+
+    locked: it cannot be changed or deleted until it is unlocked; others may still hang on it.
+    """
+
+    id: str = Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9_-]+$")
+    kind: str
+    name: str = Field(min_length=1, max_length=120)
+    role: Role
+    on: bool = True
+    hidden: bool = False
+    locked: bool = False
+    group: str | None = None
+    params: dict[str, Any]
+
+
+class Group(Stored):
+    """A named group of features; what is made while it is active lands in it with its role."""
+
+    id: str = Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9_-]+$")
+    name: str = Field(min_length=1, max_length=120)
+    role: Role
+
+
+class Limits(Stored):
+    """What seams are judged by: gap in mm, angle in degrees, curvature mismatch in %; and the fit, mm."""
+
+    gap: float = Field(0.01, gt=0)
+    angle: float = Field(0.1, gt=0)
+    curvature: float = Field(5.0, gt=0)
+    fit: float = Field(0.001, gt=0)
+
+    def tolerances(self) -> Tolerances:
+        return Tolerances(self.gap, self.angle, self.curvature, self.fit)
+
+
+class Study(Stored):
+    """A study, as stored and as exchanged in its JSON form. Lengths in mm.
+
+    dimensions: named values as they are written; a number of a feature may be written as "=name * 2".
+    """
+
+    format: Literal["pamble-study"] = FORMAT
+    format_version: int = FORMAT_VERSION
+    name: str = Field(min_length=1, max_length=120)
+    features: list[Feature] = []
+    seam_targets: dict[str, int] = {}
+    limits: Limits = Limits()
+    dimensions: dict[Name, str] = {}
+    groups: list[Group] = []
+    active_group: str | None = None
+
+    @field_validator("format_version")
+    @classmethod
+    def _known_version(cls, value: int) -> int:
+        if value != FORMAT_VERSION:
+            raise ValueError(f"version {value} of the study format is not known; this Pamble reads {FORMAT_VERSION}")
+        return value
+
+    @model_validator(mode="after")
+    def _ids_differ(self) -> Study:
+        ids = [f.id for f in self.features]
+        if len(set(ids)) != len(ids):
+            raise ValueError("two features have the same id")
+        return self
+
+    def feature(self, id: str) -> Feature:
+        """The feature of that id. Raises `StudyError`."""
+        for f in self.features:
+            if f.id == id:
+                return f
+        raise StudyError(f"There is no feature {id} in the study: it may have been deleted in another window.")
+
+
+def study_to_json(study: Study, assets: Mapping[str, bytes] | None = None) -> bytes:
+    """The documented JSON form of a study, its meshes within it."""
+    out = study.model_dump()
+    if assets:
+        out["assets"] = {k: base64.b64encode(v).decode() for k, v in assets.items()}
+    return orjson.dumps(out, option=orjson.OPT_INDENT_2)
+
+
+def study_from_json(data: bytes) -> Study:
+    """Read the JSON form without its meshes. Raises `StudyError` that names the first place that is wrong."""
+    return read_study_file(data)[0]
+
+
+def read_study_file(data: bytes) -> tuple[Study, dict[str, bytes]]:
+    """Read the JSON form and the meshes in it. Raises `StudyError` that names the first place that is wrong."""
+    try:
+        raw = orjson.loads(data)
+    except orjson.JSONDecodeError as error:
+        raise StudyError(f"This is no whole study file: it breaks off or is damaged in line {error.lineno}.") from error
+    if not isinstance(raw, dict) or raw.get("format") != FORMAT:
+        raise StudyError('This is no study file: it does not say "format": "pamble-study".')
+    packed = raw.pop("assets", {})
+    try:
+        assets = {str(k): base64.b64decode(v, validate=True) for k, v in packed.items()}
+    except (AttributeError, TypeError, ValueError) as error:
+        raise StudyError("The study file is wrong at assets: these are no meshes as Pamble writes them.") from error
+    try:
+        return Study.model_validate(raw), assets
+    except ValidationError as error:
+        raise StudyError(f"The study file is wrong at {first_problem(error)}.") from error
+
+
+def first_problem(error: ValidationError) -> str:
+    """Place and words of the first problem, for people."""
+    first = error.errors()[0]
+    place = ".".join(str(p) for p in first["loc"]) or "its top"
+    return f"{place}: {first['msg'].removeprefix('Value error, ')}"

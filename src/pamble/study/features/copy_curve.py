@@ -1,0 +1,63 @@
+"""Copies of a curve: moved, turned, mirrored, scaled; straight and round arrays."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+import numpy as np
+from pydantic import model_validator
+
+from pamble.core.arrays import Array
+from pamble.core.curves.transform import Affine, mirror, rotation, scaling, translation
+from pamble.study.data import EdgeRef, Place, Point, Stored
+from pamble.study.features.base import Context, FeatureKind, Inputs, Made, made_curves
+from pamble.study.features.fields import choice, heading, number
+
+
+class CopyParams(Stored):
+    """One change, done once or several times over. shift in mm; axis of a turn; normal of the mirror's plane; factors
+    of a scale along x, y and z. pivot: the point that stays, or that the mirror goes through.
+    """
+
+    curve: EdgeRef = choice("Curve")
+    how: Literal["move", "turn", "mirror", "scale"] = choice("Change", "move")
+    shift: Point = choice("By", (0.0, 20.0, 0.0), when=("how", "move"))
+    axis: Point = heading("About the axis", (0.0, 0.0, 1.0), when=("how", "turn"))
+    degrees: float = number("Turn", 30.0, "°", when=("how", "turn"))
+    normal: Point = heading("Mirror square to", (0.0, 1.0, 0.0), when=("how", "mirror"))
+    factors: Point = choice("Factors", (1.0, 1.0, 1.0), when=("how", "scale"))
+    pivot: Place = choice("Pivot", (0.0, 0.0, 0.0), when=("how", "turn", "mirror", "scale"))
+    copies: int = number("Copies", 1, when=("how", "move", "turn", "scale"), ge=1, le=100)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _one_vector(cls, data: Any) -> Any:
+        """Studies written when one field stood for shift, axis, normal and factors."""
+        if not isinstance(data, dict) or "by" not in data:
+            return data
+        field = {"turn": "axis", "mirror": "normal", "scale": "factors"}.get(data.get("how", "move"), "shift")
+        return {field: data["by"], **{k: v for k, v in data.items() if k != "by"}}
+
+
+def _change(params: CopyParams, pivot: Array, times: int) -> Affine:
+    match params.how:
+        case "move":
+            return translation(times * np.array(params.shift))
+        case "turn":
+            return rotation(np.array(params.axis), times * params.degrees, pivot)
+        case "mirror":
+            return mirror(np.array(params.normal), pivot)
+        case "scale":
+            x, y, z = (float(f**times) for f in params.factors)
+            return scaling((x, y, z), pivot)
+
+
+def run(params: CopyParams, inputs: Inputs, context: Context) -> Made:
+    """Build the copies."""
+    curve = inputs.curve(params.curve)
+    pivot = inputs.point(params.pivot)
+    count = 1 if params.how == "mirror" else params.copies
+    return made_curves(*(_change(params, pivot, k + 1).apply(curve) for k in range(count)))
+
+
+KIND = FeatureKind("copy_curve", "Copy, array", "theoretical", CopyParams, run, "curves", "Pick a curve.")

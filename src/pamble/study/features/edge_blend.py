@@ -1,0 +1,105 @@
+"""Edge blend: a surface between two edges, G0 to G3 on each side."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+
+from pydantic import Field, field_validator
+
+from pamble.core.faces.face import Face
+from pamble.core.joining.blend import Blend, build_blend, preview_blend
+from pamble.core.joining.spec import FULLNESS_LIMITS, SPANS_LIMIT, BlendSpec, Ends
+from pamble.study.data import EdgeRef, Stored
+from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Inputs, Made, PartHandle
+
+
+class EdgeBlendParams(Stored):
+    """continuity: 0 to 3 a side. fullness: null for the default. spans: null to have them found."""
+
+    first: EdgeRef
+    second: EdgeRef
+    continuity: tuple[int, int] = (2, 2)
+    fullness: tuple[float | None, float | None] = (None, None)
+    degree: int = Field(5, ge=3, le=9)
+    spans: int | None = Field(None, ge=1, le=SPANS_LIMIT)
+    ends: Ends = "neighbours"
+    flip: bool = False
+
+    @field_validator("continuity")
+    @classmethod
+    def _known_continuity(cls, value: tuple[int, int]) -> tuple[int, int]:
+        if not all(0 <= g <= 3 for g in value):
+            raise ValueError("continuity is G0, G1, G2 or G3")
+        return value
+
+    @field_validator("fullness")
+    @classmethod
+    def _useful_fullness(cls, value: tuple[float | None, float | None]) -> tuple[float | None, float | None]:
+        low, high = FULLNESS_LIMITS
+        if not all(f is None or low <= f <= high for f in value):
+            raise ValueError(f"fullness lies between {low:g} and {high:g}; about 0.6 to 1.3 is useful")
+        return value
+
+    def spec(self) -> BlendSpec:
+        return BlendSpec(self.continuity, self.fullness, self.degree, self.spans, self.ends, self.flip)
+
+
+def run(params: EdgeBlendParams, inputs: Inputs, context: Context) -> Made:
+    """Build the blend in full, or its preview on the knots that it was last kept with."""
+    a, b = inputs.edge(params.first), inputs.edge(params.second)
+    spec = params.spec()
+    kept = context.kept.face.surface if context.kept and context.kept.face else None
+    if (
+        context.preview
+        and kept is not None
+        and kept.degree_u == params.degree
+        and _same_spans(params.spans, kept.spans)
+    ):
+        made = preview_blend(a, b, spec, kept.knots_u)
+    else:
+        made = build_blend(a, b, spec)
+    return Made(
+        Face(made.surface),
+        seams=(
+            DeclaredSeam(made.edges[0], params.first.feature, params.first.edge, spec.continuity[0]),
+            DeclaredSeam(made.edges[1], params.second.feature, params.second.edge, spec.continuity[1]),
+        ),
+        handles=_handles(made, spec),
+        facts=_facts(made, spec),
+        warnings=made.warnings,
+    )
+
+
+def _same_spans(asked: int | None, kept: tuple[int, int]) -> bool:
+    return asked is None or asked == kept[0]
+
+
+def _handles(made: Blend, spec: BlendSpec) -> tuple[PartHandle, ...]:
+    labels = ("first side", "second side")
+    return tuple(
+        PartHandle("fullness", i, f"Fullness, {labels[i]}", h.point, h.direction, h.per_mm, spec.full(i))
+        for i, h in enumerate(made.handles)
+        if spec.continuity[i] > 0
+    )
+
+
+def _facts(made: Blend, spec: BlendSpec) -> dict[str, object]:
+    return {
+        "spans": made.spans,
+        "spans_found": spec.spans is None,
+        "degree_across": spec.across,
+        "fullness": [spec.full(0), spec.full(1)],
+        "residuals": [asdict(r) for r in made.residuals or ()],
+        "trials": [{"spans": t.spans, "cvs": t.control_points, "ratio": t.ratio} for t in made.trials],
+    }
+
+
+KIND = FeatureKind(
+    "edge_blend",
+    "Edge blend",
+    "secondary",
+    EdgeBlendParams,
+    run,
+    "blends",
+    "Pick two edges of faces that face each other.",
+)

@@ -1,0 +1,32 @@
+"""What tools share whose result has no exact form and is fitted."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from pamble.core.arrays import Array
+from pamble.core.curves.least_squares import Fit
+from pamble.study.features.base import Context, Made, made_curves
+from pamble.study.features.fields import FitParams
+
+
+def hurried(params: FitParams, context: Context) -> dict[str, Any]:
+    """How a result is fitted: as asked, or, while the pointer is down, quickly on the knots that were kept last."""
+    spans: int | Array | None = params.spans
+    if context.preview and spans is None and context.kept is not None and len(context.kept.curves) == 1:
+        spans = context.kept.curves[0].knots
+    how = {"degree": params.degree, "tolerance": params.tolerance, "spans": spans}
+    return how | {"hurry": context.preview and context.kept is not None}
+
+
+def fitted_curves(
+    fits: Sequence[Fit], params: FitParams, context: Context, warnings: Sequence[str] = (), **facts: Any
+) -> Made:
+    """A result of fitted curves and how far they deviate; words if that is more than wanted with spans left open."""
+    worst = max(fits, key=lambda f: f.deviation)
+    if not all(f.reached for f in fits) and params.spans is None and not context.preview:
+        x, y, z = worst.place
+        left = f"The tolerance was not reached: {worst.deviation:.4f} mm is left near ({x:.2f}, {y:.2f}, {z:.2f}) mm."
+        warnings = [*warnings, left]
+    return made_curves(*(f.curve for f in fits), warnings=tuple(warnings), deviation=worst.deviation, **facts)

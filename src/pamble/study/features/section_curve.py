@@ -1,0 +1,79 @@
+"""Section of a face with a plane, and the intersection of two faces."""
+
+from __future__ import annotations
+
+import numpy as np
+from pydantic import Field, model_validator
+
+from pamble.core.arrays import Array
+from pamble.core.curves.fit import fit_points
+from pamble.core.errors import GeometryError
+from pamble.core.faces.intersect import face_intersection, plane_section
+from pamble.study.data import FaceRef, PlaneRef, Point
+from pamble.study.features.base import Context, FeatureKind, Inputs, Made
+from pamble.study.features.fields import FitParams, choice, heading, one_face
+from pamble.study.features.fitting import fitted_curves
+
+
+class SectionParams(FitParams):
+    """Of one or several faces, with the plane of a step; or, when that is left open, with the one through a point,
+    square to a normal.
+    """
+
+    faces: list[FaceRef] = Field(title="Faces", min_length=1)
+    plane: PlaneRef | None = choice("Plane", None)
+    point: Point = choice("Through", (0.0, 0.0, 0.0))
+    normal: Point = heading("Square to", (1.0, 0.0, 0.0))
+
+    _one_face = model_validator(mode="before")(one_face)
+
+
+class IntersectionParams(FitParams):
+    """Two faces that run through each other."""
+
+    first: FaceRef = choice("First face")
+    second: FaceRef = choice("Second face")
+
+
+def _fitted(runs: list[Array], params: FitParams, context: Context, warnings: tuple[str, ...] = ()) -> Made:
+    fits = [fit_points(run, params.degree, params.tolerance, params.spans) for run in runs]
+    return fitted_curves(fits, params, context, warnings)
+
+
+def section(params: SectionParams, inputs: Inputs, context: Context) -> Made:
+    """Build the section curves."""
+    point, normal = np.array(params.point), np.array(params.normal)
+    if params.plane is not None:
+        plane = inputs.plane(params.plane)
+        point, normal = plane.origin, plane.normal
+    if float(np.linalg.norm(normal)) < 1e-12:
+        raise GeometryError("A section plane needs a normal that is not zero.")
+    runs, missed = [], []
+    for ref in params.faces:
+        try:
+            runs += plane_section(inputs.face(ref), point, normal)
+        except GeometryError:
+            missed.append(inputs.names.get(ref.feature, ref.feature))
+    if not runs:
+        raise GeometryError("The plane does not meet any of the faces: move it.")
+    warnings = (f"The plane does not meet {', '.join(missed)}.",) if missed else ()
+    return _fitted(runs, params, context, warnings)
+
+
+def intersection(params: IntersectionParams, inputs: Inputs, context: Context) -> Made:
+    """Build the intersection curves."""
+    return _fitted(face_intersection(inputs.face(params.first), inputs.face(params.second)), params, context)
+
+
+KINDS = (
+    FeatureKind("section_curve", "Section", "construction", SectionParams, section, "curves", "Pick faces."),
+    FeatureKind(
+        "intersection_curve",
+        "Intersection",
+        "theoretical",
+        IntersectionParams,
+        intersection,
+        "curves",
+        "Pick two faces.",
+    ),
+)

@@ -1,0 +1,133 @@
+"""The binary frame in which changed shapes and figures travel.
+
+Layout: uint32 length of the header (little endian), the header as JSON padded with spaces to a multiple of 4, then
+one float32 block. Arrays stand in the header as [offset, count] in floats.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import orjson
+from numpy.typing import NDArray
+
+from pamble.core.arrays import Array
+from pamble.core.curves.measure import samples
+from pamble.core.faces.display import display_mesh, edge_lines, iso_lines
+from pamble.core.faces.face import Face
+from pamble.core.meshes.mesh import TriangleMesh, lighter, vertex_normals
+from pamble.core.spline.evaluate import curve_points
+from pamble.study.features.base import Made
+
+
+class FrameWriter:
+    """Collects arrays and gives their places."""
+
+    def __init__(self) -> None:
+        self._parts: list[NDArray[np.float32]] = []
+        self._size = 0
+
+    def put(self, values: Array) -> list[int]:
+        """Add an array; returns [offset, count] in floats."""
+        flat = np.ascontiguousarray(values, dtype=np.float32).ravel()
+        place = [self._size, len(flat)]
+        self._parts.append(flat)
+        self._size += len(flat)
+        return place
+
+    def finish(self, header: dict[str, Any]) -> bytes:
+        """The whole frame."""
+        head = orjson.dumps(header, option=orjson.OPT_SERIALIZE_NUMPY)
+        head += b" " * (-len(head) % 4)
+        body = np.concatenate(self._parts).astype("<f4").tobytes() if self._parts else b""
+        return len(head).to_bytes(4, "little") + head + body
+
+
+_BARE: dict[str, Any] = {
+    "grid": None,
+    "triangles": None,
+    "edges": [],
+    "isos": [],
+    "cvs": {"count": [0, 0], "points": []},
+    "degree": [0, 0],
+    "spans": [0, 0],
+    "rational": False,
+    "trimmed": True,
+    "plane": None,
+}
+"""Entries of an object that has neither lines nor CVs."""
+
+
+def put_made(writer: FrameWriter, made: Made, steps: int) -> dict[str, Any]:
+    """Meshes, lines, span boundaries and CVs of what a feature made, as header entries."""
+    if made.mesh is not None:
+        return _put_mesh(writer, made.mesh)
+    if made.plane is not None:
+        p = made.plane
+        axes = [v.tolist() for v in (p.origin, p.x, p.y)]
+        return {**_BARE, "kind": "plane", "vertices": writer.put(np.zeros((0, 10))), "plane": axes}
+    return _put_curves(writer, made, steps) if made.face is None else _put_face(writer, made.face, steps)
+
+
+def _put_face(writer: FrameWriter, face: Face, steps: int) -> dict[str, Any]:
+    mesh = display_mesh(face, steps)
+    s = face.surface
+    return {
+        "kind": "face",
+        "vertices": writer.put(mesh.vertices),
+        "grid": mesh.grid,
+        "triangles": None if mesh.triangles is None else writer.put(mesh.triangles.astype(float)),
+        "edges": [{"name": name, "points": writer.put(points)} for name, points in edge_lines(face, mesh, steps)],
+        "isos": [writer.put(points) for points in iso_lines(face, steps)],
+        "cvs": {"count": list(s.control.shape[:2]), "points": s.control.ravel().tolist()},
+        "degree": [s.degree_u, s.degree_v],
+        "spans": list(s.spans),
+        "rational": s.weights is not None,
+        "trimmed": not face.natural,
+        "plane": None,
+    }
+
+
+_SHOWN_TRIANGLES = 500_000
+"""Triangles of a mesh that are drawn; one with more is shown lighter, and measured whole."""
+
+
+def _put_mesh(writer: FrameWriter, mesh: TriangleMesh) -> dict[str, Any]:
+    """A reference mesh: triangles without lines or CVs. Numbers of vertices are exact as float32 up to 2^24."""
+    shown = lighter(mesh, _SHOWN_TRIANGLES)
+    rest = np.zeros((len(shown.vertices), 4))
+    return {
+        **_BARE,
+        "kind": "mesh",
+        "vertices": writer.put(np.column_stack([shown.vertices, vertex_normals(shown), rest])),
+        "triangles": writer.put(shown.triangles.astype(float)),
+    }
+
+
+def _put_curves(writer: FrameWriter, made: Made, steps: int) -> dict[str, Any]:
+    """Curves as lines without a mesh; the CVs shown are those of the first one."""
+    first, points = made.curves[0], made.net
+    lines = [
+        (f"c{i}", curve_points(c, samples(c, max(steps // 2, 4 * steps // c.spans)))) for i, c in enumerate(made.curves)
+    ]
+    return {
+        "kind": "curves",
+        "vertices": writer.put(np.zeros((0, 10))),
+        "grid": None,
+        "triangles": None,
+        "edges": [{"name": name, "points": writer.put(points)} for name, points in lines],
+        "isos": [],
+        "cvs": {"count": [len(points), 1], "points": points.ravel().tolist()},
+        "degree": [first.degree, 0],
+        "spans": [first.spans, 0],
+        "rational": any(c.weights is not None for c in made.curves),
+        "trimmed": False,
+        "plane": None,
+    }
+
+
+def read_frame(data: bytes) -> tuple[dict[str, Any], NDArray[np.float32]]:
+    """Header and float block of a frame."""
+    size = int.from_bytes(data[:4], "little")
+    return orjson.loads(data[4 : 4 + size]), np.frombuffer(data[4 + size :], dtype="<f4")

@@ -1,0 +1,138 @@
+"""Operations on a study. Each is applied to a copy and gives its inverse, so undo is one more operation."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, TypeAdapter, ValidationError
+
+from pamble.core.errors import StudyError
+from pamble.study.data import Stored
+from pamble.study.document import Feature, Group, Limits, Name, Role, first_problem
+
+
+class AddFeatures(Stored):
+    """Put features into the build, each at its place in ``at`` (the end when null)."""
+
+    op: Literal["add_features"] = "add_features"
+    features: list[Feature]
+    at: list[int] | None = None
+
+
+class RemoveFeatures(Stored):
+    """Take features out. What depends on them stays and says what it misses."""
+
+    op: Literal["remove_features"] = "remove_features"
+    ids: list[str]
+
+
+class SetParams(Stored):
+    """Give parameters of a feature new values; others stay."""
+
+    op: Literal["set_params"] = "set_params"
+    id: str
+    changes: dict[str, Any]
+
+
+class MovedCv(Stored):
+    """A CV by its place in the net and its new position, mm."""
+
+    i: int = Field(ge=0)
+    j: int = Field(ge=0)
+    to: tuple[float, float, float]
+
+
+class MoveCvs(Stored):
+    """Move CVs of a face."""
+
+    op: Literal["move_cvs"] = "move_cvs"
+    id: str
+    cvs: list[MovedCv] = Field(min_length=1)
+
+
+class Reshape(Stored):
+    """A named change of a whole curve, such as its degree; which ones there are is said by its tool.
+
+    cvs: the CVs or points that are picked, by number; value: a number that the change asks for.
+    """
+
+    op: Literal["reshape"] = "reshape"
+    id: str
+    action: str
+    cvs: list[Annotated[int, Field(ge=0)]] = []
+    value: float | None = None
+
+
+class FlagChange(Stored):
+    """New values of a feature's flags, role, name and group; null leaves one as it is, an empty group is none."""
+
+    id: str
+    name: str | None = Field(None, min_length=1, max_length=120)
+    role: Role | None = None
+    on: bool | None = None
+    hidden: bool | None = None
+    locked: bool | None = None
+    group: str | None = None
+
+
+class SetFlags(Stored):
+    """Rename, hide, show, switch on and off, give a role: several features in one step."""
+
+    op: Literal["set_flags"] = "set_flags"
+    changes: list[FlagChange] = Field(min_length=1)
+
+
+class SetStudy(Stored):
+    """Rename the study or change the limits that seams are judged by."""
+
+    op: Literal["set_study"] = "set_study"
+    name: str | None = Field(None, min_length=1, max_length=120)
+    limits: Limits | None = None
+
+
+class SetSeamTarget(Stored):
+    """Give a seam a target G0 to G3; null goes back to the proposed one."""
+
+    op: Literal["set_seam_target"] = "set_seam_target"
+    key: str
+    target: int | None = Field(None, ge=0, le=3)
+
+
+class SetDimension(Stored):
+    """Give a named dimension a value, as it is written; null removes it. A number of a feature may be "=name + 2"."""
+
+    op: Literal["set_dimension"] = "set_dimension"
+    name: Name
+    value: str | None = Field(None, max_length=200)
+
+
+class SetGroups(Stored):
+    """The groups of the study in order, and the active one. Features of a group that goes are in none."""
+
+    op: Literal["set_groups"] = "set_groups"
+    groups: list[Group]
+    active: str | None = None
+
+
+Op = Annotated[
+    AddFeatures
+    | RemoveFeatures
+    | SetParams
+    | MoveCvs
+    | Reshape
+    | SetFlags
+    | SetStudy
+    | SetSeamTarget
+    | SetDimension
+    | SetGroups,
+    Field(discriminator="op"),
+]
+OP: TypeAdapter[Op] = TypeAdapter(Op)
+
+
+def parse_op(data: Any) -> Op:
+    """Check an operation that came from outside. Raises `StudyError`."""
+    try:
+        return OP.validate_python(data)
+    except ValidationError as error:
+        raise StudyError(f"This operation cannot be understood: {first_problem(error)}.") from error
