@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from pamble.core.arrays import Array
 from pamble.core.curves.measure import samples
-from pamble.core.faces.display import display_mesh, edge_lines, iso_lines
+from pamble.core.faces.display import display_mesh, iso_lines
 from pamble.core.faces.face import Face
 from pamble.core.meshes.mesh import TriangleMesh, lighter, vertex_normals
 from pamble.core.spline.evaluate import curve_points
@@ -78,7 +78,7 @@ def _put_face(writer: FrameWriter, face: Face, steps: int) -> dict[str, Any]:
         "vertices": writer.put(mesh.vertices),
         "grid": mesh.grid,
         "triangles": None if mesh.triangles is None else writer.put(mesh.triangles.astype(float)),
-        "edges": [{"name": name, "points": writer.put(points)} for name, points in edge_lines(face, mesh, steps)],
+        "edges": [{"name": name, "points": writer.put(points)} for name, points in mesh.lines],
         "isos": [writer.put(points) for points in iso_lines(face, steps)],
         "cvs": {"count": list(s.control.shape[:2]), "points": s.control.ravel().tolist()},
         "degree": [s.degree_u, s.degree_v],

@@ -1,4 +1,8 @@
-"""What a screen needs of a face: points on a grid or in triangles, with exact normals and curvatures, and its edges."""
+"""What a screen needs of a face: points on a grid or in triangles, with exact normals and curvatures, and its edges.
+
+Points along a trimmed edge are taken from the edge's own curve, at places that only that curve decides: two faces that
+share an edge show the very same points along it.
+"""
 
 from __future__ import annotations
 
@@ -7,24 +11,32 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pamble.core.arrays import Array, IntArray
-from pamble.core.faces.face import Face
+from pamble.core.arrays import Array, IntArray, norm
+from pamble.core.faces.face import Edge, Face
+from pamble.core.faces.meshing.trimmed import mesh_loops
+from pamble.core.faces.regions.sources import plane_scale
 from pamble.core.spline import basis
+from pamble.core.spline.curve import Curve
 from pamble.core.spline.differential import curvatures
 from pamble.core.spline.evaluate import curve_points, surface_derivatives, surface_grid
 from pamble.core.spline.surface import EDGES
+
+_DENSE = 2.0
+"""How many steps along an edge as long as the part there are for each step of the grid."""
 
 
 @dataclass(frozen=True)
 class DisplayMesh:
     """Vertices of a face. vertices: (m, 10) as position 3, normal 3, largest and smallest curvature (1/mm), u, v.
 
-    grid: (nu, nv) when the vertices are a parameter grid, first index along u; else triangles: (k, 3).
+    grid: (nu, nv) when the vertices are a parameter grid, first index along u; else triangles: (k, 3). lines: polylines
+    of the edges by name, those of no length left out.
     """
 
     vertices: Array
     grid: tuple[int, int] | None
     triangles: IntArray | None
+    lines: tuple[tuple[str, Array], ...]
 
 
 def grid_parameters(knots: Array, degree: int, least: int) -> Array:
@@ -35,20 +47,26 @@ def grid_parameters(knots: Array, degree: int, least: int) -> Array:
     return np.concatenate([*inner, points[-1:]])
 
 
-def display_mesh(face: Face, steps: int) -> DisplayMesh:
-    """Mesh of a face with about ``steps`` steps along each direction, evaluated on the true surface."""
-    s = face.surface
-    if not face.natural:
-        from pamble.core.faces.triangles import triangulate
+def display_mesh(face: Face, steps: int, reach: float | None = None) -> DisplayMesh:
+    """Mesh of a face with about ``steps`` steps along each direction, evaluated on the true surface.
 
-        uv, triangles = triangulate(face, steps)
-        d = surface_derivatives(s, uv[:, 0], uv[:, 1], 2)
-        return DisplayMesh(_vertices(d, uv), None, triangles)
+    reach: a length in mm, the same for all faces of a part, about its size; by default the face's own. Raises
+    `GeometryError` where trim loops cross themselves.
+    """
+    s = face.surface
     us, vs = grid_parameters(s.knots_u, s.degree_u, steps), grid_parameters(s.knots_v, s.degree_v, steps)
+    if not face.natural:
+        return _trimmed(face, us, vs, steps, reach or s.diagonal)
     grid = surface_grid(s, us, vs, 2)
     u, v = np.meshgrid(us, vs, indexing="ij")
     uv = np.column_stack([u.ravel(), v.ravel()])
-    return DisplayMesh(_vertices(grid.reshape(3, 3, -1, 3), uv), (len(us), len(vs)), None)
+    points = grid[0, 0]
+    borders = zip(EDGES, (points[0], points[-1], points[:, 0], points[:, -1]), strict=True)
+    return DisplayMesh(_vertices(grid.reshape(3, 3, -1, 3), uv), (len(us), len(vs)), None, _long(borders))
+
+
+def _long(lines: Iterable[tuple[str, Array]]) -> tuple[tuple[str, Array], ...]:
+    return tuple((name, line) for name, line in lines if np.ptp(line, axis=0).max() > 1e-9)
 
 
 def _vertices(d: Array, uv: Array) -> Array:
@@ -57,17 +75,50 @@ def _vertices(d: Array, uv: Array) -> Array:
     return np.column_stack([d[0, 0], n, bend, uv])
 
 
-def edge_lines(face: Face, mesh: DisplayMesh, steps: int) -> list[tuple[str, Array]]:
-    """Polyline of every edge, (m, 3), by name; edges of no length left out."""
-    if mesh.grid is not None:
-        points = mesh.vertices[:, :3].reshape(*mesh.grid, 3)
-        borders = (points[0], points[-1], points[:, 0], points[:, -1])
-        sides: Iterable[tuple[str, Array]] = zip(EDGES, borders, strict=True)
-    else:
-        sides = (
-            (e.name, curve_points(e.space, grid_parameters(e.space.knots, e.space.degree, steps))) for e in face.edges
-        )
-    return [(name, line) for name, line in sides if np.ptp(line, axis=0).max() > 1e-9]
+def edge_steps(curve: Curve, steps: int, reach: float) -> Array:
+    """Parameters along an edge's curve: by its length against the part's, by its turning, and at its breaks."""
+    legs = np.diff(curve.control, axis=0)
+    length = norm(legs)
+    way = legs[length > 1e-12] / length[length > 1e-12, None]
+    turn = float(np.arccos(np.clip(np.vecdot(way[1:], way[:-1]), -1, 1)).sum()) if len(way) > 1 else 0.0
+    least = max(_DENSE * steps * float(length.sum()) / reach, steps * turn / np.pi)
+    return grid_parameters(curve.knots, curve.degree, int(np.clip(np.ceil(least), 2, 6 * steps)))
+
+
+def _trimmed(face: Face, us: Array, vs: Array, steps: int, reach: float) -> DisplayMesh:
+    loops, places, lines = [], [], []
+    for loop in face.loops:
+        uv, points = [], []
+        for k, edge in enumerate(loop):
+            t = edge_steps(edge.space, steps, reach)
+            flat, space = curve_points(edge.pcurve, t), curve_points(edge.space, t)
+            lines.append((edge.name, space))
+            if edge.inward < 0:
+                flat, space = flat[::-1], space[::-1]
+            over = _over_pole(flat[-1], loop[(k + 1) % len(loop)], us, vs)
+            uv.append(np.concatenate([flat[:-1], over]))
+            points.append(np.concatenate([space[:-1], np.repeat(space[-1:], len(over), axis=0)]))
+        loops.append(np.concatenate(uv))
+        places.append(np.concatenate(points))
+    mesh = mesh_loops(us, vs, loops, plane_scale(face.surface))
+    d = surface_derivatives(face.surface, mesh.uv[:, 0], mesh.uv[:, 1], 2)
+    vertices = _vertices(d, mesh.uv)
+    vertices[: mesh.loop_points, :3] = np.concatenate(places)
+    return DisplayMesh(vertices, None, mesh.triangles, _long(lines))
+
+
+_JUMP = 1e-6
+
+
+def _over_pole(end: Array, after: Edge, us: Array, vs: Array) -> Array:
+    """The end of an edge, and points from there on where the loop jumps over a pole to the next edge."""
+    start = curve_points(after.pcurve, [after.domain[0 if after.inward > 0 else 1]])[0]
+    size = np.array([us[-1] - us[0], vs[-1] - vs[0]])
+    jump = float((np.abs(start - end) / size).max())
+    if jump < _JUMP:
+        return np.zeros((0, 2))
+    count = max(1, int(np.ceil(jump * max(len(us), len(vs)))))
+    return np.asarray(end + (np.arange(count) / count)[:, None] * (start - end))
 
 
 def iso_lines(face: Face, steps: int) -> list[Array]:

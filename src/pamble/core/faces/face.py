@@ -28,8 +28,14 @@ class Edge:
 
     @property
     def natural(self) -> bool:
-        """Whether the edge is a whole side of its surface."""
-        return self.name in EDGES
+        """Whether the edge is a whole side of its surface, exact by itself."""
+        return self.curve is None and self.name in EDGES
+
+    @property
+    def side(self) -> str | None:
+        """The side of the surface that the edge lies on, whole or in part; None for one that was cut."""
+        base = self.name.split(".")[0]
+        return base if base in EDGES else None
 
     @property
     def domain(self) -> tuple[float, float]:
@@ -70,6 +76,16 @@ class Face:
 
 def natural_edge(surface: Surface, name: str) -> Edge:
     """One of the four sides of a surface, run along the rising parameter."""
+    pcurve, inward = _side(surface, name)
+    return Edge(surface, name, pcurve, inward)
+
+
+def side_curve(surface: Surface, name: str) -> tuple[Curve, float, Curve]:
+    """A side in the parameter plane, +1 if the surface lies on its left, and its exact twin in space."""
+    return *_side(surface, name), edge_curve(surface, name)
+
+
+def _side(surface: Surface, name: str) -> tuple[Curve, float]:
     (u0, u1), (v0, v1) = surface.domain
     corners = {
         "u0": ((u0, v0), (u0, v1), -1.0),
@@ -81,4 +97,4 @@ def natural_edge(surface: Surface, name: str) -> Edge:
         raise ReferenceLost(f"A four-sided face has the edges {', '.join(EDGES)}, not {name}.")
     start, end, inward = corners[name]
     domain = (v0, v1) if name[0] == "u" else (u0, u1)
-    return Edge(surface, name, Curve.line(floats(start), floats(end), domain), inward)
+    return Curve.line(floats(start), floats(end), domain), inward

@@ -120,7 +120,7 @@ def turn_over(face: Face) -> Face:
         p = Curve(e.pcurve.degree, e.pcurve.knots, e.pcurve.control[:, ::-1], e.pcurve.weights)
         return Edge(surface, e.name, p, -e.inward, e.curve)
 
-    return Face(surface, tuple(tuple(turned(e) for e in loop) for loop in face.loops))
+    return Face(surface, tuple(tuple(turned(e) for e in reversed(loop)) for loop in face.loops))
 
 
 def _loops(face: Any, surface: Surface) -> list[list[_Trim]]:

@@ -63,11 +63,11 @@ def _lean(t: Array, chord: Array) -> Array:
 
 
 def _crossing(edge: Edge, f: EdgeFrames, t: Array) -> tuple[Array, Array] | None:
-    """Lean and geodesic curvature of the iso-curves that cross a natural edge, run outward; None on a trimmed one."""
-    if not edge.natural:
+    """Lean and geodesic curvature of the iso-curves that cross a side of a surface, run outward; None on a cut edge."""
+    if edge.side is None:
         return None
     d = f.jet.derivatives
-    first, second = (d[1, 0], d[2, 0]) if edge.name[0] == "u" else (d[0, 1], d[0, 2])
+    first, second = (d[1, 0], d[2, 0]) if edge.side[0] == "u" else (d[0, 1], d[0, 2])
     outward = unit(first) * np.where(dot(first, f.outward) < 0, -1.0, 1.0)[:, None]
     lean = np.arctan2(dot(outward, t), dot(outward, f.outward))
     return lean, geodesic_curvature(f.jet, outward, first, second)

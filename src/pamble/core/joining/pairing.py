@@ -120,7 +120,7 @@ def _measure(edge: Edge) -> _Measured:
     if length.total < 1e-4:
         raise BlendError("An edge that was picked has no length: it is a point (a pole). Pick another edge.")
     own = None
-    if edge.natural and edge.surface.weights is None:
+    if edge.side is not None and edge.surface.weights is None:
         own = edge.space
     _refuse_kinks(edge, edge.space)
     return _Measured(edge, length, own)

@@ -106,6 +106,13 @@ def _pieces(key: bytes, degree: int) -> tuple[Array, IntArray, Array]:
     return edges, first - degree, coefficients
 
 
+def power_pieces(knots: Array, degree: int) -> tuple[Array, IntArray, Array]:
+    """Power coefficients of a spline space, for those who keep them: breaks (k+1,), first active function of each span
+    (k,), coefficients (k, power, active function) in the span's own coordinate from 0 to 1; not to be written to.
+    """
+    return _pieces(np.asarray(knots, dtype=np.float64).tobytes(), degree)
+
+
 def _times_linear(poly: Array, constant: float, slope: float) -> Array:
     out = constant * poly
     out[1:] += slope * poly[:-1]

@@ -1,0 +1,1 @@
+"""Regions of a face: what curves in its parameter plane cut it into, with borders that are exact."""
