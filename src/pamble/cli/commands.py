@@ -22,7 +22,8 @@ from pamble.demo import DEMOS, demo_faces
 Answer = tuple[dict[str, Any], str]
 
 
-def _usable(found: list[StepItem]) -> tuple[list[str], list[Face], list[dict[str, str]]]:
+def usable(found: list[StepItem]) -> tuple[list[str], list[Face], list[dict[str, str]]]:
+    """Names and faces of what can be taken, and what cannot with the reason."""
     names = [f.name for f in found if f.face is not None]
     faces = [f.face for f in found if f.face is not None]
     problems = [{"face": f.name, "kind": f.kind, "reason": f.problem} for f in found if f.problem is not None]
@@ -32,9 +33,9 @@ def _usable(found: list[StepItem]) -> tuple[list[str], list[Face], list[dict[str
 def check(given: Namespace) -> Answer:
     """Faces, seams and open edges of a STEP file."""
     found = read_step(given.file)
-    names, faces, problems = _usable(found)
+    names, faces, problems = usable(found)
     if not faces and not problems:
-        raise ExchangeError(_no_face(problems))
+        raise ExchangeError(no_face(problems))
     limits = replace(
         DEFAULT,
         **{k: getattr(given, k) for k in ("gap", "angle", "curvature") if getattr(given, k) is not None},
@@ -69,7 +70,8 @@ def _check_text(out: dict[str, Any]) -> str:
     return "\n".join(lines)
 
 
-def _numbers(text: str, count: int, what: str) -> list[float]:
+def numbers(text: str, count: int, what: str) -> list[float]:
+    """Numbers with commas between them. Raises `PambleError`."""
     try:
         values = [float(part) for part in text.split(",")]
     except ValueError:
@@ -90,8 +92,8 @@ def blend(given: Namespace) -> Answer:
     """Blend two edges of a STEP file; the output holds the input faces and the blend."""
     if len(given.edge) != 2:
         raise PambleError(f"A blend needs two edges: --edge was given {len(given.edge)} times.")
-    points = [_numbers(e, 3, "An edge") for e in given.edge]
-    fullness = (None, None) if given.fullness is None else tuple(_numbers(given.fullness, 2, "Fullness"))
+    points = [numbers(e, 3, "An edge") for e in given.edge]
+    fullness = (None, None) if given.fullness is None else tuple(numbers(given.fullness, 2, "Fullness"))
     spec = BlendSpec(
         _continuity(given.continuity),
         cast(tuple[float | None, float | None], fullness),
@@ -104,9 +106,9 @@ def blend(given: Namespace) -> Answer:
     if not out_path.parent.is_dir():
         raise ExchangeError(f"There is no folder {out_path.parent} to write to.")
     found = read_step(given.file)
-    names, faces, problems = _usable(found)
+    names, faces, problems = usable(found)
     if not faces:
-        raise ExchangeError(_no_face(problems))
+        raise ExchangeError(no_face(problems))
     diagonal = part_diagonal(faces)
     picked = pick_pair(faces, points, diagonal)
     if picked[0].face == picked[1].face and picked[0].edge.name == picked[1].edge.name:
@@ -114,22 +116,24 @@ def blend(given: Namespace) -> Answer:
             f"Both points name the same edge, {picked[0].edge.name} of {names[picked[0].face]}: "
             "a blend needs two different edges."
         )
-    made = build_blend(picked[0].edge, picked[1].edge, spec, diagonal)
+    made = build_blend(picked[0].edge, picked[1].edge, spec)
     shapes: list[tuple[str, Any]] = [(f.name, f.shape) for f in found]
-    write_step([*shapes, (_new_name("Blend", {f.name for f in found}), Face(made.surface))], out_path)
+    write_step([*shapes, (new_name("Blend", {f.name for f in found}), Face(made.surface))], out_path)
     sides = [{"face": names[p.face], "edge": p.edge.name, "at": p.point.tolist()} for p in picked]
     out = blend_figures(made, spec, sides)
     out |= {"file": out_path.name, "problems": problems}
     return out, _blend_text(out)
 
 
-def _no_face(problems: list[dict[str, str]]) -> str:
+def no_face(problems: list[dict[str, str]]) -> str:
+    """Words for a file without a usable face."""
     if not problems:
         return "The file holds curves only: there is no face in it."
     return f"None of the {len(problems)} faces can be taken: {problems[0]['reason']}."
 
 
-def _new_name(wanted: str, taken: set[str]) -> str:
+def new_name(wanted: str, taken: set[str]) -> str:
+    """A name that is not taken yet."""
     return next(n for n in [wanted, *(f"{wanted} {i}" for i in range(2, 10_000))] if n not in taken)
 
 

@@ -1,4 +1,4 @@
-"""The command line: check, blend, run and demo. Exit code 0, or 2 with one clear line."""
+"""The command line: check, blend, trim, run and demo. Exit code 0, or 2 with one clear line."""
 
 from __future__ import annotations
 
@@ -43,6 +43,20 @@ def _parser() -> _Parser:
     blend.add_argument("-o", "--out", required=True, metavar="OUT.step")
     blend.add_argument("--json", action="store_true", help="print the figures as JSON")
 
+    trim = commands.add_parser("trim", help="trim a face of a STEP file by others", epilog=EXIT_CODES)
+    trim.add_argument("file")
+    trim.add_argument("--face", required=True, metavar="x,y,z", help="a point near the face that is trimmed")
+    trim.add_argument(
+        "--by", action="append", required=True, metavar="x,y,z", help="a point near a face or curve that cuts; again"
+    )
+    trim.add_argument(
+        "--keep", action="append", required=True, metavar="x,y,z", help="a point on what is kept; again for more"
+    )
+    trim.add_argument("--along", metavar="x,y,z", help="direction in which curves are projected; square to the face")
+    trim.add_argument("--extend", action="store_true", help="carry on a cutter that ends inside the face")
+    trim.add_argument("-o", "--out", required=True, metavar="OUT.step")
+    trim.add_argument("--json", action="store_true", help="print the new edges' figures as JSON")
+
     run = commands.add_parser("run", help="build a study file", epilog=EXIT_CODES)
     run.add_argument("file", help="a study as JSON; docs/study-file.md describes it")
     run.add_argument("--set", action="append", default=[], metavar="NAME=VALUE", help="give a dimension another value")
@@ -60,11 +74,13 @@ def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command."""
     from pamble.cli import commands
     from pamble.cli.run import run
+    from pamble.cli.trim import trim
 
     words = _joined(sys.argv[1:] if arguments is None else list(arguments))
     try:
         given = _parser().parse_args(words)
-        work = run if given.command == "run" else getattr(commands, given.command)
+        own = {"run": run, "trim": trim}
+        work = own[given.command] if given.command in own else getattr(commands, given.command)
         out, text = work(given)
     except PambleError as error:
         print(f"pamble: {error}", file=sys.stderr)
@@ -77,10 +93,15 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
 
 def _joined(words: list[str]) -> list[str]:
-    """Let values such as -3,4,5 follow --edge and --fullness though they begin with a minus sign."""
+    """Let values such as -3,4,5 follow an option though they begin with a minus sign."""
     out: list[str] = []
     for word in words:
-        if out and out[-1] in ("--edge", "--fullness") and word[:1] == "-" and word[1:2].isdigit():
+        if (
+            out
+            and out[-1] in ("--edge", "--fullness", "--face", "--by", "--keep", "--along")
+            and word[:1] == "-"
+            and word[1:2].isdigit()
+        ):
             out[-1] = f"{out[-1]}={word}"
         else:
             out.append(word)

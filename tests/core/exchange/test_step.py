@@ -13,7 +13,8 @@ from pamble.core.exchange.step import read_step, write_step
 from pamble.core.faces.display import display_mesh
 from pamble.core.faces.face import Face
 from pamble.core.faces.frames import frames
-from pamble.core.faces.shapes import face_from_shape, face_to_shape, shape_faces
+from pamble.core.faces.shapes import face_from_shape, shape_faces
+from pamble.core.faces.to_shape import face_to_shape
 from pamble.core.joining.blend import build_blend
 from pamble.core.joining.spec import BlendSpec
 from pamble.core.spline.evaluate import curve_points

@@ -26,7 +26,8 @@ from OCP.XCAFDoc import XCAFDoc_DocumentTool
 from pamble.core.errors import ExchangeError, PambleError
 from pamble.core.faces.face import Face
 from pamble.core.faces.loose import curve_from_shape, curve_to_shape, loose_edges
-from pamble.core.faces.shapes import face_from_shape, face_to_shape, shape_faces, shape_kind
+from pamble.core.faces.shapes import face_from_shape, shape_faces, shape_kind
+from pamble.core.faces.to_shape import face_to_shape
 from pamble.core.spline.curve import Curve
 
 _SCHEMA = "AP242DIS"

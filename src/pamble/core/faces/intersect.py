@@ -16,7 +16,7 @@ from pamble.core.arrays import Array, dot, norm, unit
 from pamble.core.curves.measure import length_and_turn
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
-from pamble.core.faces.shapes import face_to_shape
+from pamble.core.faces.to_shape import face_to_shape
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.evaluate import surface_derivatives
 from pamble.core.spline.surface import Surface

@@ -1,4 +1,4 @@
-"""Naming an edge by a point near it."""
+"""Naming an edge or a face by a point near it."""
 
 from __future__ import annotations
 
@@ -11,7 +11,8 @@ from pamble.core.arrays import Array, floats
 from pamble.core.errors import ReferenceLost
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.frames import frames
-from pamble.core.spline.closest import to_curve
+from pamble.core.faces.inside import inside
+from pamble.core.spline.closest import to_curve, to_surface
 
 _REACH = 0.05
 """How far from an edge, as a fraction of the part's diagonal, a point may be to still name it."""
@@ -28,6 +29,26 @@ class PickedEdge:
     distance: float
     t: Array
     point: Array
+
+
+def pick_face(faces: Sequence[Face], point: Sequence[float], diagonal: float) -> tuple[int, Array, float]:
+    """The face nearest to a point: its place in the list, the parameters (2,) of the foot, the distance in mm.
+
+    Where the foot on a face's surface is trimmed away, its edges count. Raises `ReferenceLost` if none is near.
+    """
+    target = floats(point)
+    found = []
+    for i, face in enumerate(faces):
+        foot = to_surface(face.surface, target[None])
+        away, uv = float(foot.distance[0]), np.array([foot.u[0], foot.v[0]])
+        if not inside(face, foot.u, foot.v)[0]:
+            away = min(float(to_curve(e.space, target[None]).distance[0]) for e in face.edges)
+        found.append((away, i, uv))
+    distance, number, uv = min(found, key=lambda f: f[:2])
+    if distance > max(1.0, _REACH * diagonal):
+        x, y, z = target
+        raise ReferenceLost(f"No face is near ({x:g}, {y:g}, {z:g}) mm: the nearest is {distance:.2f} mm away.")
+    return number, uv, distance
 
 
 def _candidates(faces: Sequence[Face], point: Array) -> list[PickedEdge]:

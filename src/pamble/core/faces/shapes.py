@@ -6,12 +6,9 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from OCP.BRep import BRep_Builder, BRep_Tool
+from OCP.BRep import BRep_Tool
 from OCP.BRepAdaptor import BRepAdaptor_Curve2d, BRepAdaptor_Surface
 from OCP.BRepBuilderAPI import (
-    BRepBuilderAPI_MakeEdge,
-    BRepBuilderAPI_MakeFace,
-    BRepBuilderAPI_MakeWire,
     BRepBuilderAPI_NurbsConvert,
 )
 from OCP.BRepLib import BRepLib
@@ -20,16 +17,14 @@ from OCP.Geom import Geom_BSplineSurface, Geom_RectangularTrimmedSurface, Geom_T
 from OCP.Geom2d import Geom2d_TrimmedCurve
 from OCP.Geom2dConvert import Geom2dConvert
 from OCP.GeomConvert import GeomConvert
-from OCP.ShapeFix import ShapeFix_Face
 from OCP.TopAbs import TopAbs_Orientation, TopAbs_ShapeEnum
 from OCP.TopExp import TopExp_Explorer
-from OCP.TopLoc import TopLoc_Location
 from OCP.TopoDS import TopoDS
 
 from pamble.core.arrays import Array, norm
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face
-from pamble.core.faces.kernel import curve_from_kernel, curve_to_kernel, surface_from_kernel, surface_to_kernel
+from pamble.core.faces.kernel import curve_from_kernel, surface_from_kernel
 from pamble.core.spline import knots
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_points
@@ -222,34 +217,3 @@ def _apart(a: Array, b: Array) -> float:
     w = np.clip(np.einsum("mki,ki->mk", rel, leg) / np.maximum(np.einsum("ki,ki->k", leg, leg), 1e-30), 0, 1)
     sag = float(norm(np.diff(a, 2, axis=0)).max()) if len(a) > 2 else 0.0
     return float(norm(rel - w[..., None] * leg[None]).min(axis=1).max()) - 0.25 * sag
-
-
-def face_to_shape(face: Face) -> Any:
-    """TopoDS_Face of a face. Raises `GeometryError` if its loops do not bound a region."""
-    surface = surface_to_kernel(face.surface)
-    if face.natural:
-        return BRepBuilderAPI_MakeFace(surface, COINCIDENT).Face()
-    make = None
-    for loop in face.loops:
-        wire = BRepBuilderAPI_MakeWire()
-        for edge in loop:
-            wire.Add(_edge_shape(edge, surface))
-        if not wire.IsDone():
-            raise GeometryError("The trim loop of a face is not closed.")
-        if make is None:
-            make = BRepBuilderAPI_MakeFace(surface, wire.Wire(), True)
-        else:
-            make.Add(wire.Wire())
-    if make is None or not make.IsDone():
-        raise GeometryError("The trim loops of a face do not bound a region.")
-    fix = ShapeFix_Face(make.Face())
-    fix.Perform()
-    fix.FixOrientation()
-    return fix.Face()
-
-
-def _edge_shape(edge: Edge, surface: Any) -> Any:
-    shape = BRepBuilderAPI_MakeEdge(curve_to_kernel(edge.space)).Edge()
-    BRep_Builder().UpdateEdge(shape, curve_to_kernel(edge.pcurve), surface, TopLoc_Location(), 1e-5)
-    BRepLib.SameParameter_s(shape, 1e-6)
-    return shape if edge.inward > 0 else TopoDS.Edge(shape.Reversed())

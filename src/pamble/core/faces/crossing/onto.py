@@ -1,0 +1,175 @@
+"""Curves brought onto a surface, along its normal or along a direction, as curves in its parameters."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+
+import numpy as np
+
+from pamble.core.arrays import Array, BoolArray, dot, norm, unit
+from pamble.core.errors import GeometryError
+from pamble.core.faces.crossing.branches import Branch
+from pamble.core.faces.crossing.fit import FittedBranch, fit_branch
+from pamble.core.faces.crossing.stations import Stretch, tangents
+from pamble.core.faces.face import Face
+from pamble.core.faces.landing import land
+from pamble.core.spline import basis
+from pamble.core.spline.closest import to_surface
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.power import power_form
+from pamble.core.spline.surface import Surface
+
+_COUNTS = (81, 161, 321)
+_ROUNDS = 30
+_BORDER_ROUNDS = 60
+_OVER = 0.05
+"""How far beyond its domain, as a fraction of it, a surface is followed to see where a curve crosses its border."""
+
+
+def curve_onto(surface: Surface, curve: Curve, direction: Array | None, tolerance: float) -> list[FittedBranch]:
+    """The stretches of a curve that land on a surface, fitted within ``tolerance`` (mm); kinks of it part stretches.
+
+    direction: (3,), or None to go along the surface's normal. Stretches that leave the surface end on its border.
+    Raises `GeometryError` if the direction has no length.
+    """
+    if direction is not None and float(np.linalg.norm(direction)) < 1e-12:
+        raise GeometryError("A projection needs a direction that is not zero.")
+    d = None if direction is None else unit(np.asarray(direction, dtype=float)[None])[0]
+    out = []
+    for start, end in _smooth_parts(curve):
+        out += [_fitted(surface, curve, d, *run, tolerance) for run in _runs(surface, curve, d, start, end)]
+    return out
+
+
+def _smooth_parts(curve: Curve) -> list[tuple[float, float]]:
+    breaks = basis.breaks(curve.knots, curve.degree)
+    sharp = [float(k) for k in breaks[1:-1] if np.sum(curve.knots == k) >= curve.degree]
+    return list(pairwise([float(breaks[0]), *sharp, float(breaks[-1])]))
+
+
+def _runs(
+    surface: Surface, curve: Curve, d: Array | None, start: float, end: float
+) -> list[tuple[float, float, Array, Array]]:
+    """Parameter ranges that land, with parameters and feet (k, 2) known between them."""
+    t = np.linspace(start, end, _COUNTS[0])
+    points = curve_points(curve, t)
+    uv, found = _first_feet(surface, points, d)
+    low, high = np.array(surface.domain).T
+    size = high - low
+    inside = found & np.all((uv >= low - 1e-9 * size) & (uv <= high + 1e-9 * size), axis=1)
+    jump = np.abs(np.diff(uv, axis=0) / size).max(axis=1) > 0.3
+    out = []
+    first = None
+    for i in range(len(t)):
+        if inside[i] and first is None:
+            first = i
+        last = first is not None and (i == len(t) - 1 or not inside[i + 1] or jump[i])
+        if first is None or not last or not inside[i]:
+            continue
+        a = t[first] if first == 0 else _border(surface, curve, d, t[first], t[first - 1], uv[first])
+        b = t[i] if i == len(t) - 1 else _border(surface, curve, d, t[i], t[i + 1], uv[i])
+        if b - a > 1e-9 * (end - start):
+            out.append((float(a), float(b), t[first : i + 1], uv[first : i + 1]))
+        first = None
+    return out
+
+
+def _first_feet(surface: Surface, points: Array, d: Array | None) -> tuple[Array, BoolArray]:
+    if d is None:
+        feet = to_surface(surface, points)
+        uv, found = np.column_stack([feet.u, feet.v]), np.ones(len(points), dtype=bool)
+    else:
+        landed = land(Face(surface), points, d)
+        feet = to_surface(surface, landed.point)
+        uv, found = np.column_stack([feet.u, feet.v]), landed.hit
+        if found.any():
+            # Beside the border a line just misses the surface: its neighbour's foot is where to begin.
+            known = np.flatnonzero(found)
+            near = known[np.abs(np.arange(len(points))[:, None] - known).argmin(axis=1)]
+            uv = uv[near]
+    if not found.any():
+        return uv, found
+    uv, exact = _feet(surface, points, uv, d)
+    return uv, exact
+
+
+def _feet(surface: Surface, points: Array, uv: Array, d: Array | None) -> tuple[Array, BoolArray]:
+    """Newton for the feet, free to leave the domain a little; whether each settled."""
+    form = power_form(surface)
+    low, high = np.array(surface.domain).T
+    size = high - low
+    uv = uv.copy()
+    frame = None
+    if d is not None:
+        x = unit(np.cross(d, np.eye(3)[int(np.argmin(np.abs(d)))])[None])[0]
+        frame = np.stack([x, np.cross(d, x)])
+    settled = np.zeros(len(points), dtype=bool)
+    for _ in range(_ROUNDS):
+        s, su, sv = form.at(uv[:, 0], uv[:, 1])
+        gap = s - points
+        if frame is None:
+            f, g = dot(gap, su), dot(gap, sv)
+            a11, a12, a22 = dot(su, su), dot(su, sv), dot(sv, sv)
+            a21 = a12
+        else:
+            f, g = gap @ frame[0], gap @ frame[1]
+            a11, a12, a21, a22 = su @ frame[0], sv @ frame[0], su @ frame[1], sv @ frame[1]
+        det = a11 * a22 - a12 * a21
+        det = np.where(np.abs(det) > 1e-14, det, 1e-14)
+        step = np.column_stack([(a22 * f - a12 * g) / det, (a11 * g - a21 * f) / det])
+        step = np.clip(step, -0.1 * size, 0.1 * size)
+        uv = np.clip(uv - step, low - _OVER * size, high + _OVER * size)
+        settled = np.abs(step / size).max(axis=1) < 1e-12
+        if settled.all():
+            break
+    return uv, settled | (np.abs(step / size).max(axis=1) < 1e-8)
+
+
+def _border(surface: Surface, curve: Curve, d: Array | None, holds: float, beyond: float, uv: Array) -> float:
+    """The parameter at which the foot crosses the border, between one that holds and one beyond."""
+    low, high = np.array(surface.domain).T
+    size = high - low
+    for _ in range(_BORDER_ROUNDS):
+        middle = 0.5 * (holds + beyond)
+        foot, good = _feet(surface, curve_points(curve, [middle]), uv[None], d)
+        over = bool(np.any((foot < low) | (foot > high))) or not good[0]
+        if over or float(np.abs((foot[0] - uv) / size).max()) > 0.3:
+            beyond = middle
+        else:
+            holds, uv = middle, foot[0]
+        if abs(beyond - holds) < 1e-14 * max(1.0, abs(holds)):
+            break
+    return holds
+
+
+def _fitted(
+    surface: Surface, curve: Curve, d: Array | None, a: float, b: float, t: Array, uv: Array, tolerance: float
+) -> FittedBranch:
+    made = None
+    for count in _COUNTS:
+        at = np.linspace(a, b, count)
+        seed = np.column_stack([np.interp(at, t, uv[:, k]) for k in (0, 1)])
+        foot, _ = _feet(surface, curve_points(curve, at), seed, d)
+        foot = _to_border(surface, foot)
+        s, su, sv = power_form(surface).at(foot[:, 0], foot[:, 1])
+        both = np.stack([su, sv])
+        ends = ((0, float(foot[0, 0])), (0, float(foot[-1, 0])))
+        closed = norm((s[0] - s[-1])[None])[0] < 1e-9 and np.abs(foot[0] - foot[-1]).max() < 1e-12
+        stretch = Stretch(np.hstack([foot, foot]), s, tangents(s, False), ends, np.ones(count), both, both)
+        made = fit_branch(surface, surface, Branch((stretch,), bool(closed)), tolerance, quick=True)
+        if made.off <= tolerance:
+            break
+    assert made is not None
+    return made
+
+
+def _to_border(surface: Surface, uv: Array) -> Array:
+    """Ends that lie within rounding of the border put on it."""
+    out = uv.copy()
+    for k, (low, high) in enumerate(surface.domain):
+        for row in (0, -1):
+            for border in (low, high):
+                if abs(out[row, k] - border) < 1e-9 * (high - low):
+                    out[row, k] = border
+    return out

@@ -1,0 +1,171 @@
+"""Trimming: what cuts a face, the regions it leaves, and the faces that hold the chosen ones."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from pamble.core.arrays import Array, IntArray
+from pamble.core.curves.stretches import stretches
+from pamble.core.errors import GeometryError
+from pamble.core.faces.crossing.branches import Branch, find_branches, smooth_runs
+from pamble.core.faces.crossing.fit import FittedBranch, fit_branch
+from pamble.core.faces.crossing.onto import curve_onto
+from pamble.core.faces.face import Face
+from pamble.core.faces.inside import inside
+from pamble.core.faces.regions.arrange import Arrangement, arrange
+from pamble.core.faces.regions.choose import Complaint, Pick, Region, chosen, complaints, regions
+from pamble.core.faces.regions.cut import faces_of
+from pamble.core.faces.regions.sources import Source, border_sources, plane_scale
+from pamble.core.planes import Plane
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.knots import curve_part
+from pamble.core.spline.surface import Surface
+from pamble.core.surfaces.extend import grown
+
+_GROWN = 0.25
+"""By how much of its size a cutting surface is extended on every side, if asked."""
+
+_CLIPPED = 201
+"""Places along a branch at which it is asked whether the cutter, itself trimmed, reaches there."""
+
+
+@dataclass(frozen=True)
+class Cutter:
+    """What cuts. name: lasting name of the edges that it makes; label: its name in words; shape: a face, a curve or a
+    plane. direction: along which a curve is projected, None for the face's normal. extend: whether a cut that ends
+    inside the face is carried on: faces by their own curvature, curves straight.
+    """
+
+    name: str
+    label: str
+    shape: Face | Curve | Plane
+    direction: Array | None = None
+    extend: bool = False
+
+
+@dataclass(frozen=True)
+class CutCurve:
+    """A curve that cuts a face: in its parameters, and in space over the same ones."""
+
+    on_face: Curve
+    space: Curve
+
+
+@dataclass(frozen=True)
+class Divided:
+    """A face with its cutters laid on it: the arrangement, its regions (largest first), and what is wrong."""
+
+    face: Face
+    arrangement: Arrangement
+    regions: tuple[Region, ...]
+    complaints: tuple[Complaint, ...]
+
+    def keeping(self, picks: Sequence[Pick]) -> list[Face]:
+        """Faces that hold the picked regions, the largest first. Raises `GeometryError` if there are none."""
+        return faces_of(self.face.surface, self.arrangement, chosen(self.arrangement, self.regions, picks))
+
+
+Meet = Callable[[Surface, Surface], Sequence[tuple[FittedBranch, bool]]]
+"""Gives fitted branches of the intersection of two surfaces; the flag says that ``on_b`` belongs to the first."""
+
+
+def divide(face: Face, cutters: Sequence[Cutter], tolerance: float, meet: Meet | None = None) -> Divided:
+    """Lay cutters on a face and find its regions.
+
+    tolerance: of the cuts, mm. meet: where intersections of surfaces come from, so that two faces that cut each other
+    share them and they can follow; by default they are found anew. Raises `GeometryError` in words.
+    """
+    sources, missed = [], []
+    for cutter in cutters:
+        found = cut_curves(face, cutter, tolerance, meet)
+        if not found:
+            missed.append((cutter.name, cutter.label))
+        sources += [Source(cutter.name, c.on_face, c.space, cutter=cutter.name, label=cutter.label) for c in found]
+    made = arrange([*border_sources(face), *sources], plane_scale(face.surface))
+    return Divided(face, made, tuple(regions(made, face.surface)), tuple(complaints(made, face.surface, missed)))
+
+
+def cut_curves(face: Face, cutter: Cutter, tolerance: float, meet: Meet | None = None) -> list[CutCurve]:
+    """The curves along which a cutter meets a face's surface; of a trimmed cutter only what is left of it."""
+    shape = cutter.shape
+    if isinstance(shape, Curve):
+        fits = curve_onto(face.surface, _longer(shape, face) if cutter.extend else shape, cutter.direction, tolerance)
+        return [CutCurve(f.on_a, f.space) for f in fits]
+    if isinstance(shape, Plane):
+        other = Face(plane_patch(shape, face.surface))
+    else:
+        other = Face(grown(shape.surface, _GROWN)) if cutter.extend else shape
+    out = []
+    for fit, swapped in (meet or fresh_meet(tolerance))(face.surface, other.surface):
+        mine, theirs = (fit.on_b, fit.on_a) if swapped else (fit.on_a, fit.on_b)
+        out += [CutCurve(_part(mine, *s), _part(fit.space, *s)) for s in _held(other, theirs)]
+    return out
+
+
+def fresh_meet(tolerance: float) -> Meet:
+    """Intersections found anew, every kink an end."""
+
+    def meet(a: Surface, b: Surface) -> list[tuple[FittedBranch, bool]]:
+        return [(f, False) for f in fitted(a, b, find_branches(a, b), tolerance)]
+
+    return meet
+
+
+def fitted(
+    a: Surface, b: Surface, branches: Sequence[Branch], tolerance: float, start: Sequence[tuple[int, ...]] = (),
+    quick: bool = False,
+) -> list[FittedBranch]:  # fmt: skip
+    """Fitted runs of branches, cut at their kinks. start: spans of each from which the search goes on."""
+    runs = [run for branch in branches for run in smooth_runs(branch)]
+    return [fit_branch(a, b, run, tolerance, start[i] if i < len(start) else (), quick) for i, run in enumerate(runs)]
+
+
+def _held(other: Face, on_other: Curve) -> list[tuple[float, float]]:
+    """Stretches of a branch that lie on what a trimmed cutter has left."""
+    if other.natural:
+        return [on_other.domain]
+
+    def label(t: Array) -> IntArray:
+        uv = curve_points(on_other, t)
+        return np.where(inside(other, uv[:, 0], uv[:, 1]), 0, -1)
+
+    return [(a, b) for _, a, b in stretches(label, np.linspace(*on_other.domain, _CLIPPED)) if b > a]
+
+
+def _part(curve: Curve, start: float, end: float) -> Curve:
+    return curve if (start, end) == curve.domain else curve_part(curve, start, end)
+
+
+def plane_patch(plane: Plane, surface: Surface) -> Surface:
+    """A piece of a plane that covers all of a surface, with room round it."""
+    points = surface.control.reshape(-1, 3) - plane.origin
+    x, y = points @ plane.x, points @ plane.y
+    room = 0.05 * surface.diagonal + 1.0
+    corners = [
+        [plane.origin + a * plane.x + b * plane.y for b in (y.min() - room, y.max() + room)]
+        for a in (x.min() - room, x.max() + room)
+    ]
+    return Surface.bezier(corners)
+
+
+def _longer(curve: Curve, face: Face) -> Curve:
+    """A curve carried straight on at both ends, as far as the face is large; a closed one stays."""
+    from pamble.core.curves.edit import extend
+
+    ends = curve_points(curve, curve.domain)
+    if float(np.linalg.norm(ends[1] - ends[0])) < 1e-7:
+        return curve
+    reach = 0.5 * face.surface.diagonal
+    return extend(extend(curve, 0, reach, "straight"), 1, reach, "straight")
+
+
+def proposed(divided: Divided) -> Pick:
+    """The region that is kept when nothing was picked: the largest."""
+    if not divided.regions:
+        raise GeometryError("The face has no region left.")
+    best = divided.regions[0]
+    return Pick(best.at, dict(best.sides))

@@ -1,0 +1,1 @@
+"""Making and changing surfaces."""
