@@ -95,13 +95,9 @@ def main(arguments: Sequence[str] | None = None) -> int:
 def _joined(words: list[str]) -> list[str]:
     """Let values such as -3,4,5 follow an option though they begin with a minus sign."""
     out: list[str] = []
+    options = ("--edge", "--fullness", "--face", "--by", "--keep", "--along")
     for word in words:
-        if (
-            out
-            and out[-1] in ("--edge", "--fullness", "--face", "--by", "--keep", "--along")
-            and word[:1] == "-"
-            and word[1:2].isdigit()
-        ):
+        if out and out[-1] in options and word[:1] == "-" and word[1:2].isdigit():
             out[-1] = f"{out[-1]}={word}"
         else:
             out.append(word)

@@ -15,7 +15,7 @@ from pamble.core.checks.seams import part_diagonal
 from pamble.core.curves.measure import curve_length
 from pamble.core.errors import ExchangeError, GeometryError, PambleError
 from pamble.core.exchange.step import StepItem, read_step, write_step
-from pamble.core.faces.face import Edge, Face
+from pamble.core.faces.face import Edge, Face, base_name
 from pamble.core.faces.picking import pick_face
 from pamble.core.faces.regions.choose import Pick
 from pamble.core.faces.trim import Cutter, divide
@@ -62,7 +62,7 @@ def trim(given: Namespace) -> tuple[dict[str, Any], str]:
             {"face": n, **_figures(e, cut[c])}
             for (n, _), f in zip(items, made, strict=False)
             for e in f.edges
-            if (c := e.name.split(".")[0]) in cut
+            if (c := base_name(e.name)) in cut
         ],
         "regions": len(divided.regions),
         "warnings": [c.words for c in divided.complaints],
@@ -121,7 +121,9 @@ def _angle(edge: Edge, uv: Array, other: Face, on_other: Array) -> Array:
     from pamble.core.spline.differential import normals
     from pamble.core.spline.evaluate import surface_derivatives
 
-    n = [normals(surface_derivatives(s, *p.T, 1)) for s, p in ((edge.surface, uv), (other.surface, on_other))]
+    n = [
+        normals(surface_derivatives(s, p[:, 0], p[:, 1], 1)) for s, p in ((edge.surface, uv), (other.surface, on_other))
+    ]
     return np.degrees(np.arctan2(norm(np.cross(n[0], n[1])), np.abs(np.vecdot(n[0], n[1]))))
 
 

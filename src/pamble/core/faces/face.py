@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -10,6 +11,13 @@ from pamble.core.errors import ReferenceLost
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.knots import edge_curve
 from pamble.core.spline.surface import EDGES, Surface
+
+_NUMBERED = re.compile(r"(\.\d+of\d+)+$")
+
+
+def base_name(edge: str) -> str:
+    """Name of an edge without the numbers that tell stretches of one source apart: "u0" of "u0.1of2"."""
+    return _NUMBERED.sub("", edge)
 
 
 @dataclass(frozen=True, eq=False)
@@ -34,7 +42,7 @@ class Edge:
     @property
     def side(self) -> str | None:
         """The side of the surface that the edge lies on, whole or in part; None for one that was cut."""
-        base = self.name.split(".")[0]
+        base = base_name(self.name)
         return base if base in EDGES else None
 
     @property

@@ -12,6 +12,7 @@ from scipy.sparse.csgraph import connected_components
 
 from pamble.core.arrays import Array, BoolArray, IntArray, norm
 from pamble.core.errors import GeometryError
+from pamble.core.faces.face import base_name
 from pamble.core.faces.regions.arrange import Arrangement, Piece
 from pamble.core.spline.evaluate import surface_points
 from pamble.core.spline.surface import Surface
@@ -109,7 +110,7 @@ def _over_joints(made: Arrangement, surface: Surface) -> IntArray:
 
 
 def _side_name(made: Arrangement, source: int) -> str:
-    return made.sources[source].name.split(".")[0]
+    return base_name(made.sources[source].name)
 
 
 def chosen(made: Arrangement, found: Sequence[Region], picks: Sequence[Pick]) -> list[int]:
