@@ -9,12 +9,12 @@ import pytest
 from pamble.core.errors import StudyError
 from pamble.demo.mirror_cap import study as mirror_cap
 from pamble.server.frames import FrameHeader
-from pamble.study.data import SurfaceData
 from pamble.study.dimensions import dimension_values, evaluate
 from pamble.study.document import study_from_json
 from pamble.study.features import KINDS
 from pamble.study.frame import read_frame
 from pamble.study.kernel import Kernel
+from pamble.study.stored import SurfaceData
 from tests.conftest import ROOT
 from tests.shapes import plane
 

@@ -50,18 +50,22 @@ def test_blend_follows_a_moved_cv_in_preview_and_nothing_is_kept(kernel):
 def test_a_change_that_reaches_nothing_stops_the_wave():
     evaluator = Evaluator()
     s = with_blend()
-    evaluator.evaluate(s)
-    states = dict(evaluator.states)
+    first = evaluator.evaluate(s)
+
+    def changed(after):
+        return evaluator.evaluate(after, first)
+
     moved, _ = apply(s, parse_op({"op": "set_flags", "changes": [{"id": "crown", "name": "Roof"}]}))
-    assert evaluator.evaluate(moved) == set()
+    assert changed(moved).ran == ()
     same_place = {
         "op": "move_cvs",
         "id": "crown",
         "cvs": [{"i": 0, "j": 0, "to": s.feature("crown").params["face"]["surface"]["control"][0][0]}],
     }
-    assert evaluator.evaluate(apply(s, parse_op(same_place))[0]) == set()
-    assert evaluator.states["b1"] is states["b1"]
-    assert evaluator.evaluate(apply(s, parse_op(move("flank", 0, 0)))[0]) == {"flank", "b1"}
+    same = changed(apply(s, parse_op(same_place))[0])
+    assert same.changed_objects(first) == set()
+    assert same.states["b1"] is first.states["b1"]
+    assert changed(apply(s, parse_op(move("flank", 0, 0)))[0]).ran == ("flank", "b1")
 
 
 @pytest.mark.parametrize(

@@ -6,8 +6,9 @@ from hypothesis import strategies as st
 
 from pamble.core.errors import StudyError
 from pamble.demo.mirror_cap import study
-from pamble.study.apply import apply, dependents
+from pamble.study.apply import apply
 from pamble.study.document import Study, study_from_json, study_to_json
+from pamble.study.history import dependents
 from pamble.study.operations import parse_op
 
 BLEND = {

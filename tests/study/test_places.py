@@ -73,7 +73,7 @@ def test_planes_hang_on_what_they_were_given(kernel):
     assert [abs(height("three", p)) for p in ends] == pytest.approx([0, 0], abs=1e-6)
     kernel.commit({"op": "set_params", "id": "three", "changes": {"second": end}})
     assert "on a line" in facts(kernel, "three")["problem"]
-    assert "stale" in facts(kernel, "section")["problem"]
+    assert "is not up to date" in facts(kernel, "section")["problem"]
 
 
 def plane_data(origin, u, v):

@@ -12,7 +12,7 @@ from pamble.study.apply import apply
 from pamble.study.dimensions import dimension_values
 from pamble.study.document import Study, read_study_file
 from pamble.study.evaluate import Evaluator, exported
-from pamble.study.ledger import Ledger, worst_first
+from pamble.study.ledger import Ledger, LedgerKeeper
 from pamble.study.operations import SetDimension
 
 
@@ -23,14 +23,11 @@ def run(given: Namespace) -> tuple[dict[str, Any], str]:
         raise ExchangeError(f"There is no file {path.name}.")
     read, assets = read_study_file(path.read_bytes())
     study = _with_dimensions(read, given.set)
-    evaluator = Evaluator(assets)
-    evaluator.evaluate(study)
-    ledger = Ledger()
-    ledger.rebuild(study, evaluator.states)
-    ledger.update(study, evaluator.states, {f.id for f in study.features}, 200)
+    now = Evaluator(assets).evaluate(study)
+    ledger = LedgerKeeper().kept(study, now, Ledger(), set(now.world), 200)
     steps = []
     for feature in study.features:
-        state = evaluator.states[feature.id]
+        state = now.states[feature.id]
         made = state.made
         steps.append(
             {
@@ -39,19 +36,20 @@ def run(given: Namespace) -> tuple[dict[str, Any], str]:
                 "name": feature.name,
                 "role": feature.role,
                 "on": feature.on,
+                "status": state.status,
                 "problem": state.problem,
                 "warnings": list(made.warnings) if made else [],
-                "facts": made.facts if made else {},
+                "facts": dict(made.facts) if made else {},
             }
         )
     out: dict[str, Any] = {
         "study": study.name,
         "dimensions": dimension_values(study.dimensions),
         "features": steps,
-        "seams": [r.row for r in worst_first(list(ledger.rows.values()))],
+        "seams": [r.row for r in ledger.worst_first()],
     }
     if given.out is not None:
-        shapes = exported(study, evaluator.states)
+        shapes = exported(study, now)
         write_step([item for items in shapes.values() for item in items], given.out, study.name)
         out["file"] = Path(given.out).name
     return out, _text(out)

@@ -7,12 +7,15 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Tolerances:
-    """Limits a seam is judged by, and the accuracy of fits. One set for each study."""
+    """Limits a seam is judged by: gap mm, angle degrees, curvature mismatch and mismatch of its change in %; and the
+    accuracy of fits, mm. One set for each study.
+    """
 
     gap: float = 0.01
     angle: float = 0.1
     curvature: float = 5.0
     fit: float = 0.001
+    rate: float = 10.0
 
 
 DEFAULT = Tolerances()

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pamble.core.faces.face import Face
 from pamble.demo import mirror_cap
 from pamble.study.document import Study
-from pamble.study.evaluate import Evaluator
+from pamble.study.evaluate import Evaluator, exported
 
 
 @dataclass(frozen=True)
@@ -26,7 +26,5 @@ DEMOS = {"mirror-cap": Demo(mirror_cap.TITLE, mirror_cap.study)}
 def demo_faces(name: str) -> list[tuple[str, Face]]:
     """Named faces of a demo, built."""
     study = DEMOS[name].study()
-    evaluator = Evaluator()
-    evaluator.evaluate(study)
-    made = {f.name: evaluator.states[f.id].made for f in study.features}
-    return [(name, m.face) for name, m in made.items() if m is not None and m.face is not None]
+    made = exported(study, Evaluator().evaluate(study))
+    return [(name, shape) for items in made.values() for name, shape in items if isinstance(shape, Face)]

@@ -10,8 +10,9 @@ import numpy as np
 
 from pamble.core.arrays import Array
 from pamble.core.spline.surface import Surface
-from pamble.study.data import FaceData, SurfaceData
 from pamble.study.document import Feature, Study
+from pamble.study.features.face import FaceParams
+from pamble.study.stored import FaceData, SurfaceData
 
 TITLE = "Parcel-van mirror cap, crown and flank"
 
@@ -55,5 +56,5 @@ def study() -> Study:
 
 
 def _primary(id: str, name: str, surface: Surface) -> Feature:
-    params = {"face": FaceData(surface=SurfaceData.of(surface)).model_dump(), "source": None}
+    params = FaceParams(face=FaceData(surface=SurfaceData.of(surface))).model_dump(mode="json")
     return Feature(id=id, kind="face", name=name, role="primary", params=params)

@@ -17,6 +17,7 @@ from sqlalchemy import Engine
 
 from pamble import __version__
 from pamble.core.errors import Conflict, PambleError
+from pamble.server.guard import Guard
 from pamble.server.hub import Hub
 from pamble.server.live import live
 from pamble.server.messages import RECEIVED_MODELS, SENT_MODELS
@@ -41,6 +42,7 @@ def create_app(engine: Engine, interface: Path | None = None) -> FastAPI:
         app.state.hub.close()
 
     app = FastAPI(title="Pamble", version=__version__, lifespan=lifespan)
+    app.add_middleware(Guard)
     app.include_router(router)
 
     @app.exception_handler(PambleError)

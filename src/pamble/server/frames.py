@@ -34,11 +34,14 @@ class FrameCvs(Sent):
 
 
 class FrameObject(Sent):
-    """A shape. vertices: 10 floats each, position, normal, largest and smallest curvature, u, v. triangles: numbers of
+    """A shape. by: the step that made or changed it last; stale: it is a last good shape. vertices: 10
+    floats each, position, normal, largest and smallest curvature, u, v. triangles: numbers of
     vertices, three each, where the vertices are no grid. plane: origin, x and y axis of a plane.
     """
 
     id: str
+    by: str
+    stale: bool
     kind: Literal["face", "curves", "mesh", "plane"]
     vertices: Place
     grid: tuple[int, int] | None
@@ -63,18 +66,31 @@ class FrameHandle(Sent):
     direction: Point
     per_mm: float
     value: float
+    low: float
+    high: float
+
+
+class FrameLost(Sent):
+    """A reference that holds no longer; candidates: lines of the object that may be meant, likeliest first."""
+
+    feature: str
+    edge: str
+    candidates: list[str]
 
 
 class FrameFeature(Sent):
-    """What evaluation says of a feature."""
+    """What evaluation says of a step. makes, changes: objects."""
 
     id: str
+    status: Literal["fresh", "behind", "failed", "lost", "off", "beyond"]
     problem: str | None
     stale: bool
-    shape: bool
+    makes: list[str]
+    changes: list[str]
     facts: dict[str, Any]
     warnings: list[str]
     handles: list[FrameHandle]
+    lost: FrameLost | None
 
 
 class SeamWorst(Sent):
@@ -107,10 +123,11 @@ class FrameSeam(Sent):
     b: SeamEdge
     target: int
     promised: int | None
+    proposed: int
     gap: SeamWorst
     angle: SeamWorst
     curvature: SeamCurvature
-    rate: float | None
+    rate: SeamCurvature | None
     length: float
     opposed: bool
     state: Literal["holds", "close", "over"]
@@ -129,16 +146,21 @@ class FrameComb(Sent):
 
 
 class FrameHeader(Sent):
-    """Header of a binary frame with shapes."""
+    """Header of a binary frame: of shapes, steps and seams those that changed, all of them when ``whole``.
+
+    seq: the message that a preview answers. order: keys of all seams, worst first.
+    """
 
     type: Literal["frame"]
     preview: bool
+    seq: int | None
     said: str | None
     whole: bool
     features: list[FrameFeature]
     objects: list[FrameObject]
     removed: list[str]
     seams: list[FrameSeam]
+    order: list[str]
     combs: list[FrameComb]
 
 
@@ -146,4 +168,5 @@ class CombsHeader(Sent):
     """Header of a binary frame with combs only."""
 
     type: Literal["combs"]
+    seq: int | None
     combs: list[FrameComb]

@@ -9,12 +9,13 @@ from typing import Any, Literal, Protocol
 
 import structlog
 
-from pamble.core.errors import Conflict
+from pamble.core.errors import Conflict, PambleError
 from pamble.server.kernels import KernelLost, KernelPool, KernelProcess
 from pamble.server.messages import Dimension, FeatureSummary, StudyState, StudySummary
-from pamble.store.studies import StoredStudy, Studies
+from pamble.store.studies import Results, StoredStudy, Studies
 from pamble.study.dimensions import dimension_values
 from pamble.study.features import KINDS
+from pamble.study.migrate import migrated
 
 log = structlog.get_logger()
 
@@ -26,12 +27,16 @@ class Window(Protocol):
 
     id: str
 
-    async def send_state(self, state: StudyState, frame: bytes) -> None:
-        """Deliver a new state and the shapes that changed."""
+    def send_state(self, state: StudyState, frame: bytes) -> None:
+        """Put a new state and the shapes that changed into the outbox."""
+
+    def send_progress(self, share: float) -> None:
+        """Tell how far long work is, 0 to 1."""
 
 
 def summary(document: dict[str, Any]) -> StudySummary:
     """A study's document without the bulk of its geometry."""
+    document = migrated(document)
     features = []
     for f in document["features"]:
         head = {k: f.get(k) for k in ("id", "kind", "name", "role", "on", "hidden", "group")}
@@ -40,7 +45,10 @@ def summary(document: dict[str, Any]) -> StudySummary:
         params = {k: v for k, v in f["params"].items() if k not in bulk}
         features.append(FeatureSummary.model_validate({**head, "params": params}))
     written = document.get("dimensions", {})
-    values = dimension_values(written)
+    try:
+        values = dimension_values(written)
+    except PambleError:
+        values = {}  # The steps that use them say what is wrong.
     return StudySummary(
         name=document["name"],
         features=features,
@@ -48,13 +56,23 @@ def summary(document: dict[str, Any]) -> StudySummary:
         seam_targets=document["seam_targets"],
         groups=document.get("groups", []),
         active_group=document.get("active_group"),
-        dimensions=[Dimension(name=n, written=w, value=values[n]) for n, w in written.items()],
+        marker=document.get("marker"),
+        dimensions=[Dimension(name=n, written=w, value=values.get(n, 0.0)) for n, w in written.items()],
     )
+
+
+class NotStored(PambleError):
+    """A change that may or may not have been stored: the database did not answer."""
+
+    code = "store"
 
 
 @dataclass
 class OpenStudy:
-    """A study in work: its kernel, its stored state, and the windows that show it."""
+    """A study in work: its kernel, its stored state, and the windows that show it.
+
+    unsure: the kernel may not stand where the store does; it is loaded again before anything else is done with it.
+    """
 
     id: str
     store: Studies
@@ -63,24 +81,40 @@ class OpenStudy:
     kernel: KernelProcess
     windows: set[Window] = field(default_factory=set)
     lock: asyncio.Lock = field(default_factory=asyncio.Lock)
+    unsure: bool = False
+
+    def __post_init__(self) -> None:
+        self.kernel.progress = self._progress
 
     async def ask(self, method: str, *arguments: Any) -> Any:
         """Call the kernel; if its process is gone, start it again from the store and say so."""
+        if self.unsure:
+            await self.restart()
         kernel = self.kernel
         try:
             return await kernel.call(method, *arguments)
         except KernelLost:
             if kernel is self.kernel:
+                self.unsure = True
                 await self.restart()
             raise
 
     async def restart(self) -> None:
-        """A new kernel from what is stored, and the whole state to every window."""
+        """A new kernel from what is stored, and the whole state to every window. Raises `NotStored`."""
         log.warning("kernel restarted", study=self.id, pid=self.kernel.pid)
-        self.stored = await asyncio.to_thread(self.store.load, self.id)
         self.kernel.close()
-        self.kernel = await self.pool.loaded(self.stored.document, await asyncio.to_thread(self.store.assets, self.id))
-        await self._tell("reload", await self.kernel.call("frame"), None, None)
+        try:
+            self.stored = await asyncio.to_thread(self.store.load, self.id)
+            bulk = await asyncio.to_thread(_bulk, self.store, self.id)
+        except PambleError:
+            raise
+        except Exception as error:
+            words = "The database does not answer: nothing can be changed until it does. What was stored is safe."
+            raise NotStored(words) from error
+        self.kernel = await self.pool.loaded(self.stored.document, *bulk)
+        self.kernel.progress = self._progress
+        self.unsure = False
+        self._tell("reload", await self.kernel.call("frame"), None, None)
 
     async def take_reference(self, kind: str, data: bytes, name: str) -> dict[str, Any]:
         """Read a mesh or picture and store it; the operation that shows it is for the window to commit."""
@@ -92,8 +126,8 @@ class OpenStudy:
     async def commit(self, window: Window, seq: int, base: int, op: dict[str, Any]) -> None:
         """Apply an operation, store it, then tell every window."""
 
-        def store(done: dict[str, Any], document: dict[str, Any]) -> StoredStudy:
-            return self.store.append(self.id, base, done["op"], done["inverse"], document)
+        def store(done: dict[str, Any]) -> StoredStudy:
+            return self.store.append(self.id, base, done["op"], done["inverse"], done["document"], done["results"])
 
         async def chosen() -> dict[str, Any]:
             return op
@@ -103,8 +137,8 @@ class OpenStudy:
     async def step(self, window: Window, seq: int, base: int, direction: int) -> None:
         """Undo (-1) or redo (+1)."""
 
-        def store(_: dict[str, Any], document: dict[str, Any]) -> StoredStudy:
-            return self.store.moved(self.id, base, direction, document)
+        def store(done: dict[str, Any]) -> StoredStudy:
+            return self.store.moved(self.id, base, direction, done["document"], done["results"])
 
         async def chosen() -> dict[str, Any]:
             return await asyncio.to_thread(self.store.step, self.id, direction)
@@ -118,22 +152,43 @@ class OpenStudy:
         seq: int,
         base: int,
         choose: Callable[[], Coroutine[Any, Any, dict[str, Any]]],
-        store: Callable[[dict[str, Any], dict[str, Any]], StoredStudy],
+        store: Callable[[dict[str, Any]], StoredStudy],
     ) -> None:
+        """Prepared by the kernel, stored, and only then accepted: the kernel is never ahead of the store."""
         async with self.lock:
+            if self.unsure:
+                await self.restart()
             if base != self.stored.version:
                 raise Conflict("The study was changed in another window: this step was not applied.")
-            done = await self.ask("commit", await choose())
+            done = await self.ask("prepare", await choose())
             try:
-                document = await self.ask("document")
-                self.stored = await asyncio.to_thread(store, done, document)
-            except BaseException:
-                await self.restart()
+                self.stored = await asyncio.to_thread(store, done)
+            except PambleError:
+                await self.ask("discard")
                 raise
-            await self._tell(reason, done["frame"], window.id, seq)
+            except BaseException as error:
+                # It may have been stored or not: the store alone knows, and is asked before anything else is done.
+                self.unsure = True
+                if not isinstance(error, Exception):
+                    raise
+                log.exception("not stored", study=self.id)
+                words = "The database did not answer: look whether this step is there before you do it again."
+                raise NotStored(words) from error
+            await self.ask("accept")
+            self._tell(reason, done["frame"], window.id, seq)
 
-    async def _tell(self, reason: Reason, frame: bytes, by: str | None, seq: int | None) -> None:
-        await asyncio.gather(*(w.send_state(self.state(reason, w, by, seq), frame) for w in list(self.windows)))
+    def cancel(self) -> None:
+        """Stop what the kernel works on, if that is long."""
+        self.kernel.cancel()
+
+    def _progress(self, share: float) -> None:
+        for window in list(self.windows):
+            window.send_progress(share)
+
+    def _tell(self, reason: Reason, frame: bytes, by: str | None, seq: int | None) -> None:
+        """Put a state into every window's outbox; none waits for another."""
+        for window in list(self.windows):
+            window.send_state(self.state(reason, window, by, seq), frame)
 
     def state(self, reason: Reason, window: Window, by: str | None = None, seq: int | None = None) -> StudyState:
         """The message that tells a window how the study stands."""
@@ -148,6 +203,11 @@ class OpenStudy:
             by=by,
             seq=seq,
         )
+
+
+def _bulk(store: Studies, id: str) -> tuple[dict[str, bytes], Results]:
+    """Assets of a study, and stored results of its steps."""
+    return store.assets(id), store.results(id)
 
 
 class Hub:
@@ -165,8 +225,7 @@ class Hub:
         async with self._opening:
             if id not in self._open:
                 stored = await asyncio.to_thread(self.store.load, id)
-                assets = await asyncio.to_thread(self.store.assets, id)
-                kernel = await self.pool.loaded(stored.document, assets)
+                kernel = await self.pool.loaded(stored.document, *await asyncio.to_thread(_bulk, self.store, id))
                 self._open[id] = OpenStudy(id, self.store, self.pool, stored, kernel)
             return self._open[id]
 
@@ -175,7 +234,7 @@ class Hub:
         async with study.lock:
             frame = await study.ask("frame")
             study.windows.add(window)
-            await window.send_state(study.state("opened", window), frame)
+            window.send_state(study.state("opened", window), frame)
 
     def leave(self, study: OpenStudy, window: Window) -> None:
         """A window was closed."""

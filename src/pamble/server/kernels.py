@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import logging
 import multiprocessing
+import time
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from multiprocessing.connection import Connection
 from multiprocessing.context import ForkServerProcess
@@ -15,6 +18,9 @@ import structlog
 from pamble.core.errors import Conflict, PambleError, StudyError
 
 log = structlog.get_logger()
+
+_TOLD_EVERY = 0.1
+"""Seconds between two words of how far long work is."""
 
 
 class KernelLost(PambleError):
@@ -31,54 +37,95 @@ class RemoteError(PambleError):
         self.code = code
 
 
-def serve(connection: Connection) -> None:
+class _Listener:
+    """In the process: tells how far a call is, and stops it when that is asked for."""
+
+    def __init__(self, control: Connection) -> None:
+        self._control = control
+        self.call = 0
+        self._told = 0.0
+
+    def __call__(self, share: float) -> None:
+        from pamble.core.ticking import Cancelled
+
+        while self._control.poll():
+            if self._control.recv() == self.call:
+                raise Cancelled("Stopped. Nothing was changed.")
+        now = time.monotonic()
+        if now - self._told > _TOLD_EVERY:
+            self._told = now
+            self._control.send((self.call, share))
+
+
+def serve(connection: Connection, control: Connection) -> None:
     """The process: load a study, then answer messages until the other side hangs up."""
     import signal
 
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
+    from pamble.core.ticking import listening
     from pamble.study.kernel import MESSAGES, Kernel
 
     kernel: Kernel | None = None
+    listener = _Listener(control)
     while True:
         try:
-            method, arguments = connection.recv()
+            listener.call, method, arguments = connection.recv()
         except (EOFError, OSError):
             return
         try:
             result: Any = None
-            if method == "load":
-                kernel = Kernel(*arguments)
-            elif kernel is None or method not in MESSAGES:
-                raise StudyError(f"The kernel knows no message {method!r}.")
-            else:
-                result = getattr(kernel, method)(*arguments)
+            with listening(listener):
+                if method == "load":
+                    kernel = Kernel(*arguments)
+                elif kernel is None or method not in MESSAGES:
+                    raise StudyError(f"The kernel knows no message {method!r}.")
+                else:
+                    result = getattr(kernel, method)(*arguments)
             answer = ("ok", result)
         except PambleError as error:
             answer = (error.code, str(error))
         except Exception as error:  # anything else is a fault of ours: say so and go on
+            logging.getLogger("pamble").exception("message failed: %s", method)
             answer = ("fault", f"Pamble failed here ({type(error).__name__}: {error}). Nothing was changed.")
         connection.send(answer)
 
 
+Progress = Callable[[float], None]
+
+
 class KernelProcess:
-    """One kernel in one process. Calls are answered one at a time, in order."""
+    """One kernel in one process. Calls are answered one at a time, in order.
+
+    progress: told the share that is done, 0 to 1, while a call takes long.
+    """
 
     def __init__(self) -> None:
         context = multiprocessing.get_context("forkserver")
         context.set_forkserver_preload(["pamble.study.kernel", "pamble.core.exchange.step"])
         self._connection, child = context.Pipe()
-        self._process: ForkServerProcess = context.Process(target=serve, args=(child,), daemon=True)
+        self._control, control = context.Pipe()
+        self._process: ForkServerProcess = context.Process(target=serve, args=(child, control), daemon=True)
         self._process.start()
         child.close()
+        control.close()
         self._thread = ThreadPoolExecutor(1)
+        self._calls = 0
+        self._listening = False
+        self.progress: Progress | None = None
 
     async def call(self, method: str, *arguments: Any) -> Any:
         """Call a method of the kernel. Raises `RemoteError` with its words, `KernelLost` if the process is gone."""
-        return await asyncio.get_running_loop().run_in_executor(self._thread, self._call, method, arguments)
+        loop = asyncio.get_running_loop()
+        if not self._listening:
+            self._listening = True
+            loop.add_reader(self._control.fileno(), self._heard)
+        return await loop.run_in_executor(self._thread, self._call, method, arguments)
 
     def _call(self, method: str, arguments: tuple[Any, ...]) -> Any:
+        self._calls += 1
         try:
-            self._connection.send((method, arguments))
+            self._connection.send((self._calls, method, arguments))
             code, result = self._connection.recv()
         except (EOFError, OSError) as error:
             raise KernelLost("The kernel of this study stopped and is started again from what is stored.") from error
@@ -88,6 +135,20 @@ class KernelProcess:
             raise RemoteError(code, result)
         return result
 
+    def _heard(self) -> None:
+        try:
+            while self._control.poll():
+                call, share = self._control.recv()
+                if call == self._calls and self.progress is not None:
+                    self.progress(share)
+        except (EOFError, OSError):
+            self._stop_listening()
+
+    def cancel(self) -> None:
+        """Ask the call that is worked on to stop; it answers with the code "cancelled" if it is not done before."""
+        with contextlib.suppress(OSError):
+            self._control.send(self._calls)
+
     @property
     def alive(self) -> bool:
         return self._process.is_alive()
@@ -96,10 +157,18 @@ class KernelProcess:
     def pid(self) -> int | None:
         return self._process.pid
 
+    def _stop_listening(self) -> None:
+        if self._listening:
+            self._listening = False
+            with contextlib.suppress(OSError, ValueError, RuntimeError):
+                asyncio.get_event_loop().remove_reader(self._control.fileno())
+
     def close(self) -> None:
         """End the process."""
-        with contextlib.suppress(OSError):
-            self._connection.close()
+        self._stop_listening()
+        for connection in (self._connection, self._control):
+            with contextlib.suppress(OSError):
+                connection.close()
         self._process.terminate()
         self._thread.shutdown(wait=False)
 
@@ -110,12 +179,12 @@ class KernelPool:
     def __init__(self) -> None:
         self._spare: KernelProcess | None = KernelProcess()
 
-    async def loaded(self, document: dict[str, Any], assets: dict[str, bytes]) -> KernelProcess:
-        """A process with a study in it. Raises `RemoteError` if the study cannot be loaded."""
+    async def loaded(self, *study: Any) -> KernelProcess:
+        """A process with a study in it: document, assets and results. Raises `RemoteError` if it cannot be loaded."""
         for attempt in (1, 2):
             kernel = self._take()
             try:
-                await kernel.call("load", document, assets)
+                await kernel.call("load", *study)
                 return kernel
             except PambleError as error:
                 kernel.close()

@@ -1,9 +1,16 @@
-"""The live socket of an open study. While the pointer is down only the latest intent counts."""
+"""The live socket of an open study. While the pointer is down only the latest intent counts.
+
+Every message gets one answer with its number: a state or frame that carries it, an error, or the word that it was
+passed over. Each window has an outbox of its own: one that reads slowly keeps no other waiting.
+"""
 
 from __future__ import annotations
 
 import asyncio
+import contextlib
+import json
 import uuid
+from collections import deque
 from typing import Any
 
 import structlog
@@ -14,6 +21,7 @@ from pamble.core.errors import PambleError
 from pamble.server.hub import Hub, OpenStudy
 from pamble.server.messages import (
     CLIENT_MESSAGE,
+    Cancel,
     ClientMessage,
     CombsAsked,
     CombWanted,
@@ -23,14 +31,22 @@ from pamble.server.messages import (
     Failed,
     Locate,
     Located,
+    Passed,
     Preview,
     Probe,
     Probed,
+    Progress,
     Step,
     StudyState,
 )
 
 log = structlog.get_logger()
+
+_WAITING = 256
+"""Messages that may wait for a window; one that lets more wait is closed, and opens again with the whole state."""
+
+_QUICK = 0.4
+"""Seconds that work may take before it is told how far it is."""
 
 
 class LiveWindow:
@@ -39,22 +55,56 @@ class LiveWindow:
     def __init__(self, socket: WebSocket, study: OpenStudy) -> None:
         self.id = uuid.uuid4().hex[:8]
         self._socket, self._study = socket, study
-        self._sending = asyncio.Lock()
+        self._outbox: deque[str | bytes] = deque()
+        self._filled, self._emptied = asyncio.Event(), asyncio.Event()
+        self._emptied.set()
         self._latest: Preview | None = None
         self._previewing: asyncio.Task[None] | None = None
+        self._working: float | None = None
 
-    async def send_state(self, state: StudyState, frame: bytes) -> None:
-        """Deliver a state and its frame, nothing in between. A window that is gone is passed over."""
+    def send_state(self, state: StudyState, frame: bytes) -> None:
+        """Put a state and its frame into the outbox, nothing in between."""
+        self._put(state.model_dump_json(), frame)
+
+    def send_progress(self, share: float) -> None:
+        """Tell how far long work is, if this window waits for it."""
+        if self._working is not None and asyncio.get_running_loop().time() - self._working > _QUICK:
+            self._send(Progress(share=share))
+
+    def _send(self, message: BaseModel) -> None:
+        self._put(message.model_dump_json())
+
+    def _put(self, *parts: str | bytes) -> None:
+        if len(self._outbox) > _WAITING:
+            self._study.windows.discard(self)
+            self._outbox.clear()
+            asyncio.get_running_loop().create_task(self._close())
+            return
+        self._outbox.extend(parts)
+        self._emptied.clear()
+        self._filled.set()
+
+    async def _close(self) -> None:
+        with contextlib.suppress(RuntimeError):
+            await self._socket.close(code=4008)
+
+    async def write(self) -> None:
+        """Deliver what is in the outbox, for as long as the window is there."""
         try:
-            async with self._sending:
-                await self._socket.send_text(state.model_dump_json())
-                await self._socket.send_bytes(frame)
+            while True:
+                await self._filled.wait()
+                while self._outbox:
+                    part = self._outbox.popleft()
+                    if isinstance(part, str):
+                        await self._socket.send_text(part)
+                    else:
+                        await self._socket.send_bytes(part)
+                self._filled.clear()
+                self._emptied.set()
         except (RuntimeError, WebSocketDisconnect):
             self._study.windows.discard(self)
-
-    async def _send(self, message: BaseModel) -> None:
-        async with self._sending:
-            await self._socket.send_text(message.model_dump_json())
+        finally:
+            self._emptied.set()
 
     async def run(self) -> None:
         """Read messages until the window is closed."""
@@ -64,41 +114,54 @@ class LiveWindow:
                 message = CLIENT_MESSAGE.validate_json(text)
             except ValidationError as error:
                 first = error.errors()[0]
-                await self._send(Failed(code="message", message=f"{first['loc']}: {first['msg']}"))
+                self._send(Failed(seq=_number(text), code="message", message=f"{first['loc']}: {first['msg']}"))
                 continue
             if isinstance(message, Preview):
+                self._pass_over()
                 self._latest = message
                 if self._previewing is None or self._previewing.done():
                     self._previewing = asyncio.create_task(self._preview())
-                continue
+            elif isinstance(message, Cancel):
+                self._study.cancel()
+                self._send(Passed(seq=message.seq))
+            else:
+                self._pass_over()
+                asyncio.get_running_loop().create_task(self._guarded(message))
+
+    def _pass_over(self) -> None:
+        """A preview that waits is overtaken: it is answered all the same."""
+        if self._latest is not None:
+            self._send(Passed(seq=self._latest.seq))
             self._latest = None
-            await self._guarded(message)
 
     async def _preview(self) -> None:
-        """Work off previews, always the latest, until none waits."""
+        """Work off previews, always the latest, until none waits; the next only when the last one was delivered."""
         while self._latest is not None:
             message, self._latest = self._latest, None
             try:
-                op, combs = message.op.model_dump(), _plain(message.combs)
-                frame = await self._study.ask("preview", op, combs, message.watched)
-                async with self._sending:
-                    await self._socket.send_bytes(frame)
+                arguments = (message.op.model_dump(), _plain(message.combs), message.watched, message.seq)
+                self._put(await self._study.ask("preview", *arguments))
+                await self._emptied.wait()
             except PambleError as error:
-                await self._send(Failed(seq=message.seq, code=error.code, message=str(error)))
-            except (RuntimeError, WebSocketDisconnect):
-                return
+                self._send(Failed(seq=message.seq, code=error.code, message=str(error)))
+            except Exception:
+                self._fault(message.seq, "preview")
 
     async def _guarded(self, message: ClientMessage) -> None:
+        self._working = asyncio.get_running_loop().time()
         try:
             await self._handle(message)
         except PambleError as error:
-            await self._send(Failed(seq=message.seq, code=error.code, message=str(error)))
-        except (RuntimeError, WebSocketDisconnect):
-            raise
+            self._send(Failed(seq=message.seq, code=error.code, message=str(error)))
         except Exception:
-            log.exception("message failed", study=self._study.id, kind=message.type)
-            words = "Pamble could not carry this out. What was stored before is safe."
-            await self._send(Failed(seq=message.seq, code="fault", message=words))
+            self._fault(message.seq, message.type)
+        finally:
+            self._working = None
+
+    def _fault(self, seq: int, kind: str) -> None:
+        log.exception("message failed", study=self._study.id, kind=kind)
+        words = "Pamble could not carry this out. What was stored before is safe."
+        self._send(Failed(seq=seq, code="fault", message=words))
 
     async def _handle(self, message: ClientMessage) -> None:
         study = self._study
@@ -109,18 +172,16 @@ class LiveWindow:
                 await study.step(self, message.seq, message.base, -1 if message.type == "undo" else 1)
             case Probe():
                 answer: dict[str, Any] = await study.ask("probe", message.id, message.u, message.v)
-                await self._send(Probed(seq=message.seq, id=message.id, **answer))
+                self._send(Probed(seq=message.seq, id=message.id, **answer))
             case Locate():
                 place = await study.ask("locate", message.id, message.edge, list(message.point))
-                await self._send(Located(seq=message.seq, **place))
+                self._send(Located(seq=message.seq, **place))
             case CombsAsked():
-                frame = await study.ask("combs", _plain(message.combs))
-                async with self._sending:
-                    await self._socket.send_bytes(frame)
+                self._put(await study.ask("combs", _plain(message.combs), message.seq))
             case DependentsAsked():
                 items = await study.ask("dependents", message.ids)
-                await self._send(Dependents(seq=message.seq, items=items))
-            case Preview():
+                self._send(Dependents(seq=message.seq, items=items))
+            case Preview() | Cancel():
                 pass
 
 
@@ -128,20 +189,37 @@ def _plain(combs: list[CombWanted]) -> list[dict[str, Any]]:
     return [c.model_dump() for c in combs]
 
 
+def _number(text: str) -> int | None:
+    """The number of a message that cannot be understood otherwise."""
+    try:
+        seq = json.loads(text)["seq"]
+        return seq if isinstance(seq, int) else None
+    except (ValueError, KeyError, TypeError):
+        return None
+
+
 async def live(socket: WebSocket, hub: Hub, id: str) -> None:
     """Serve one window."""
     await socket.accept()
     try:
         study = await hub.open(id)
+        window = LiveWindow(socket, study)
+        await hub.enter(study, window)
     except PambleError as error:
         await socket.send_text(Failed(code=error.code, message=str(error)).model_dump_json())
         await socket.close(code=4004)
         return
-    window = LiveWindow(socket, study)
+    except Exception:
+        log.exception("study cannot be opened", study=id)
+        words = "This study cannot be opened at the moment. What is stored is safe."
+        await socket.send_text(Failed(code="fault", message=words).model_dump_json())
+        await socket.close(code=1011)
+        return
+    writing = asyncio.create_task(window.write())
     try:
-        await hub.enter(study, window)
         await window.run()
     except (WebSocketDisconnect, RuntimeError):
         pass
     finally:
+        writing.cancel()
         hub.leave(study, window)

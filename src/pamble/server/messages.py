@@ -78,6 +78,13 @@ class CombsAsked(BaseModel):
     combs: list[CombWanted]
 
 
+class Cancel(BaseModel):
+    """Stop what is worked on, if it is not done yet: that answers with an error of the code "cancelled"."""
+
+    type: Literal["cancel"] = "cancel"
+    seq: int
+
+
 class DependentsAsked(BaseModel):
     """What hangs on features."""
 
@@ -87,7 +94,7 @@ class DependentsAsked(BaseModel):
 
 
 ClientMessage = Annotated[
-    Preview | Commit | Step | Probe | Locate | CombsAsked | DependentsAsked, Field(discriminator="type")
+    Preview | Commit | Step | Probe | Locate | CombsAsked | DependentsAsked | Cancel, Field(discriminator="type")
 ]
 CLIENT_MESSAGE: TypeAdapter[ClientMessage] = TypeAdapter(ClientMessage)
 
@@ -139,6 +146,7 @@ class StudySummary(Sent):
     dimensions: list[Dimension]
     groups: list[Group]
     active_group: str | None
+    marker: str | None
 
 
 class StudyState(Sent):
@@ -165,6 +173,20 @@ class Failed(Sent):
     seq: int | None = None
     code: str
     message: str
+
+
+class Passed(Sent):
+    """Answer to a message that needs no other: a preview that was overtaken, a wish that was taken."""
+
+    type: Literal["passed"] = "passed"
+    seq: int
+
+
+class Progress(Sent):
+    """How far long work is, 0 to 1. No answer to anything."""
+
+    type: Literal["progress"] = "progress"
+    share: float
 
 
 class Probed(Sent):
@@ -206,7 +228,9 @@ class Dependents(Sent):
     items: list[NamedId]
 
 
-ServerMessage = Annotated[StudyState | Failed | Probed | Located | Dependents, Field(discriminator="type")]
+ServerMessage = Annotated[
+    StudyState | Failed | Passed | Progress | Probed | Located | Dependents, Field(discriminator="type")
+]
 
 RECEIVED_MODELS: tuple[Any, ...] = (ClientMessage,)
 SENT_MODELS: tuple[Any, ...] = (ServerMessage, FrameHeader, CombsHeader, Tool, EdgeBlendParams)

@@ -38,6 +38,17 @@ class AssetRow(Base):
     data: Mapped[bytes] = mapped_column(LargeBinary)
 
 
+class ResultRow(Base):
+    """Last good result of a step, packed, and the key that it came from. It may be older than the document."""
+
+    __tablename__ = "results"
+
+    study: Mapped[str] = mapped_column(ForeignKey("studies.id", ondelete="CASCADE"), primary_key=True)
+    step: Mapped[str] = mapped_column(String(64), primary_key=True)
+    key: Mapped[str] = mapped_column(String(64))
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+
+
 class OpRow(Base):
     """One operation of a study and its inverse. Those above the study's position wait to be done again."""
 

@@ -9,10 +9,14 @@ from datetime import datetime
 from typing import Any
 
 from sqlalchemy import Engine, delete, func, select, update
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from pamble.core.errors import Conflict, StudyError
-from pamble.store.models import AssetRow, OpRow, StudyRow
+from pamble.store.models import AssetRow, OpRow, ResultRow, StudyRow
+
+Results = dict[str, tuple[str, bytes]]
+"""By step: the key that a result came from, and the result, packed."""
 
 
 @dataclass(frozen=True)
@@ -93,12 +97,25 @@ class Studies:
             last = self._last(session, id)
             return StoredStudy(id, row.document, row.version, row.position > 0, row.position < last)
 
+    def results(self, id: str) -> Results:
+        """Last good results of a study's steps: key and packed data by step."""
+        with Session(self._engine) as session:
+            rows = session.execute(select(ResultRow.step, ResultRow.key, ResultRow.data).where(ResultRow.study == id))
+            return {row[0]: (row[1], row[2]) for row in rows}
+
     def append(
-        self, id: str, base: int, op: dict[str, Any], inverse: dict[str, Any], document: dict[str, Any]
+        self,
+        id: str,
+        base: int,
+        op: dict[str, Any],
+        inverse: dict[str, Any],
+        document: dict[str, Any],
+        results: Results | None = None,
     ) -> StoredStudy:
-        """Store an operation on top of version ``base``; what was undone before is dropped."""
+        """Store an operation on top of version ``base``, and new results of steps; what was undone before is dropped."""
         with Session(self._engine) as session, session.begin():
             position = self._advance(session, id, base, 1, document)
+            self._keep(session, id, results)
             session.execute(delete(OpRow).where(OpRow.study == id, OpRow.seq >= position))
             session.add(OpRow(study=id, seq=position, op=op, inverse=inverse))
         return StoredStudy(id, document, base + 1, True, False)
@@ -115,12 +132,22 @@ class Studies:
                 raise StudyError("There is nothing to undo." if direction < 0 else "There is nothing to redo.")
             return found.inverse if direction < 0 else found.op
 
-    def moved(self, id: str, base: int, direction: int, document: dict[str, Any]) -> StoredStudy:
-        """Store that an undo or redo on top of version ``base`` was carried out."""
+    def moved(
+        self, id: str, base: int, direction: int, document: dict[str, Any], results: Results | None = None
+    ) -> StoredStudy:
+        """Store that an undo or redo on top of version ``base`` was carried out, and new results of steps."""
         with Session(self._engine) as session, session.begin():
             position = self._advance(session, id, base, direction, document)
+            self._keep(session, id, results)
             last = self._last(session, id)
         return StoredStudy(id, document, base + 1, position > 0, position < last)
+
+    @staticmethod
+    def _keep(session: Session, id: str, results: Results | None) -> None:
+        for step, (key, data) in (results or {}).items():
+            values = {"key": key, "data": data}
+            row = insert(ResultRow).values(study=id, step=step, **values)
+            session.execute(row.on_conflict_do_update(index_elements=["study", "step"], set_=values))
 
     def _advance(self, session: Session, id: str, base: int, by: int, document: dict[str, Any]) -> int:
         """Move a study one version on, if nobody else has."""

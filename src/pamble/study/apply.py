@@ -2,33 +2,33 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping
 from typing import Any
 
-import orjson
 from pydantic import ValidationError
 
 from pamble.core.errors import PambleError, StudyError
-from pamble.core.spline.curve import Curve
-from pamble.study.data import CurveData
-from pamble.study.dimensions import dimension_values, resolved
+from pamble.study.dimensions import dimension_values, names_used, resolved
 from pamble.study.document import Feature, Study, first_problem
 from pamble.study.features import KINDS
+from pamble.study.history import moved_step, refuse_later
 from pamble.study.operations import (
     AddFeatures,
     FlagChange,
     MoveCvs,
     MovedCv,
+    MoveStep,
     Op,
     RemoveFeatures,
     Reshape,
     SetDimension,
     SetFlags,
     SetGroups,
+    SetMarker,
     SetParams,
     SetSeamTarget,
     SetStudy,
+    Several,
 )
 
 
@@ -87,7 +87,7 @@ def apply(study: Study, op: Op) -> tuple[Study, Op]:
         case SetParams():
             return _set_params(study, op)
         case MoveCvs():
-            return _move_cvs(study, op)
+            return move_own_cvs(study, op)
         case Reshape():
             return _reshape(study, op)
         case SetFlags():
@@ -103,17 +103,43 @@ def apply(study: Study, op: Op) -> tuple[Study, Op]:
             return study.model_copy(update={"seam_targets": targets}), old_target
         case SetDimension():
             return _set_dimension(study, op)
+        case MoveStep():
+            unlocked(study.feature(op.id))
+            moved = moved_step(study, op.id, op.to)
+            back: Op = MoveStep(id=op.id, to=study.place(op.id))
+            return moved, _with_marker(study, moved, back)
+        case SetMarker():
+            if op.step is not None:
+                study.feature(op.step)
+            last = op.step if op.step != study.features[-1].id else None
+            return study.model_copy(update={"marker": last}), SetMarker(step=study.marker)
+        case Several():
+            return _several(study, op)
         case SetGroups():
             before = SetGroups(groups=study.groups, active=study.active_group)
             active = op.active if any(g.id == op.active for g in op.groups) else None
             return study.model_copy(update={"groups": op.groups, "active_group": active}), before
 
 
+def _several(study: Study, op: Several) -> tuple[Study, Op]:
+    back: list[Op] = []
+    for part in op.ops:
+        study, inverse = apply(study, part)
+        back.append(inverse)
+    return study, Several(ops=back[::-1])
+
+
+def _with_marker(before: Study, after: Study, back: Op) -> Op:
+    """The way back, the marker put back too where the change moved it."""
+    return back if before.marker == after.marker else Several(ops=[back, SetMarker(step=before.marker)])
+
+
 def _add(study: Study, op: AddFeatures) -> tuple[Study, Op]:
     have = {f.id for f in study.features}
     values = dimension_values(study.dimensions)
     features = list(study.features)
-    places = op.at or [len(features) + i for i in range(len(op.features))]
+    first = len(study.built)
+    places = op.at or [first + i for i in range(len(op.features))]
     if len(places) != len(op.features):
         raise StudyError("Every feature that is added needs a place.")
     for place, feature in zip(places, op.features, strict=True):
@@ -121,30 +147,37 @@ def _add(study: Study, op: AddFeatures) -> tuple[Study, Op]:
             raise StudyError(f"A feature with the id {feature.id} is there already.")
         have.add(feature.id)
         features.insert(place, feature.model_copy(update={"params": checked_params(feature, values)}))
-    return study.model_copy(update={"features": features}), RemoveFeatures(ids=[f.id for f in op.features])
+    made = study.model_copy(update={"features": features})
+    if study.marker is not None and op.at is None:
+        made = made.model_copy(update={"marker": op.features[-1].id})
+    return made, _with_marker(study, made, RemoveFeatures(ids=[f.id for f in op.features]))
 
 
 def _remove(study: Study, op: RemoveFeatures) -> tuple[Study, Op]:
-    gone = [_unlocked(study.feature(i)) for i in dict.fromkeys(op.ids)]
+    gone = [unlocked(study.feature(i)) for i in dict.fromkeys(op.ids)]
     gone.sort(key=study.features.index)
     places = [study.features.index(f) for f in gone]
     left = [f for f in study.features if f not in gone]
-    return study.model_copy(update={"features": left}), AddFeatures(features=gone, at=places)
+    made = study.model_copy(update={"features": left})
+    if study.marker is not None and any(f.id == study.marker for f in gone):
+        before = [f.id for f in study.built if f not in gone]
+        made = made.model_copy(update={"marker": before[-1] if before else None})
+    return made, _with_marker(study, made, AddFeatures(features=gone, at=places))
 
 
-def _unlocked(feature: Feature) -> Feature:
+def unlocked(feature: Feature) -> Feature:
     if feature.locked:
         raise StudyError(f"{feature.name} is locked: unlock it first.")
     return feature
 
 
-def _replaced(study: Study, feature: Feature) -> Study:
+def replaced(study: Study, feature: Feature) -> Study:
     features = [feature if f.id == feature.id else f for f in study.features]
     return study.model_copy(update={"features": features})
 
 
 def _set_params(study: Study, op: SetParams) -> tuple[Study, Op]:
-    feature = _unlocked(study.feature(op.id))
+    feature = unlocked(study.feature(op.id))
     values = dimension_values(study.dimensions)
     known = checked_params(feature, values)
     unknown = set(op.changes) - set(known)
@@ -152,12 +185,13 @@ def _set_params(study: Study, op: SetParams) -> tuple[Study, Op]:
         raise StudyError(f"{feature.name} has no {', '.join(sorted(unknown))}.")
     changed = feature.model_copy(update={"params": {**known, **op.changes}})
     changed = changed.model_copy(update={"params": checked_params(changed, values)})
-    changed = _settled(changed, known, values, [])
+    changed = settled(changed, known, values, [])
+    refuse_later(replaced(study, changed), changed)
     back = {k: known[k] for k in known if changed.params[k] != known[k] or k in op.changes}
-    return _replaced(study, changed), SetParams(id=op.id, changes=back)
+    return replaced(study, changed), SetParams(id=op.id, changes=back)
 
 
-def _settled(feature: Feature, before: dict[str, Any], values: Mapping[str, float], moved: list[int]) -> Feature:
+def settled(feature: Feature, before: dict[str, Any], values: Mapping[str, float], moved: list[int]) -> Feature:
     """The feature with its parameters brought in order by its tool; numbers written as expressions stay so."""
     kind = KINDS[feature.kind]
     if kind.settle is None:
@@ -170,13 +204,12 @@ def _settled(feature: Feature, before: dict[str, Any], values: Mapping[str, floa
     return feature.model_copy(update={"params": _as_written(feature.params, full)})
 
 
-def _move_cvs(study: Study, op: MoveCvs) -> tuple[Study, Op]:
-    feature = _unlocked(study.feature(op.id))
+def move_own_cvs(study: Study, op: MoveCvs) -> tuple[Study, Op]:
+    """Move CVs that a step is drawn by. Raises `StudyError` where they follow from its inputs."""
+    feature = unlocked(study.feature(op.id))
     path = KINDS[feature.kind].net if feature.kind in KINDS else ()
     if not path:
         raise StudyError(f"{feature.name} is made by its step: its CVs follow from its inputs and cannot be moved.")
-    if feature.params.get("face", {}).get("loops"):
-        raise StudyError(f"{feature.name} is trimmed: its CVs cannot be moved while the trim hangs on them.")
     params = feature.params
     old: Any = params
     for key in path:
@@ -190,17 +223,17 @@ def _move_cvs(study: Study, op: MoveCvs) -> tuple[Study, Op]:
             net[cv.i] = list(cv.to)
         else:
             net[cv.i][cv.j] = list(cv.to)
-    changed = feature.model_copy(update={"params": _with(params, path, net)})
-    changed = _settled(changed, params, dimension_values(study.dimensions), [cv.i for cv in op.cvs])
-    moved = _replaced(study, changed)
-    if curve:
+    changed = feature.model_copy(update={"params": with_value(params, path, net)})
+    changed = settled(changed, params, dimension_values(study.dimensions), [cv.i for cv in op.cvs])
+    moved = replaced(study, changed)
+    if curve or feature.params.get("face", {}).get("loops"):
         return moved, SetParams(id=op.id, changes={path[0]: params[path[0]]})
     before = [MovedCv(i=cv.i, j=cv.j, to=tuple(old[cv.i][cv.j])) for cv in op.cvs]
     return moved, MoveCvs(id=op.id, cvs=before)
 
 
 def _reshape(study: Study, op: Reshape) -> tuple[Study, Op]:
-    feature = _unlocked(study.feature(op.id))
+    feature = unlocked(study.feature(op.id))
     kind = KINDS.get(feature.kind)
     if kind is None or op.action not in kind.actions:
         raise StudyError(f"{feature.name} cannot be changed by {op.action!r}.")
@@ -216,22 +249,22 @@ def _reshape(study: Study, op: Reshape) -> tuple[Study, Op]:
     except PambleError as error:
         raise StudyError(f"{feature.name}: {error}") from error
     changed = feature.model_copy(update={"params": _as_written(known, made)})
-    changed = _settled(changed, known, values, op.cvs or list(range(len(net))))
+    changed = settled(changed, known, values, op.cvs or list(range(len(net))))
     changed = changed.model_copy(update={"params": checked_params(changed, values)})
     back = {k: known[k] for k in known if changed.params[k] != known[k]}
-    return _replaced(study, changed), SetParams(id=op.id, changes=back)
+    return replaced(study, changed), SetParams(id=op.id, changes=back)
 
 
-def _with(value: dict[str, Any], path: tuple[str, ...], new: Any) -> dict[str, Any]:
+def with_value(value: dict[str, Any], path: tuple[str, ...], new: Any) -> dict[str, Any]:
     """A copy with the value at the end of the path replaced."""
-    return {**value, path[0]: new if len(path) == 1 else _with(value[path[0]], path[1:], new)}
+    return {**value, path[0]: new if len(path) == 1 else with_value(value[path[0]], path[1:], new)}
 
 
 def _set_dimension(study: Study, op: SetDimension) -> tuple[Study, Op]:
     before = SetDimension(name=op.name, value=study.dimensions.get(op.name))
     others = {k: v for k, v in study.dimensions.items() if k != op.name}
     if op.value is None:
-        using = [f.name for f in study.features if _uses(f, op.name)]
+        using = [f.name for f in study.features if op.name in names_used(f.params)]
         if using:
             raise StudyError(f"{op.name} is used by {', '.join(using)}: change those first.")
         written = others
@@ -239,11 +272,6 @@ def _set_dimension(study: Study, op: SetDimension) -> tuple[Study, Op]:
         written = {**study.dimensions, op.name: op.value}
     dimension_values(written)
     return study.model_copy(update={"dimensions": written}), before
-
-
-def _uses(feature: Feature, name: str) -> bool:
-    words = re.findall(r'"=([^"]*)"', orjson.dumps(feature.params).decode())
-    return any(re.search(rf"\b{name}\b", w) for w in words)
 
 
 def _set_flags(study: Study, op: SetFlags) -> tuple[Study, Op]:
@@ -254,7 +282,7 @@ def _set_flags(study: Study, op: SetFlags) -> tuple[Study, Op]:
         before.append(FlagChange(id=change.id, **{k: _flag(feature, k) for k in new}))
         if "group" in new:
             new["group"] = new["group"] or None
-        study = _replaced(study, feature.model_copy(update=new))
+        study = replaced(study, feature.model_copy(update=new))
     return study, SetFlags(changes=before[::-1])
 
 
@@ -262,43 +290,3 @@ def _flag(feature: Feature, name: str) -> Any:
     """A flag as a change would set it: no group is an empty one."""
     value = getattr(feature, name)
     return "" if name == "group" and value is None else value
-
-
-def dependents(study: Study, ids: list[str]) -> list[str]:
-    """Ids of all features that hang on any of ``ids``, directly or through others, in build order."""
-    reached = set(ids)
-    for feature in study.features:
-        if reached.intersection(references(feature)):
-            reached.add(feature.id)
-    return [f.id for f in study.features if f.id in reached and f.id not in ids]
-
-
-def references(feature: Feature) -> list[str]:
-    """Ids that a feature's parameters point to."""
-    found: list[str] = []
-
-    def walk(value: Any) -> None:
-        if isinstance(value, dict):
-            if isinstance(value.get("feature"), str):
-                found.append(value["feature"])
-            for v in value.values():
-                walk(v)
-        elif isinstance(value, (list, tuple)):
-            for v in value:
-                walk(v)
-
-    bulk = KINDS[feature.kind].bulk if feature.kind in KINDS else ()
-    walk({k: v for k, v in feature.params.items() if k not in bulk})
-    return list(dict.fromkeys(found))
-
-
-def held_by_others(feature: Feature) -> bool:
-    """Whether a curve's own CVs are bound to other objects, so that it stands elsewhere than it was drawn."""
-    return feature.kind == "cv_curve" and bool(references(feature))
-
-
-def standing(study: Study, id: str, curve: Curve) -> Study:
-    """The study with a CV curve drawn where it stands."""
-    feature = study.feature(id)
-    params = {**feature.params, "curve": CurveData.of(curve).model_dump()}
-    return _replaced(study, feature.model_copy(update={"params": params}))

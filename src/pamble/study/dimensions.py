@@ -103,3 +103,14 @@ def resolved(params: Any, values: Mapping[str, float], bulk: tuple[str, ...] = (
     if isinstance(params, list):
         return [resolved(v, values) for v in params]
     return params
+
+
+def names_used(params: Any) -> set[str]:
+    """Names of the dimensions that parameters are written in terms of."""
+    if isinstance(params, str):
+        return _names(params[1:]) if params.startswith("=") else set()
+    if isinstance(params, dict):
+        return {n for v in params.values() for n in names_used(v)}
+    if isinstance(params, list) and not (params and isinstance(params[0], float)):
+        return {n for v in params for n in names_used(v)}
+    return set()

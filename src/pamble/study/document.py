@@ -1,4 +1,4 @@
-"""The study document: features in order, seam targets, tolerances."""
+"""The study document: steps in the order of the build, seam targets, tolerances."""
 
 from __future__ import annotations
 
@@ -11,10 +11,11 @@ from pydantic import Field, ValidationError, field_validator, model_validator
 
 from pamble.core.errors import StudyError
 from pamble.core.tolerances import Tolerances
-from pamble.study.data import Stored
+from pamble.study.migrate import migrated
+from pamble.study.stored import Stored
 
 FORMAT: Literal["pamble-study"] = "pamble-study"
-FORMAT_VERSION = 1
+FORMAT_VERSION = 2
 
 Name = Annotated[str, Field(pattern=r"^[A-Za-z_][A-Za-z0-9_]{0,39}$")]
 """Name of a dimension."""
@@ -48,21 +49,25 @@ class Group(Stored):
 
 
 class Limits(Stored):
-    """What seams are judged by: gap in mm, angle in degrees, curvature mismatch in %; and the fit, mm."""
+    """What seams are judged by: gap in mm, angle in degrees, curvature mismatch in %, mismatch of its change in %; and
+    the fit, mm: within a tenth of it cuts follow their surfaces.
+    """
 
     gap: float = Field(0.01, gt=0)
     angle: float = Field(0.1, gt=0)
     curvature: float = Field(5.0, gt=0)
     fit: float = Field(0.001, gt=0)
+    rate: float = Field(10.0, gt=0)
 
     def tolerances(self) -> Tolerances:
-        return Tolerances(self.gap, self.angle, self.curvature, self.fit)
+        return Tolerances(self.gap, self.angle, self.curvature, self.fit, self.rate)
 
 
 class Study(Stored):
     """A study, as stored and as exchanged in its JSON form. Lengths in mm.
 
     dimensions: named values as they are written; a number of a feature may be written as "=name * 2".
+    marker: the last step that is built and shown; all when null. New steps land behind it.
     """
 
     format: Literal["pamble-study"] = FORMAT
@@ -74,6 +79,7 @@ class Study(Stored):
     dimensions: dict[Name, str] = {}
     groups: list[Group] = []
     active_group: str | None = None
+    marker: str | None = None
 
     @field_validator("format_version")
     @classmethod
@@ -87,7 +93,20 @@ class Study(Stored):
         ids = [f.id for f in self.features]
         if len(set(ids)) != len(ids):
             raise ValueError("two features have the same id")
+        if self.marker is not None and self.marker not in ids:
+            raise ValueError("the marker names no feature of the study")
         return self
+
+    @property
+    def built(self) -> list[Feature]:
+        """The steps up to the marker."""
+        if self.marker is None:
+            return self.features
+        return self.features[: self.place(self.marker) + 1]
+
+    def place(self, id: str) -> int:
+        """Place of a step in the build, from 0. Raises `StudyError`."""
+        return self.features.index(self.feature(id))
 
     def feature(self, id: str) -> Feature:
         """The feature of that id. Raises `StudyError`."""
@@ -124,7 +143,7 @@ def read_study_file(data: bytes) -> tuple[Study, dict[str, bytes]]:
     except (AttributeError, TypeError, ValueError) as error:
         raise StudyError("The study file is wrong at assets: these are no meshes as Pamble writes them.") from error
     try:
-        return Study.model_validate(raw), assets
+        return Study.model_validate(migrated(raw)), assets
     except ValidationError as error:
         raise StudyError(f"The study file is wrong at {first_problem(error)}.") from error
 

@@ -1,160 +1,302 @@
-"""Evaluation of a study: each feature runs only when what it is made from has really changed."""
+"""Evaluation: the steps are walked in order, each reads the objects as they stand before it and hands on new ones.
+
+Nothing here is changed in place: an evaluation is a value, made from the one before it. A step runs only when its
+parameters or the versions that it read are others than before.
+"""
 
 from __future__ import annotations
 
 import hashlib
+import logging
+import time
+from collections import OrderedDict
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from typing import Any, Literal
 
-import orjson
-from pydantic import ValidationError
-
-from pamble.core.errors import PambleError, StudyError
+from pamble.core.errors import PambleError, ReferenceLost, StudyError
 from pamble.core.faces.face import Face
 from pamble.core.spline.curve import Curve
-from pamble.study.data import referenced
-from pamble.study.dimensions import dimension_values, resolved
-from pamble.study.document import Feature, Study, first_problem
-from pamble.study.features import KINDS, Context, Inputs, Made
-from pamble.study.features.base import described
+from pamble.core.ticking import Cancelled, listening, part, tick
+from pamble.study.compile import Compiled, Compiler
+from pamble.study.dimensions import dimension_values
+from pamble.study.document import Feature, Study
+from pamble.study.features.base import Context
+from pamble.study.features.figures import described
+from pamble.study.inputs import EdgeLost, Inputs
+from pamble.study.objects import Made, Shape
+from pamble.study.references import step_of
+
+log = logging.getLogger("pamble")
+
+Status = Literal["fresh", "behind", "failed", "lost", "off", "beyond"]
+"""fresh: as its inputs ask. behind: something before it is not fresh; it shows its last good shape. failed: it says
+why. lost: it asks for something that is gone or has become several. off: switched off. beyond: behind the marker."""
+
+_KEPT_RESULTS = 400
+"""Results that are remembered by their keys: going back to one costs nothing."""
+
+_DEADLINE = 0.35
+"""Seconds after which a preview shows what it has."""
 
 
 @dataclass(frozen=True)
-class State:
-    """A feature after evaluation. made: its result, or the last good one when ``problem`` says what failed.
+class Lost:
+    """A reference that holds no longer: the object and line that were asked for, and what may be meant."""
 
-    version: hash of the result; equal hashes mean equal shapes.
+    feature: str
+    edge: str
+    candidates: tuple[str, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class State:
+    """A step after evaluation. made: what it hands on, its last good result when it is not fresh.
+
+    key: what its result came from; equal keys mean equal results.
     """
 
-    made: Made | None
-    problem: str | None
-    stale: bool
-    version: str
+    status: Status
+    made: Made | None = None
+    problem: str | None = None
     key: str = ""
+    lost: Lost | None = None
+
+    @property
+    def stale(self) -> bool:
+        return self.status in ("behind", "failed", "lost")
+
+    @property
+    def hands_on(self) -> bool:
+        return self.made is not None and self.status not in ("off", "beyond")
 
 
-def made_version(made: Made) -> str:
-    """Hash of the numbers of what a feature made."""
-    digest = hashlib.blake2b(digest_size=12)
-    for curve in made.curves:
-        digest.update(bytes([curve.degree]))
-        for part in (curve.knots, curve.control, curve.weights):
-            if part is not None:
-                digest.update(part.tobytes())
-    if made.face is not None:
-        _add_face(digest, made.face)
-    if made.plane is not None:
-        digest.update(made.plane.origin.tobytes() + made.plane.x.tobytes() + made.plane.y.tobytes())
-    if made.mesh is not None:
-        digest.update(made.mesh.vertices.tobytes() + made.mesh.triangles.tobytes())
-    return digest.hexdigest()
+@dataclass(frozen=True, eq=False)
+class Standing:
+    """An object as it stands: its shape, whether that is out of date, and the step that made or changed it last."""
+
+    shape: Shape
+    stale: bool
+    by: str
 
 
-def _add_face(digest: hashlib.blake2b, face: Face) -> None:
-    s = face.surface
-    digest.update(bytes([s.degree_u, s.degree_v, len(face.loops)]))
-    for array in (s.knots_u, s.knots_v, s.control, s.weights):
-        if array is not None:
-            digest.update(array.tobytes())
-    for edge in face.edges if face.loops else ():
-        digest.update(edge.name.encode() + edge.pcurve.control.tobytes() + edge.space.control.tobytes())
+@dataclass(frozen=True, eq=False)
+class Evaluation:
+    """States of all steps, and the world after the last one that is built. ran: steps that were run for it."""
+
+    states: Mapping[str, State] = field(default_factory=dict)
+    world: Mapping[str, Standing] = field(default_factory=dict)
+    ran: tuple[str, ...] = ()
+
+    def changed_objects(self, before: Evaluation) -> set[str]:
+        """Objects whose shape or standing differs, those that are gone included."""
+        a, b = before.world, self.world
+        return {
+            id
+            for id in a.keys() | b.keys()
+            if (x := a.get(id)) is None or (y := b.get(id)) is None or x.shape is not y.shape or x.stale != y.stale
+        }
+
+    def changed_steps(self, before: Evaluation) -> set[str]:
+        """Steps whose state differs, those that are gone included."""
+        ids = self.states.keys() | before.states.keys()
+        return {id for id in ids if self.states.get(id) is not before.states.get(id)}
 
 
 class Evaluator:
-    """Keeps the state of every feature between evaluations. assets: bulk stored with the study, by name."""
+    """Runs steps. assets: bulk stored with the study, by name. It remembers results, never the study's state."""
 
     def __init__(self, assets: dict[str, bytes] | None = None) -> None:
-        self.states: dict[str, State] = {}
         self.assets = {} if assets is None else assets
+        self.compiler = Compiler()
+        self.memories: dict[str, Any] = {}
+        self._results: OrderedDict[str, Made] = OrderedDict()
 
-    def evaluate(self, study: Study) -> set[str]:
-        """Bring all features up to date; returns the ids whose shape, problem or facts changed."""
-        states, changed = self._walk(study, preview=False, watched=None)
-        gone = set(self.states) - set(states)
-        self.states = states
-        return changed | gone
+    def evaluate(self, study: Study, before: Evaluation | None = None) -> Evaluation:
+        """All steps brought up to date, exact. Raises `Cancelled` if it was stopped: then nothing has changed."""
+        out = _Walk(self, study, before or Evaluation(), preview=False).run()
+        self.compiler.forget_others(study.features)
+        return out
 
-    def preview(self, study: Study, watched: Collection[str] | None = None) -> tuple[dict[str, State], set[str]]:
-        """States of a study that is not kept, and the ids that differ from the kept ones.
+    def preview(
+        self, study: Study, before: Evaluation, watched: Collection[str] | None = None, skipped: Collection[str] = ()
+    ) -> Evaluation:
+        """A study that is not kept, quickly.
 
-        watched: features whose figures are looked at; those of others stay as they were. All when None.
+        watched: steps whose figures are looked at; those of others stay as they were, none do when None. skipped: steps
+        that nobody sees: they stay as they were.
         """
-        return self._walk(study, preview=True, watched=watched)
+        return _Walk(self, study, before, preview=True, watched=watched, skipped=skipped).run()
 
-    def _walk(
-        self, study: Study, *, preview: bool, watched: Collection[str] | None
-    ) -> tuple[dict[str, State], set[str]]:
-        states: dict[str, State] = {}
-        changed: set[str] = set()
-        names = {f.id: f.name for f in study.features}
-        values, circle = _values(study)
-        for feature in study.features:
-            old = self.states.get(feature.id)
-            unseen = watched is not None and feature.id not in watched
-            state = self._step(feature, states, old, names, (values, circle), preview, unseen)
-            states[feature.id] = state
-            if old is None or state is not old:
-                changed.add(feature.id)
-        return states, changed
+    def remember(self, key: str, made: Made) -> None:
+        """Keep a result by its key."""
+        self._results[key] = made
+        self._results.move_to_end(key)
+        while len(self._results) > _KEPT_RESULTS:
+            self._results.popitem(last=False)
 
-    def _step(
+    def remembered(self, key: str) -> Made | None:
+        """A result that was kept."""
+        return self._results.get(key)
+
+
+class _Walk:
+    """One evaluation on its way."""
+
+    def __init__(
         self,
-        feature: Feature,
-        states: Mapping[str, State],
-        old: State | None,
-        names: Mapping[str, str],
-        dimensions: tuple[Mapping[str, float], str | None],
+        evaluator: Evaluator,
+        study: Study,
+        before: Evaluation,
+        *,
         preview: bool,
-        unseen: bool,
-    ) -> State:
+        watched: Collection[str] | None = None,
+        skipped: Collection[str] = (),
+    ) -> None:
+        self.evaluator, self.study, self.before, self.preview = evaluator, study, before, preview
+        self.watched, self.skipped = watched, skipped
+        self.names = object_names(study, before)
+        self.values, self.circle = _values(study)
+        self.world: dict[str, Standing] = {}
+        self.states: dict[str, State] = {}
+        self.ran: list[str] = []
+
+    def run(self) -> Evaluation:
+        start, count = time.perf_counter(), max(1, len(self.study.features))
+        last = len(self.study.built)
+        for i, feature in enumerate(self.study.features):
+            tick(i / count)
+            old = self.before.states.get(feature.id)
+            late = self.preview and time.perf_counter() - start > _DEADLINE
+            if i >= last or not feature.on:
+                status: Status = "beyond" if i >= last else "off"
+                state = old if old is not None and old.status == status else _resting(status, old)
+            elif old is not None and old.status != "off" and (feature.id in self.skipped or late):
+                state = old
+            else:
+                inner = part(i / count, (i + 1) / count)
+                if inner is None:
+                    state = self._step(feature, old)
+                else:
+                    with listening(inner):
+                        state = self._step(feature, old)
+            self._hand_on(feature.id, state)
+        return Evaluation(self.states, self.world, tuple(self.ran))
+
+    def _hand_on(self, id: str, state: State) -> None:
+        self.states[id] = state
+        if not state.hands_on or state.made is None:
+            return
+        for object_id, shape in state.made.objects(id).items():
+            now = self.world.get(object_id)
+            if object_id in state.made.changes and now is None:
+                continue
+            # What nothing has touched stands as it stood: the same object tells that nothing changed.
+            old = self.before.world.get(object_id)
+            if old is not None and old.shape is shape and old.stale == state.stale and old.by == id:
+                self.world[object_id] = old
+            else:
+                self.world[object_id] = Standing(shape, state.stale, id)
+
+    def _step(self, feature: Feature, old: State | None) -> State:
         last = old.made if old else None
-        if not feature.on:
-            # The last shape is kept out of sight, so that switching on again shows it at once.
-            return old if old and old.key == "off" else State(last, None, False, "off", "off")
-        kind = KINDS.get(feature.kind)
-        if kind is None:
-            return State(last, f"This Pamble has no tool {feature.kind!r}.", True, "unknown", "unknown")
-        try:
-            given = resolved(feature.params, dimensions[0], kind.bulk)
-            params = kind.params.model_validate(given)
-        except ValidationError as error:
-            return State(last, first_problem(error), True, "bad", "bad")
-        except StudyError as error:
-            return State(last, dimensions[1] or str(error), True, "bad", "bad")
-        inputs, versions, missing = {}, [], None
-        for reference in referenced(params):
-            source = states.get(reference)
-            missing = missing or _missing(reference, source, names)
-            if source is not None and source.made is not None:
-                inputs[reference] = source.made
-                versions.append(source.version)
-        key = _key(feature.kind, given, versions, missing)
-        if old is not None and old.key == key and not (old.problem and preview):
-            return old
+        compiled = self.evaluator.compiler.compiled(feature, self.values)
+        if compiled.problem is not None:
+            return _same(old, State("failed", last, self.circle or compiled.problem, compiled.digest))
+        missing = self._missing(compiled)
         if missing is not None:
-            return State(last, missing, True, old.version if old else "none", key)
+            status, words, lost = missing
+            return _same(old, State(status, last, words, f"{compiled.digest}-", lost))
+        read = {id: self.world[id] for id in compiled.reads}
+        stale = [id for id, standing in read.items() if standing.stale]
+        key = _key(compiled, read, self.study.limits.fit)
+        if old is not None and old.key == key and old.status in ("fresh", "failed", "lost") and not stale:
+            return old
+        if stale and last is not None:
+            words = f"{self.names.get(stale[0], stale[0])} is not up to date: this step waits."
+            return _same(old, State("behind", last, words, old.key if old else ""))
+        made = None if self.preview else self.evaluator.remembered(key)
+        if made is None:
+            run = self._run(feature, compiled, read, old)
+            if isinstance(run, State):
+                return _same(old, State(run.status, last, run.problem, key, run.lost))
+            made = run
+            if not self.preview:
+                self.evaluator.remember(key, made)
+        if stale:
+            return State("behind", made, f"{self.names.get(stale[0], stale[0])} is not up to date.", key)
+        return State("fresh", made, None, key)
+
+    def _run(
+        self, feature: Feature, compiled: Compiled, read: Mapping[str, Standing], old: State | None
+    ) -> Made | State:
+        assert compiled.kind is not None
+        kept = self.before.states.get(feature.id)
+        last = old.made if old else None
+        inputs = Inputs({id: s.shape for id, s in read.items()}, self.names)
+        memory = self.evaluator.memories.get(feature.id) if self.preview else None
+        context = Context(
+            feature.id, self.preview, kept.made if kept else None, memory, self.study.limits.fit, self.evaluator.assets
+        )
+        self.ran.append(feature.id)
+        unseen = self.watched is not None and feature.id not in self.watched
         try:
-            made = kind.run(params, Inputs(inputs, names), Context(preview, last, self.assets))
-            made = described(made, preview, last if unseen else None)
+            made = compiled.kind.run(compiled.params, inputs, context)
+            self.evaluator.memories[feature.id] = made.memory
+            return described(made, self.preview, last if unseen else None)
+        except Cancelled:
+            raise
+        except EdgeLost as error:
+            return State("lost", problem=str(error), lost=Lost(error.feature, error.edge, error.candidates))
+        except ReferenceLost as error:
+            return State("lost", problem=str(error))
         except PambleError as error:
-            return State(last, str(error), True, old.version if old else "none", key)
+            return State("failed", problem=str(error))
         except Exception as error:  # a fault of ours must not take the study with it
-            words = f"Pamble failed at this step ({type(error).__name__}: {error}). The shape is the last good one."
-            return State(last, words, True, old.version if old else "none", key)
-        return State(made, None, False, made_version(made), key)
+            log.exception("step failed: %s, %s", feature.kind, feature.id)
+            return State("failed", problem=f"Pamble failed at this step ({type(error).__name__}: {error}).")
+
+    def _missing(self, compiled: Compiled) -> tuple[Status, str, Lost | None] | None:
+        """Why something that the step reads is not there, in words."""
+        for ref in compiled.refs:
+            if ref.feature in self.world:
+                continue
+            id = ref.feature
+            name = self.names.get(id, id)
+            step = step_of(id)
+            state = self.states.get(step)
+            if state is None:
+                there = any(f.id == step for f in self.study.features)
+                if there:
+                    words = f"{name} comes later in the build: move this step behind it, or pick another."
+                else:
+                    words = f"{name} is no longer there: pick another."
+                return "lost", words, Lost(id, getattr(ref, "edge", ""), ())
+            if state.status == "off":
+                return "behind", f"{name} is switched off: switch it on, or pick another.", None
+            if state.made is None:
+                return "behind", f"{name} has no shape: mend it first.", None
+            return "lost", f"{name} is no longer made by its step: pick another.", Lost(id, "", ())
+        return None
 
 
-def _missing(reference: str, source: State | None, names: Mapping[str, str]) -> str | None:
-    name = names.get(reference, reference)
-    if source is None:
-        return f"{name} is no longer there, or comes later in the build: pick another edge."
-    if source.key == "off":
-        return f"{name} is switched off: switch it on, or pick another edge."
-    if source.made is None:
-        return f"{name} has no shape: mend it first."
-    if source.stale:
-        return f"{name} is stale: mend it first."
-    return None
+def _resting(status: Status, old: State | None) -> State:
+    return State(status, old.made if old else None, None, old.key if old else "")
+
+
+def _same(old: State | None, new: State) -> State:
+    """The old state where the new one says the same: then nothing has changed."""
+    if old is None or (old.status, old.problem, old.key, old.lost) != (new.status, new.problem, new.key, new.lost):
+        return new
+    return old if old.made is new.made else new
+
+
+def _key(compiled: Compiled, read: Mapping[str, Standing], fit: float) -> str:
+    digest = hashlib.blake2b(compiled.digest.encode(), digest_size=12)
+    for id, standing in read.items():
+        digest.update(f"{id}:{standing.shape.version}".encode())
+    digest.update(str(fit).encode())
+    return digest.hexdigest()
 
 
 def _values(study: Study) -> tuple[dict[str, float], str | None]:
@@ -165,24 +307,29 @@ def _values(study: Study) -> tuple[dict[str, float], str | None]:
         return {}, str(error)
 
 
-def _key(kind: str, params: dict[str, object], versions: list[str], missing: str | None) -> str:
-    data = orjson.dumps([kind, params, versions, missing], option=orjson.OPT_SERIALIZE_NUMPY)
-    return hashlib.blake2b(data, digest_size=12).hexdigest()
+def object_names(study: Study, evaluation: Evaluation) -> dict[str, str]:
+    """Names in words of all objects that are known: the step's, and "piece 2" for what it makes beside."""
+    names = {f.id: f.name for f in study.features}
+    for step, state in evaluation.states.items():
+        for slot in state.made.makes if state.made is not None else ():
+            if slot and step in names:
+                names[f"{step}/{slot}"] = f"{names[step]}, piece {slot}"
+    return names
 
 
-def exported(study: Study, states: Mapping[str, State]) -> dict[str, list[tuple[str, Face | Curve]]]:
-    """Named faces and curves of all features that are switched on and have a shape, by id."""
+def exported(study: Study, evaluation: Evaluation) -> dict[str, list[tuple[str, Face | Curve]]]:
+    """Named faces and curves of all objects that stand, by object."""
+    names = object_names(study, evaluation)
+    order = {f.id: i for i, f in enumerate(study.features)}
     out: dict[str, list[tuple[str, Face | Curve]]] = {}
-    for feature in study.features:
-        made = states[feature.id].made if feature.on and feature.id in states else None
-        if made is None:
-            continue
-        many = len(made.curves) > 1
+    for id in sorted(evaluation.world, key=lambda id: (order.get(step_of(id), 0), id)):
+        shape, name = evaluation.world[id].shape, names.get(id, id)
+        many = len(shape.curves) > 1
         items: list[tuple[str, Face | Curve]] = [
-            (f"{feature.name} {i + 1}" if many else feature.name, c) for i, c in enumerate(made.curves)
+            (f"{name} {i + 1}" if many else name, c) for i, c in enumerate(shape.curves)
         ]
-        if made.face is not None:
-            items = [(feature.name, made.face), *items]
+        if shape.face is not None:
+            items = [(name, shape.face), *items]
         if items:
-            out[feature.id] = items
+            out[id] = items
     return out

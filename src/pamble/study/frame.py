@@ -18,7 +18,7 @@ from pamble.core.faces.display import display_mesh, iso_lines
 from pamble.core.faces.face import Face
 from pamble.core.meshes.mesh import TriangleMesh, lighter, vertex_normals
 from pamble.core.spline.evaluate import curve_points
-from pamble.study.features.base import Made
+from pamble.study.objects import Shape
 
 
 class FrameWriter:
@@ -59,19 +59,19 @@ _BARE: dict[str, Any] = {
 """Entries of an object that has neither lines nor CVs."""
 
 
-def put_made(writer: FrameWriter, made: Made, steps: int) -> dict[str, Any]:
-    """Meshes, lines, span boundaries and CVs of what a feature made, as header entries."""
-    if made.mesh is not None:
-        return _put_mesh(writer, made.mesh)
-    if made.plane is not None:
-        p = made.plane
+def put_shape(writer: FrameWriter, shape: Shape, steps: int, reach: float | None) -> dict[str, Any]:
+    """Meshes, lines, span boundaries and CVs of an object, as header entries. reach: see `display_mesh`."""
+    if shape.mesh is not None:
+        return _put_mesh(writer, shape.mesh)
+    if shape.plane is not None:
+        p = shape.plane
         axes = [v.tolist() for v in (p.origin, p.x, p.y)]
         return {**_BARE, "kind": "plane", "vertices": writer.put(np.zeros((0, 10))), "plane": axes}
-    return _put_curves(writer, made, steps) if made.face is None else _put_face(writer, made.face, steps)
+    return _put_curves(writer, shape, steps) if shape.face is None else _put_face(writer, shape.face, steps, reach)
 
 
-def _put_face(writer: FrameWriter, face: Face, steps: int) -> dict[str, Any]:
-    mesh = display_mesh(face, steps)
+def _put_face(writer: FrameWriter, face: Face, steps: int, reach: float | None) -> dict[str, Any]:
+    mesh = display_mesh(face, steps, reach)
     s = face.surface
     return {
         "kind": "face",
@@ -105,11 +105,11 @@ def _put_mesh(writer: FrameWriter, mesh: TriangleMesh) -> dict[str, Any]:
     }
 
 
-def _put_curves(writer: FrameWriter, made: Made, steps: int) -> dict[str, Any]:
+def _put_curves(writer: FrameWriter, shape: Shape, steps: int) -> dict[str, Any]:
     """Curves as lines without a mesh; the CVs shown are those of the first one."""
-    first, points = made.curves[0], made.net
+    first, points = shape.curves[0], shape.net
     lines = [
-        (f"c{i}", curve_points(c, samples(c, max(steps // 2, 4 * steps // c.spans)))) for i, c in enumerate(made.curves)
+        (name, curve_points(c, samples(c, max(steps // 2, 4 * steps // c.spans)))) for name, c in shape.lines.items()
     ]
     return {
         "kind": "curves",
@@ -121,7 +121,7 @@ def _put_curves(writer: FrameWriter, made: Made, steps: int) -> dict[str, Any]:
         "cvs": {"count": [len(points), 1], "points": points.ravel().tolist()},
         "degree": [first.degree, 0],
         "spans": [first.spans, 0],
-        "rational": any(c.weights is not None for c in made.curves),
+        "rational": any(c.weights is not None for c in shape.curves),
         "trimmed": False,
         "plane": None,
     }

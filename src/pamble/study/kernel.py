@@ -9,18 +9,23 @@ from typing import Any
 
 import numpy as np
 
-from pamble.core.checks.comb import curve_comb
 from pamble.core.errors import StudyError
 from pamble.core.spline.differential import curvatures
 from pamble.core.spline.evaluate import surface_derivatives
-from pamble.study.apply import apply, dependents, held_by_others, standing
+from pamble.study.apply import apply
 from pamble.study.document import Study, read_study_file, study_to_json
-from pamble.study.evaluate import Evaluator, State, exported
-from pamble.study.features import Made, PartHandle
+from pamble.study.evaluate import Evaluation, Evaluator, State, exported, object_names
 from pamble.study.figures import moved_by, place_on
-from pamble.study.frame import FrameWriter, put_made
-from pamble.study.ledger import Ledger, LedgerRow, worst_first
-from pamble.study.operations import MoveCvs, Op, Reshape, SetFlags, SetParams, parse_op
+from pamble.study.frame import FrameWriter
+from pamble.study.history import dependents, in_sight
+from pamble.study.ledger import Ledger, LedgerKeeper
+from pamble.study.migrate import migrated
+from pamble.study.moving import held_by_others, moving_op, standing_curve
+from pamble.study.objects import Shape
+from pamble.study.operations import MoveCvs, Op, Reshape, SetParams, parse_op
+from pamble.study.packing import pack_made, unpack_made
+from pamble.study.picture import Snapshot, draw, part_reach, put_combs
+from pamble.study.references import step_of
 from pamble.study.taking import mesh_reference, picture_reference, taken_from_step
 
 FULL_STEPS, DRAG_STEPS = 48, 24
@@ -31,96 +36,190 @@ FULL_SAMPLES, DRAG_SAMPLES = 200, 60
 
 
 class Kernel:
-    """One open study. Every public method is one message; none touches the web or the store."""
+    """One open study. Every public method is one message; none touches the web or the store.
 
-    def __init__(self, study: dict[str, Any] | bytes, assets: Mapping[str, bytes] | None = None) -> None:
+    A change is prepared whole, displayed and measured, before it takes the place of what was: until it is accepted
+    nothing has happened.
+    """
+
+    def __init__(
+        self,
+        study: dict[str, Any] | bytes,
+        assets: Mapping[str, bytes] | None = None,
+        results: Mapping[str, tuple[str, bytes]] | None = None,
+    ) -> None:
         if isinstance(study, bytes):
-            self.study, assets = read_study_file(study)
+            document, assets = read_study_file(study)
         else:
-            self.study = Study.model_validate(study)
+            document = Study.model_validate(migrated(study))
         self._packed = dict(assets or {})
         self._evaluator = Evaluator(self._packed)
-        self._ledger = Ledger()
-        self._last_frame = b""
-        self._settle()
+        self._keeper = LedgerKeeper()
+        self._prepared: Snapshot | None = None
+        self._reach: float | None = None
+        now = self._evaluator.evaluate(document, self._stored(document, results or {}))
+        ledger = self._keeper.kept(document, now, Ledger(), set(now.world), FULL_SAMPLES)
+        self._take(Snapshot(document, now, ledger))
 
-    def _settle(self) -> set[str]:
-        changed = self._evaluator.evaluate(self.study)
-        self._ledger.rebuild(self.study, self._evaluator.states)
-        self._ledger.update(self.study, self._evaluator.states, changed, FULL_SAMPLES)
-        return changed
+    def _stored(self, study: Study, results: Mapping[str, tuple[str, bytes]]) -> Evaluation:
+        """What was stored of earlier runs: last good results, each with the key that it came from."""
+        states = {}
+        for feature in study.features:
+            key, data = results.get(feature.id, ("", b""))
+            made = unpack_made(data) if data else None
+            if made is not None:
+                states[feature.id] = State("fresh", made, None, key)
+                self._evaluator.remember(key, made)
+        return Evaluation(states)
+
+    def _take(self, snapshot: Snapshot) -> None:
+        self._snapshot = snapshot
+        self._prepared = None
+        self._reach = part_reach(snapshot.now)
+        self._unseen = {f.id for f in snapshot.study.features} - in_sight(snapshot.study, [])
+
+    @property
+    def study(self) -> Study:
+        """The study as it is kept."""
+        return self._snapshot.study
+
+    @property
+    def now(self) -> Evaluation:
+        """What was made of it."""
+        return self._snapshot.now
 
     def document(self) -> dict[str, Any]:
         """The study as plain data."""
         return self.study.model_dump()
 
-    def frame(self, ids: Sequence[str] | None = None, said: str | None = None) -> bytes:
-        """The kept state: shapes of ``ids`` (all when None), all features' facts and the whole ledger."""
-        states = self._evaluator.states
-        wanted = set(states) if ids is None else set(ids)
-        rows = worst_first(list(self._ledger.rows.values()))
-        return _frame(self.study, states, wanted, rows, FULL_STEPS, preview=False, whole=ids is None, said=said)
+    def frame(self) -> bytes:
+        """The kept state whole: all shapes, all steps, all seams."""
+        return draw(
+            self._snapshot, objects=None, steps=None, before=None, detail=FULL_STEPS, reach=self._reach, preview=False
+        )
 
     def preview(
-        self, op: dict[str, Any], combs: Sequence[dict[str, Any]] = (), watched: Collection[str] | None = None
+        self,
+        op: dict[str, Any],
+        combs: Sequence[dict[str, Any]] = (),
+        watched: Collection[str] | None = None,
+        seq: int | None = None,
     ) -> bytes:
         """What an operation would make, coarse and quick; nothing is kept. Raises `StudyError`.
 
-        watched: the features whose curves' figures are looked at, all when None.
+        watched: the steps whose curves' figures are looked at, all when None. seq: the number that the frame answers.
         """
-        study, _ = self._changed(parse_op(op))
-        states, changed = self._evaluator.preview(study, watched)
-        rows = worst_first(list(self._ledger.preview(study, states, changed, DRAG_SAMPLES).values()))
-        return _frame(study, states, changed, rows, DRAG_STEPS, preview=True, whole=False, combs=combs)
+        kept = self._snapshot
+        study, _, _ = self._changed(parse_op(op))
+        now = self._evaluator.preview(study, kept.now, watched, self._unseen)
+        changed = now.changed_objects(kept.now)
+        ledger = self._keeper.previewed(study, now, kept.ledger, changed, DRAG_SAMPLES)
+        return draw(
+            Snapshot(study, now, ledger),
+            objects=changed,
+            steps=now.changed_steps(kept.now),
+            before=kept.ledger,
+            detail=DRAG_STEPS,
+            reach=self._reach,
+            preview=True,
+            combs=combs,
+            seq=seq,
+        )
+
+    def prepare(self, op: dict[str, Any]) -> dict[str, Any]:
+        """Work a change out, whole, without keeping it. Returns the operation as it is to be stored, its inverse, the
+        document, results to be stored by step, and the frame. Raises `PambleError`: then nothing has changed.
+        """
+        kept, asked = self._snapshot, parse_op(op)
+        study, done, inverse = self._changed(asked)
+        now = self._evaluator.evaluate(study, kept.now)
+        changed = now.changed_objects(kept.now)
+        ledger = self._keeper.kept(study, now, kept.ledger, changed, FULL_SAMPLES)
+        prepared = Snapshot(study, now, ledger)
+        said = moved_by(kept.now, now, asked.id) if isinstance(asked, Reshape) else None
+        reach = part_reach(now)
+        # Where the part has grown or shrunk by half, every edge is drawn by another measure.
+        frame = draw(
+            prepared,
+            objects=changed if reach == self._reach else set(now.world) | changed,
+            steps=now.changed_steps(kept.now),
+            before=kept.ledger,
+            detail=FULL_STEPS,
+            reach=reach,
+            preview=False,
+            said=said,
+        )
+        self._prepared = prepared
+        return {
+            "op": done.model_dump(),
+            "inverse": inverse.model_dump(),
+            "document": study.model_dump(),
+            "results": self._results(prepared, kept.now),
+            "frame": frame,
+        }
+
+    def accept(self) -> None:
+        """The prepared change takes its place: it has been stored. Raises `StudyError` if there is none."""
+        if self._prepared is None:
+            raise StudyError("There is no change to accept.")
+        self._take(self._prepared)
+
+    def discard(self) -> None:
+        """The prepared change is dropped."""
+        self._prepared = None
 
     def commit(self, op: dict[str, Any]) -> dict[str, Any]:
-        """Apply an operation for good. Returns the operation and its inverse as plain data, and the frame."""
-        done, inverse = self._apply(parse_op(op))
-        return {"op": done.model_dump(), "inverse": inverse.model_dump(), "frame": self._last_frame}
+        """Prepare a change and accept it at once: for those who store nothing."""
+        done = self.prepare(op)
+        self.accept()
+        return done
 
-    def _apply(self, op: Op) -> tuple[Op, Op]:
-        before, old = self.study, self._evaluator.states
-        self.study, inverse = self._changed(op)
-        if isinstance(op, SetFlags) and all(c.on is None and c.name is None for c in op.changes):
-            self._last_frame = self.frame([])
-            return op, inverse
-        changed = self._settle()
-        if self.study.limits != before.limits or self.study.seam_targets != before.seam_targets or _renamed(op):
-            everything = {f.id for f in self.study.features}
-            self._ledger.update(self.study, self._evaluator.states, everything, FULL_SAMPLES)
-        said = moved_by(old, self._evaluator.states, op.id) if isinstance(op, Reshape) else None
-        self._last_frame = self.frame(sorted(changed), said)
-        return op, inverse
+    def _results(self, after: Snapshot, before: Evaluation) -> dict[str, tuple[str, bytes]]:
+        """Good results of steps that read something, those that differ from before."""
+        out = {}
+        for feature in after.study.features:
+            state = after.now.states[feature.id]
+            old = before.states.get(feature.id)
+            if state.status != "fresh" or state.made is None or (old is not None and old.made is state.made):
+                continue
+            compiled = self._evaluator.compiler.known(feature)
+            data = pack_made(state.made) if compiled is not None and compiled.reads else None
+            if data is not None:
+                out[feature.id] = (state.key, data)
+        return out
 
-    def _changed(self, op: Op) -> tuple[Study, Op]:
-        """The study after an operation, and its inverse.
+    def _changed(self, op: Op) -> tuple[Study, Op, Op]:
+        """The study after an operation, the operation as it is carried out, and its inverse.
 
         A curve that is held by other objects is changed from where it is, not from where it was drawn.
         """
-        made = self._evaluator.states[op.id].made if isinstance(op, (MoveCvs, Reshape)) and self._held(op.id) else None
-        if made is None:
-            return apply(self.study, op)
-        assert isinstance(op, (MoveCvs, Reshape))
-        study, inverse = apply(standing(self.study, op.id, made.curves[0]), op)
+        study, now = self.study, self.now
+        done = moving_op(study, now, op) if isinstance(op, MoveCvs) else op
+        held = done.id if isinstance(done, (MoveCvs, Reshape)) and self._held(done.id) else None
+        if held is None:
+            return _with_done(done, *apply(study, done))
+        changed, inverse = apply(standing_curve(study, held, now.world[held].shape.curves[0]), done)
         assert isinstance(inverse, SetParams)
-        old = self.study.feature(op.id).params
-        return study, inverse.model_copy(update={"changes": {k: old[k] for k in inverse.changes}})
+        old = study.feature(held).params
+        back = inverse.model_copy(update={"changes": {k: old[k] for k in inverse.changes}})
+        new = changed.feature(held).params
+        # Stored is where the curve went, not how: done again it must not depend on where it stood.
+        return changed, SetParams(id=held, changes={k: new[k] for k in inverse.changes}), back
 
     def _held(self, id: str) -> bool:
-        state = self._evaluator.states.get(id)
-        return state is not None and not state.stale and held_by_others(self.study.feature(id))
+        state = self.now.states.get(id)
+        return state is not None and state.status == "fresh" and held_by_others(self.study.feature(id))
 
     def dependents(self, ids: list[str]) -> list[dict[str, str]]:
-        """What hangs on features, by id and name, in build order."""
+        """What hangs on steps, by id and name, in build order."""
         return [{"id": i, "name": self.study.feature(i).name} for i in dependents(self.study, ids)]
 
     def probe(self, id: str, u: float, v: float) -> dict[str, Any]:
-        """Exact point, normal and curvatures of a feature's surface."""
-        face = self._made(id).face
+        """Exact point, normal and curvatures of an object's surface."""
+        face = self._shape(id).face
         if face is None:
             raise StudyError("Only a face has curvature to measure here.")
-        surface = face.surface
-        d = surface_derivatives(surface, [u], [v], 2)
+        d = surface_derivatives(face.surface, [u], [v], 2)
         n, k = curvatures(d)
         largest, smallest = float(k.largest[0]), float(k.smallest[0])
         steepest = max(abs(largest), abs(smallest))
@@ -139,12 +238,12 @@ class Kernel:
 
         at: fraction of the line's length.
         """
-        return place_on(self._made(id), edge, np.array(point, dtype=float))
+        return place_on(self._shape(id), edge, np.array(point, dtype=float))
 
-    def combs(self, wanted: list[dict[str, Any]]) -> bytes:
+    def combs(self, wanted: list[dict[str, Any]], seq: int | None = None) -> bytes:
         """Curvature combs of edges as they are kept, in a frame. An edge that is gone is left out."""
         writer = FrameWriter()
-        return writer.finish({"type": "combs", "combs": _combs(writer, self._evaluator.states, wanted)})
+        return writer.finish({"type": "combs", "seq": seq, "combs": put_combs(writer, self.now, wanted)})
 
     def import_step(self, data: bytes, name: str) -> dict[str, Any]:
         """Features for every face and loose curve of a STEP file, and the reason for every one that cannot be taken."""
@@ -152,24 +251,24 @@ class Kernel:
 
     def import_mesh(self, data: bytes, name: str) -> dict[str, Any]:
         """The operation that shows a mesh, and the mesh packed for the store."""
-        return self._kept(mesh_reference(data, name, {f.name for f in self.study.features}))
+        return self._kept_reference(mesh_reference(data, name, {f.name for f in self.study.features}))
 
     def import_picture(self, data: bytes, name: str) -> dict[str, Any]:
         """The operation that shows a picture, 200 mm wide at first, and the picture for the store."""
-        return self._kept(picture_reference(data, name, {f.name for f in self.study.features}))
+        return self._kept_reference(picture_reference(data, name, {f.name for f in self.study.features}))
 
-    def _kept(self, reference: dict[str, Any]) -> dict[str, Any]:
+    def _kept_reference(self, reference: dict[str, Any]) -> dict[str, Any]:
         self._packed[reference["asset"]] = reference["packed"]
         return reference
 
     def export_step(self, ids: list[str] | None) -> bytes:
-        """STEP file of the chosen features' faces and curves, or of all that are switched on."""
+        """STEP file of the chosen steps' faces and curves, or of all that stand."""
         from pamble.core.exchange.step import write_step
 
-        shapes = exported(self.study, self._evaluator.states)
-        names = {f.id: f.name for f in self.study.features}
-        chosen = list(shapes) if ids is None else ids
-        missing = [names.get(i, i) for i in chosen if i not in shapes]
+        shapes = exported(self.study, self.now)
+        names = object_names(self.study, self.now)
+        chosen = list(shapes) if ids is None else [o for i in ids for o in shapes if step_of(o) == i or o == i]
+        missing = [names.get(i, i) for i in ids or () if not any(step_of(o) == i or o == i for o in shapes)]
         if missing:
             raise StudyError(f"{', '.join(missing)} cannot be exported: switched off, or without a shape.")
         with tempfile.TemporaryDirectory() as folder:
@@ -182,18 +281,20 @@ class Kernel:
         used = {f.params.get("asset") for f in self.study.features}
         return study_to_json(self.study, {k: v for k, v in self._packed.items() if k in used})
 
-    def _made(self, id: str) -> Made:
-        state = self._evaluator.states.get(id)
-        if state is None or state.made is None:
+    def _shape(self, id: str) -> Shape:
+        standing = self.now.world.get(id)
+        if standing is None:
             raise StudyError("This object has no shape to measure.")
-        return state.made
+        return standing.shape
 
 
 MESSAGES: tuple[str, ...] = (
     "document",
     "frame",
     "preview",
-    "commit",
+    "prepare",
+    "accept",
+    "discard",
     "dependents",
     "probe",
     "locate",
@@ -207,84 +308,9 @@ MESSAGES: tuple[str, ...] = (
 """Methods of the kernel that may be called by message."""
 
 
-def _renamed(op: Op) -> bool:
-    return isinstance(op, SetFlags) and any(c.name is not None for c in op.changes)
+def _with_done(done: Op, study: Study, inverse: Op) -> tuple[Study, Op, Op]:
+    return study, done, inverse
 
 
 def _finite(value: float) -> float | None:
     return value if np.isfinite(value) else None
-
-
-def _frame(
-    study: Study,
-    states: dict[str, State],
-    wanted: set[str],
-    rows: list[LedgerRow],
-    steps: int,
-    *,
-    preview: bool,
-    whole: bool,
-    combs: Sequence[dict[str, Any]] = (),
-    said: str | None = None,
-) -> bytes:
-    writer = FrameWriter()
-    features, objects = [], []
-    for f in study.features:
-        state = states[f.id]
-        shown = f.on and state.made is not None and state.made.visible
-        features.append(
-            {
-                "id": f.id,
-                "problem": state.problem,
-                "stale": state.stale,
-                "shape": shown,
-                "facts": state.made.facts if state.made else {},
-                "warnings": list(state.made.warnings) if state.made and not state.problem else [],
-                "handles": [_handle(h) for h in state.made.handles] if state.made and shown else [],
-            }
-        )
-        if f.id in wanted and shown and state.made is not None:
-            objects.append({"id": f.id, **put_made(writer, state.made, steps)})
-    header = {
-        "type": "frame",
-        "preview": preview,
-        "said": said,
-        "whole": whole,
-        "features": features,
-        "objects": objects,
-        "removed": sorted(i for i in wanted if i not in {o["id"] for o in objects}),
-        "seams": [{**r.row, "plot": writer.put(r.plot)} for r in rows],
-        "combs": _combs(writer, states, combs),
-    }
-    return writer.finish(header)
-
-
-def _combs(writer: FrameWriter, states: Mapping[str, State], wanted: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
-    """Combs as header entries: rows of 8, point 3, tooth 3 (1/mm), curvature 1/mm, length mm."""
-    out = []
-    for w in wanted:
-        state = states.get(w["id"])
-        if state is None or state.made is None or state.key == "off":
-            continue
-        line = state.made.lines.get(w["edge"])
-        if line is None:
-            continue
-        comb = curve_comb(line, int(np.clip(w["teeth"], 5, 400)))
-        table = np.column_stack([comb.point, comb.tooth, comb.curvature, comb.length])
-        largest = float(comb.curvature.max())
-        radius = _finite(1.0 / largest) if largest > 0 else None
-        place = writer.put(table)
-        out.append({"id": w["id"], "edge": w["edge"], "teeth": place, "largest": largest, "least_radius": radius})
-    return out
-
-
-def _handle(h: PartHandle) -> dict[str, Any]:
-    return {
-        "field": h.field,
-        "index": h.index,
-        "label": h.label,
-        "point": h.point.tolist(),
-        "direction": h.direction.tolist(),
-        "per_mm": h.per_mm,
-        "value": h.value,
-    }

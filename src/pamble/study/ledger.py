@@ -1,49 +1,52 @@
-"""The seam ledger of a study: seams that features promise and seams that geometry finds, with their figures."""
+"""The seam ledger of a study: seams that steps promise and seams that geometry finds, with their figures.
+
+A ledger is a value: an update gives a new one, and rows of seams that nothing touched go on unchanged.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Set
-from dataclasses import dataclass
+import logging
+from collections import Counter
+from collections.abc import Mapping, Sequence, Set
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
 
 from pamble.core.arrays import Array
-from pamble.core.checks.report import seam_state
-from pamble.core.checks.seams import MeasuredSeam, Seam, find_seams, measure_seam, part_diagonal
+from pamble.core.checks.judge import judged, proposed_target
+from pamble.core.checks.seams import MeasuredSeam, Seam, SeamFinder, measure_seam, part_diagonal
+from pamble.core.errors import PambleError
 from pamble.core.faces.face import Face
 from pamble.study.document import Study
-from pamble.study.evaluate import State
+from pamble.study.evaluate import Evaluation, object_names
 
-_CREASE = 5.0
-"""Angle in degrees above which a found seam is taken for a crease: its proposed target is G0."""
+log = logging.getLogger("pamble")
 
 _ORDER = {"over": 0, "close": 1, "holds": 2}
 
 
 @dataclass(frozen=True)
 class LedgerSeam:
-    """A seam by the names of its two edges. declared: continuity that a feature promises, or None for a found one.
+    """A seam by the names of its two edges. declared: continuity that a step promises, or None for a found one.
 
     span: range of the first edge's parameter, as a fraction of its domain, so that it survives changes of shape.
+    number: of the stretch, where the same two edges meet several times.
     """
 
     a: tuple[str, str]
     b: tuple[str, str]
     span: tuple[float, float]
     declared: int | None
+    number: int = 1
 
     @property
     def key(self) -> str:
         """Lasting name of the seam."""
-        return "|".join(sorted((".".join(self.a), ".".join(self.b)))) + ("" if self.whole else f"@{self.span[0]:.2f}")
-
-    @property
-    def whole(self) -> bool:
-        return self.declared is not None or self.span == (0.0, 1.0)
+        return "|".join(sorted((".".join(self.a), ".".join(self.b)))) + ("" if self.number == 1 else f"#{self.number}")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class LedgerRow:
     """A measured seam with its target and judgement. plot: (m, 7) as length, gap, angle, curvature, x, y, z."""
 
@@ -52,100 +55,132 @@ class LedgerRow:
     plot: Array
 
 
+@dataclass(frozen=True, eq=False)
 class Ledger:
-    """Keeps the list of seams and their figures between evaluations."""
+    """seams: all that there are; rows: their figures by key."""
+
+    seams: tuple[LedgerSeam, ...] = ()
+    rows: Mapping[str, LedgerRow] = field(default_factory=dict)
+
+    def worst_first(self) -> list[LedgerRow]:
+        """Seams over their limits first, the worst of them on top."""
+        return sorted(self.rows.values(), key=lambda r: (_ORDER[r.row["state"]], -r.row["ratio"]))
+
+
+class LedgerKeeper:
+    """Finds and measures seams; it remembers which edges were found to meet, never the study's state."""
 
     def __init__(self) -> None:
-        self.seams: list[LedgerSeam] = []
-        self.rows: dict[str, LedgerRow] = {}
-        self._angles: dict[str, float] = {}
+        self._finder = SeamFinder()
 
-    def rebuild(self, study: Study, states: Mapping[str, State]) -> None:
-        """Find all seams again; figures are measured by `measure`."""
-        faces = visible_faces(study, states)
-        declared = _declared(faces, states)
+    def kept(self, study: Study, now: Evaluation, before: Ledger, changed: Set[str], samples: int) -> Ledger:
+        """All seams found anew; figures measured where a face changed."""
+        faces = standing_faces(now)
+        declared = _declared(faces, now)
         taken = {frozenset((s.a, s.b)) for s in declared}
         ids = list(faces)
-        found = (_found(seam, ids) for seam in find_seams([faces[i] for i in ids])[0])
-        self.seams = declared + [s for s in found if frozenset((s.a, s.b)) not in taken]
-        keys = {s.key for s in self.seams}
-        self.rows = {k: r for k, r in self.rows.items() if k in keys}
+        found = [_found(seam, ids) for seam in self._finder.find([faces[i] for i in ids])[0]]
+        rest = [s for s in found if frozenset((s.a, s.b)) not in taken]
+        seams = (*declared, *_numbered(rest))
+        return Ledger(seams, measured(study, now, faces, seams, before, changed, samples, anew=True))
 
-    def update(self, study: Study, states: Mapping[str, State], changed: Set[str], samples: int) -> None:
-        """Measure anew what touches a changed feature, and keep it."""
-        self.rows = self.measured(study, states, self.seams, changed, samples)
-
-    def preview(
-        self, study: Study, states: Mapping[str, State], changed: Set[str], samples: int
-    ) -> dict[str, LedgerRow]:
-        """Rows of a study that is not kept: promised seams as they would be, found ones as they were found."""
-        faces = visible_faces(study, states)
-        seams = _declared(faces, states) + [s for s in self.seams if s.declared is None]
-        return self.measured(study, states, seams, changed, samples)
-
-    def measured(
-        self, study: Study, states: Mapping[str, State], seams: list[LedgerSeam], changed: Set[str], samples: int
-    ) -> dict[str, LedgerRow]:
-        """Rows of ``seams``: kept ones where neither side changed, new ones elsewhere."""
-        faces = visible_faces(study, states)
-        if not faces:
-            return {}
-        diagonal = part_diagonal(list(faces.values()))
-        out = {}
-        for seam in seams:
-            if seam.a[0] not in faces or seam.b[0] not in faces:
-                continue
-            old = self.rows.get(seam.key)
-            fresh = old is not None and seam.a[0] not in changed and seam.b[0] not in changed
-            out[seam.key] = old if old is not None and fresh else self._row(study, faces, seam, diagonal, samples)
-        return out
-
-    def _row(
-        self, study: Study, faces: Mapping[str, Face], seam: LedgerSeam, diagonal: float, samples: int
-    ) -> LedgerRow:
-        names = {f.id: f.name for f in study.features}
-        edge = faces[seam.a[0]].edge(seam.a[1])
-        start, end = edge.domain
-        reach = (start + seam.span[0] * (end - start), start + seam.span[1] * (end - start))
-        order = 3 if seam.declared == 3 else 2
-        m = measure_seam(
-            Seam((0, 0), edge, faces[seam.b[0]].edge(seam.b[1]), reach), diagonal, samples=samples, order=order
-        )
-        f = m.figures
-        plot = np.column_stack([m.length, f.gap, f.angle, f.curvature, m.points])
-        largest = (float(f.gap.max()), float(f.angle.max()), float(f.curvature.max()))
-        target = study.seam_targets.get(seam.key, seam.declared)
-        if target is None:
-            angle = self._angles.setdefault(seam.key, largest[1])
-            target = 0 if angle > _CREASE else 1
-        limits = study.limits.tolerances()
-        ratios = [largest[0] / limits.gap, largest[1] / limits.angle, largest[2] / limits.curvature]
-        row = {
-            "key": seam.key,
-            "name": f"{names[seam.a[0]]} · {names[seam.b[0]]}",
-            "a": {"feature": seam.a[0], "edge": seam.a[1]},
-            "b": {"feature": seam.b[0], "edge": seam.b[1]},
-            "target": target,
-            "promised": seam.declared,
-            "gap": _worst(m, f.gap),
-            "angle": _worst(m, f.angle),
-            "curvature": {**_worst(m, f.curvature), "absolute": float(f.curvature_abs.max())},
-            "rate": float(f.rate.max()) if order == 3 else None,
-            "length": float(m.length[-1]),
-            "opposed": f.opposed,
-            "state": seam_state(target, *largest, limits),
-            "ratio": max(ratios[: min(target, 2) + 1]),
-        }
-        return LedgerRow(seam, row, plot)
+    def previewed(self, study: Study, now: Evaluation, before: Ledger, changed: Set[str], samples: int) -> Ledger:
+        """A study that is not kept: promised seams as they would be, found ones as they were found."""
+        faces = standing_faces(now)
+        seams = (*_declared(faces, now), *(s for s in before.seams if s.declared is None))
+        return Ledger(seams, measured(study, now, faces, seams, before, changed, samples))
 
 
-def _declared(faces: Mapping[str, Face], states: Mapping[str, State]) -> list[LedgerSeam]:
-    """Seams that features promise, both sides present."""
+def measured(
+    study: Study,
+    now: Evaluation,
+    faces: Mapping[str, Face],
+    seams: Sequence[LedgerSeam],
+    before: Ledger,
+    changed: Set[str],
+    samples: int,
+    anew: bool = False,
+) -> dict[str, LedgerRow]:
+    """Rows of ``seams``: kept ones where neither side changed, new ones elsewhere. A fault of one is its own.
+
+    anew: whether targets of found seams are proposed anew too.
+    """
+    if not faces:
+        return {}
+    diagonal = part_diagonal(list(faces.values()))
+    names = object_names(study, now)
+    out = {}
+    for seam in seams:
+        if seam.a[0] not in faces or seam.b[0] not in faces:
+            continue
+        old = before.rows.get(seam.key)
+        if old is not None and seam.a[0] not in changed and seam.b[0] not in changed:
+            out[seam.key] = _judged_again(study, old, names)
+            continue
+        try:
+            out[seam.key] = _row(study, faces, seam, diagonal, samples, None if anew else old, names)
+        except PambleError:
+            continue  # The edge is gone: the step that asks for it says so.
+        except Exception:
+            log.exception("seam cannot be measured: %s", seam.key)
+    return out
+
+
+def _row(
+    study: Study, faces: Mapping[str, Face], seam: LedgerSeam, diagonal: float, samples: int, old: LedgerRow | None,
+    names: Mapping[str, str],
+) -> LedgerRow:  # fmt: skip
+    edge = faces[seam.a[0]].edge(seam.a[1])
+    start, end = edge.domain
+    reach = (start + seam.span[0] * (end - start), start + seam.span[1] * (end - start))
+    given = study.seam_targets.get(seam.key, seam.declared)
+    order = 3 if given == 3 else 2
+    m = measure_seam(
+        Seam((0, 0), edge, faces[seam.b[0]].edge(seam.b[1]), reach), diagonal, samples=samples, order=order
+    )
+    f = m.figures
+    plot = np.column_stack([m.length, f.gap, f.angle, f.curvature, m.points])
+    row: dict[str, Any] = {
+        "key": seam.key,
+        "a": {"feature": seam.a[0], "edge": seam.a[1]},
+        "b": {"feature": seam.b[0], "edge": seam.b[1]},
+        "promised": seam.declared,
+        "gap": _worst(m, f.gap),
+        "angle": _worst(m, f.angle),
+        "curvature": {**_worst(m, f.curvature), "absolute": float(f.curvature_abs.max())},
+        "rate": {**_worst(m, f.rate_percent), "absolute": float(f.rate.max())} if order == 3 else None,
+        "length": float(m.length[-1]),
+        "opposed": f.opposed,
+    }
+    # While the pointer is down a found seam keeps the target that was proposed: it must not flip in the hand.
+    row["proposed"] = proposed_target(row["angle"]["max"]) if old is None else old.row["proposed"]
+    return LedgerRow(seam, {**row, **_judgement(study, seam, row, names)}, plot)
+
+
+def _judged_again(study: Study, old: LedgerRow, names: Mapping[str, str]) -> LedgerRow:
+    """A row with the limits, targets and names of today; the same one if that changes nothing."""
+    row = {**old.row, **_judgement(study, old.seam, old.row, names)}
+    return old if row == old.row else replace(old, row=row)
+
+
+def _judgement(study: Study, seam: LedgerSeam, row: Mapping[str, Any], names: Mapping[str, str]) -> dict[str, Any]:
+    target = study.seam_targets.get(seam.key, seam.declared)
+    target = row["proposed"] if target is None else target
+    rate = row["rate"]["max"] if row["rate"] is not None else None
+    state, ratio = judged(
+        target, row["gap"]["max"], row["angle"]["max"], row["curvature"]["max"], rate, study.limits.tolerances()
+    )
+    a, b = seam.a[0], seam.b[0]
+    return {"target": target, "state": state, "ratio": ratio, "name": f"{names.get(a, a)} · {names.get(b, b)}"}
+
+
+def _declared(faces: Mapping[str, Face], now: Evaluation) -> list[LedgerSeam]:
+    """Seams that steps promise, both sides present."""
     return [
         LedgerSeam((id, s.edge), (s.feature, s.other), (0.0, 1.0), s.continuity)
-        for id in faces
-        if (made := states[id].made) is not None
-        for s in made.seams
+        for id, state in now.states.items()
+        if id in faces and state.hands_on and state.made is not None
+        for s in state.made.seams
         if s.feature in faces
     ]
 
@@ -156,21 +191,22 @@ def _found(seam: Seam, ids: list[str]) -> LedgerSeam:
     return LedgerSeam((ids[seam.faces[0]], seam.a.name), (ids[seam.faces[1]], seam.b.name), (span[0], span[1]), None)
 
 
+def _numbered(seams: list[LedgerSeam]) -> list[LedgerSeam]:
+    """Stretches of the same two edges numbered in their order along the first."""
+    count: Counter[frozenset[tuple[str, str]]] = Counter()
+    out = []
+    for seam in sorted(seams, key=lambda s: (s.a, s.b, s.span)):
+        pair = frozenset((seam.a, seam.b))
+        count[pair] += 1
+        out.append(replace(seam, number=count[pair]))
+    return out
+
+
 def _worst(m: MeasuredSeam, values: Array) -> dict[str, Any]:
     value, at, place = m.worst(values)
     return {"max": value, "at": at, "point": place.tolist()}
 
 
-def visible_faces(study: Study, states: Mapping[str, State]) -> dict[str, Face]:
-    """Faces of all features that are switched on and have a shape, by id."""
-    out = {}
-    for feature in study.features:
-        state = states.get(feature.id)
-        if feature.on and state is not None and state.made is not None and state.made.face is not None:
-            out[feature.id] = state.made.face
-    return out
-
-
-def worst_first(rows: list[LedgerRow]) -> list[LedgerRow]:
-    """Seams over their limits first, the worst of them on top."""
-    return sorted(rows, key=lambda r: (_ORDER[r.row["state"]], -r.row["ratio"]))
+def standing_faces(now: Evaluation) -> dict[str, Face]:
+    """Faces of all objects that stand, by object."""
+    return {id: s.shape.face for id, s in now.world.items() if s.shape.face is not None}

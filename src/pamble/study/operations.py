@@ -7,12 +7,13 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, TypeAdapter, ValidationError
 
 from pamble.core.errors import StudyError
-from pamble.study.data import Stored
 from pamble.study.document import Feature, Group, Limits, Name, Role, first_problem
+from pamble.study.migrate import migrated_operation
+from pamble.study.stored import Stored
 
 
 class AddFeatures(Stored):
-    """Put features into the build, each at its place in ``at`` (the end when null)."""
+    """Put features into the build, each at its place in ``at`` (behind the marker, or at the end, when null)."""
 
     op: Literal["add_features"] = "add_features"
     features: list[Feature]
@@ -43,11 +44,15 @@ class MovedCv(Stored):
 
 
 class MoveCvs(Stored):
-    """Move CVs of a face."""
+    """Move CVs of an object: in the definition of the step that draws it by its CVs, else in a step of their own.
+
+    id: the object. step: id of that step, where one has to be made; found if left out.
+    """
 
     op: Literal["move_cvs"] = "move_cvs"
     id: str
     cvs: list[MovedCv] = Field(min_length=1)
+    step: str | None = Field(None, max_length=64, pattern=r"^[A-Za-z0-9_-]+$")
 
 
 class Reshape(Stored):
@@ -106,6 +111,28 @@ class SetDimension(Stored):
     value: str | None = Field(None, max_length=200)
 
 
+class MoveStep(Stored):
+    """Give a step another place in the build: ``to`` is its place, from 0, when all is done."""
+
+    op: Literal["move_step"] = "move_step"
+    id: str
+    to: int = Field(ge=0)
+
+
+class SetMarker(Stored):
+    """Build and show the steps up to this one; all when null. New steps land behind it."""
+
+    op: Literal["set_marker"] = "set_marker"
+    step: str | None = None
+
+
+class Several(Stored):
+    """Operations that are one for undo: all are done, or none."""
+
+    op: Literal["several"] = "several"
+    ops: list[Op] = Field(min_length=1)
+
+
 class SetGroups(Stored):
     """The groups of the study in order, and the active one. Features of a group that goes are in none."""
 
@@ -124,15 +151,19 @@ Op = Annotated[
     | SetStudy
     | SetSeamTarget
     | SetDimension
+    | MoveStep
+    | SetMarker
+    | Several
     | SetGroups,
     Field(discriminator="op"),
 ]
+Several.model_rebuild()
 OP: TypeAdapter[Op] = TypeAdapter(Op)
 
 
 def parse_op(data: Any) -> Op:
     """Check an operation that came from outside. Raises `StudyError`."""
     try:
-        return OP.validate_python(data)
+        return OP.validate_python(migrated_operation(data))
     except ValidationError as error:
         raise StudyError(f"This operation cannot be understood: {first_problem(error)}.") from error

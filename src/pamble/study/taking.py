@@ -11,9 +11,10 @@ from typing import Any
 
 from pamble.core.meshes.mesh import pack
 from pamble.core.spline.curve import Curve
-from pamble.study.data import CurveData, FaceData
 from pamble.study.document import Feature
+from pamble.study.features.face import FaceParams
 from pamble.study.operations import AddFeatures
+from pamble.study.stored import CurveData, FaceData
 
 
 def taken_from_step(data: bytes, name: str, taken: Collection[str]) -> dict[str, Any]:
@@ -37,10 +38,10 @@ def taken_from_step(data: bytes, name: str, taken: Collection[str]) -> dict[str,
         title = _free(item.name[:100], names)
         names.add(title)
         if isinstance(item.made, Curve):
-            params = {"curve": CurveData.of(item.made).model_dump(), "source": source}
+            params = {"curve": CurveData.of(item.made).model_dump(mode="json"), "source": source}
             features.append(Feature(id=new_id(), kind="cv_curve", name=title, role="theoretical", params=params))
         else:
-            params = {"face": FaceData.of(item.made).model_dump(), "source": source}
+            params = FaceParams(face=FaceData.of(item.made), source=source).model_dump(mode="json")
             features.append(Feature(id=new_id(), kind="face", name=title, role="primary", params=params))
     op = AddFeatures(features=features).model_dump() if features else None
     return {"op": op, "problems": problems, "taken": len(features)}

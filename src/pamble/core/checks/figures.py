@@ -13,13 +13,16 @@ import numpy as np
 from pamble.core.arrays import Array, cross, dot, norm, unit
 from pamble.core.faces.frames import EdgeFrames
 
+_RATE_FLOOR = 4.0
+"""Least change of curvature that a mismatch is taken against: so many times the curvature over the part's diagonal."""
+
 
 @dataclass(frozen=True)
 class SeamFigures:
     """Figures along a seam; every array is (m,).
 
     gap in mm; angle in degrees; curvature mismatch in % and in 1/mm; rate: mismatch of the change of curvature
-    across the seam, 1/mm^2; opposed: whether the two normals point to different sides.
+    across the seam, 1/mm^2, and rate_percent: in %; opposed: whether the two normals point to different sides.
     """
 
     gap: Array
@@ -27,6 +30,7 @@ class SeamFigures:
     curvature: Array
     curvature_abs: Array
     rate: Array
+    rate_percent: Array
     opposed: bool
 
 
@@ -46,9 +50,13 @@ def seam_figures(a: EdgeFrames, b: EdgeFrames, diagonal: float) -> SeamFigures:
     k_a, k_b = sign_a * a.curvature, sign_b * b.curvature
     difference = np.abs(k_a - k_b)
     reference = np.maximum(np.maximum(np.abs(k_a), np.abs(k_b)), 1.0 / max(diagonal, 1e-9))
-    rate = np.zeros_like(difference)
+    rate = percent = np.zeros_like(difference)
     if a.jet.derivatives.shape[0] > 3 and b.jet.derivatives.shape[0] > 3:
         # Leaving one face is entering the other: the change of curvature keeps its sign only after turning b's way.
         rate = np.abs(sign_a * a.curvature_rate + sign_b * b.curvature_rate)
+        least = _RATE_FLOOR * np.maximum(np.abs(k_b), 1.0 / max(diagonal, 1e-9)) / max(diagonal, 1e-9)
+        percent = 100 * rate / np.maximum(np.maximum(np.abs(a.curvature_rate), np.abs(b.curvature_rate)), least)
     opposed = bool(np.median(sign_a * sign_b) < 0)
-    return SeamFigures(norm(a.position - b.position), angle, 100 * difference / reference, difference, rate, opposed)
+    return SeamFigures(
+        norm(a.position - b.position), angle, 100 * difference / reference, difference, rate, percent, opposed
+    )

@@ -8,30 +8,11 @@ from typing import Any
 import numpy as np
 
 from pamble.core.arrays import Array, jsonable
+from pamble.core.checks.judge import reached_continuity
 from pamble.core.checks.seams import MeasuredSeam, find_seams, measure_seam, part_diagonal
 from pamble.core.faces.face import Edge, Face
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.tolerances import DEFAULT, SEAM_SEARCH, Tolerances
-
-
-def seam_state(continuity: int, gap: float, angle: float, curvature: float, limits: Tolerances = DEFAULT) -> str:
-    """The words holds, close (within a fifth of a limit) or over, judged by what a target G0 to G3 asks for."""
-    ratio = max([gap / limits.gap, angle / limits.angle, curvature / limits.curvature][: min(continuity, 2) + 1])
-    return "over" if ratio > 1 else "close" if ratio > 0.8 else "holds"
-
-
-def reached_continuity(gap: float, angle: float, curvature: float, limits: Tolerances = DEFAULT) -> str | None:
-    """The highest of G0, G1, G2 that the figures reach within the limits, or None."""
-    reached = None
-    for name, value, limit in (
-        ("G0", gap, limits.gap),
-        ("G1", angle, limits.angle),
-        ("G2", curvature, limits.curvature),
-    ):
-        if value > limit:
-            return reached
-        reached = name
-    return reached
 
 
 def _worst(m: MeasuredSeam, values: Array) -> dict[str, Any]:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from itertools import combinations
 
 import numpy as np
 
@@ -18,6 +17,9 @@ from pamble.core.spline.evaluate import curve_derivatives, curve_points
 from pamble.core.tolerances import SEAM_SEARCH
 
 _SAMPLES = 65
+_OF_LENGTH = 0.1
+"""Widest search, as a fraction of the shorter edge."""
+
 _PARALLEL = 0.8
 """Cosine of the angle between two edges below which they cross rather than run along each other."""
 
@@ -62,8 +64,8 @@ class OpenEdge:
 class _Sampled:
     """An edge with samples, ready for quick comparison."""
 
-    def __init__(self, face: int, edge: Edge) -> None:
-        self.face, self.edge = face, edge
+    def __init__(self, edge: Edge) -> None:
+        self.edge = edge
         self.t = np.linspace(*edge.domain, _SAMPLES)
         d = curve_derivatives(edge.space, self.t, 1)
         self.points, self.tangent = d[0], unit(d[1])
@@ -86,24 +88,63 @@ class _Sampled:
 def find_seams(faces: Sequence[Face], search: float = SEAM_SEARCH) -> tuple[list[Seam], list[OpenEdge]]:
     """Seams between the edges of ``faces`` that run closer than ``search`` (mm), and the stretches left open.
 
-    A long edge may meet several short ones (T-junction): each meeting is a seam of its own. Edges that only
-    start at a common corner and diverge are no seam.
+    A long edge may meet several short ones (T-junction): each meeting is a seam of its own. Edges that only start at a
+    common corner and diverge are no seam. Of short edges the search is narrower: a meeting needs length along, not
+    nearness of ends.
     """
-    sampled = [_Sampled(i, e) for i, face in enumerate(faces) for e in face.edges]
-    sampled = [s for s in sampled if s.length > 1e-6]
-    covered: dict[int, list[tuple[float, float]]] = {id(s): [] for s in sampled}
-    seams = []
-    for x, y in combinations(sampled, 2):
-        margin = search + x.sag + y.sag
-        if np.any(x.low > y.high + margin) or np.any(y.low > x.high + margin):
-            continue
-        short, long = (x, y) if x.length <= y.length else (y, x)
-        for start, end in _stretches(short, long, search):
-            seams.append(Seam((short.face, long.face), short.edge, long.edge, (start, end)))
-            covered[id(short)].append((start, end))
-            feet = to_curve(long.edge.space, curve_points(short.edge.space, [start, end])).t
-            covered[id(long)].append(_cover(short, long, (start, end), feet))
-    return seams, [o for s in sampled for o in _open(s, covered[id(s)], search)]
+    return SeamFinder().find(faces, search)
+
+
+_Meeting = tuple[tuple[float, float], tuple[float, float]]
+"""What a seam covers of the shorter edge and of the longer one, as parameters."""
+
+
+class SeamFinder:
+    """Finds seams again and again: edges that are the same as before are not looked at anew."""
+
+    def __init__(self) -> None:
+        self._sampled: dict[int, _Sampled] = {}
+        self._meetings: dict[tuple[int, int, float], list[_Meeting]] = {}
+
+    def find(self, faces: Sequence[Face], search: float = SEAM_SEARCH) -> tuple[list[Seam], list[OpenEdge]]:
+        """See `find_seams`."""
+        owner = {id(e): i for i, face in enumerate(faces) for e in face.edges}
+        self._sampled = {id(e): self._sampled.get(id(e)) or _Sampled(e) for face in faces for e in face.edges}
+        sampled = [s for s in self._sampled.values() if s.length > 1e-6]
+        covered: dict[int, list[tuple[float, float]]] = {id(s.edge): [] for s in sampled}
+        kept: dict[tuple[int, int, float], list[_Meeting]] = {}
+        seams = []
+        for i, j in _near_pairs(sampled, search):
+            short, long = sorted((sampled[i], sampled[j]), key=lambda s: s.length)
+            key = (id(short.edge), id(long.edge), search)
+            found = self._meetings.get(key)
+            kept[key] = found = _meetings(short, long, search) if found is None else found
+            for own, other in found:
+                seams.append(Seam((owner[key[0]], owner[key[1]]), short.edge, long.edge, own))
+                covered[key[0]].append(own)
+                covered[key[1]].append(other)
+        self._meetings = kept
+        return seams, [o for s in sampled for o in _open(s, owner[id(s.edge)], covered[id(s.edge)], search)]
+
+
+def _near_pairs(sampled: Sequence[_Sampled], search: float) -> list[tuple[int, int]]:
+    """Pairs of edges whose boxes come within reach of each other."""
+    if len(sampled) < 2:
+        return []
+    room = np.array([0.5 * search + s.sag for s in sampled])[:, None]
+    low, high = np.array([s.low for s in sampled]) - room, np.array([s.high for s in sampled]) + room
+    over = np.all(low[:, None] <= high[None], axis=2)
+    i, j = np.nonzero(np.triu(over & over.T, 1))
+    return list(zip(i.tolist(), j.tolist(), strict=True))
+
+
+def _meetings(short: _Sampled, long: _Sampled, search: float) -> list[_Meeting]:
+    near = min(search, _OF_LENGTH * short.length)
+    out = []
+    for start, end in _stretches(short, long, near):
+        feet = to_curve(long.edge.space, curve_points(short.edge.space, [start, end])).t
+        out.append(((start, end), _cover(short, long, (start, end), feet)))
+    return out
 
 
 def _cover(short: _Sampled, long: _Sampled, stretch: tuple[float, float], feet: Array) -> tuple[float, float]:
@@ -164,14 +205,14 @@ def _runs(mask: BoolArray) -> list[tuple[int, int]]:
     return list(zip(np.flatnonzero(turn == 1).tolist(), (np.flatnonzero(turn == -1) - 1).tolist(), strict=True))
 
 
-def _open(s: _Sampled, covered: list[tuple[float, float]], search: float) -> list[OpenEdge]:
+def _open(s: _Sampled, face: int, covered: list[tuple[float, float]], search: float) -> list[OpenEdge]:
     at, found = s.edge.domain[0], []
     least = max(2 * search, 0.01 * s.length) if covered else 1e-6
     for start, end in [*sorted(covered), (s.edge.domain[1], s.edge.domain[1])]:
         length = s.at(start) - s.at(at)
         if start > at and length > least:
             ends = curve_points(s.edge.space, [at, start])
-            found.append(OpenEdge(s.face, s.edge, (at, start), length, ends[0], ends[1]))
+            found.append(OpenEdge(face, s.edge, (at, start), length, ends[0], ends[1]))
         at = max(at, end)
     return found
 

@@ -19,7 +19,6 @@ from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.differential import curvatures
 from pamble.core.spline.evaluate import curve_points, surface_derivatives, surface_grid
-from pamble.core.spline.surface import EDGES
 
 _DENSE = 2.0
 """How many steps along an edge as long as the part there are for each step of the grid."""
@@ -61,7 +60,7 @@ def display_mesh(face: Face, steps: int, reach: float | None = None) -> DisplayM
     u, v = np.meshgrid(us, vs, indexing="ij")
     uv = np.column_stack([u.ravel(), v.ravel()])
     points = grid[0, 0]
-    borders = zip(EDGES, (points[0], points[-1], points[:, 0], points[:, -1]), strict=True)
+    borders = zip(face.names, (points[0], points[-1], points[:, 0], points[:, -1]), strict=True)
     return DisplayMesh(_vertices(grid.reshape(3, 3, -1, 3), uv), (len(us), len(vs)), None, _long(borders))
 
 

@@ -26,6 +26,7 @@ class Edge:
 
     pcurve: the edge in the parameter plane of ``surface``. inward: +1 if the face lies on the left of ``pcurve``,
     else -1. curve: its twin in space over the same range of parameters; None on a natural edge, which is exact.
+    at: the side of the surface that it lies on, whole or in part, ``u0 u1 v0 v1``; told by the name when None.
     """
 
     surface: Surface
@@ -33,15 +34,18 @@ class Edge:
     pcurve: Curve
     inward: float
     curve: Curve | None = None
+    at: str | None = None
 
     @property
     def natural(self) -> bool:
         """Whether the edge is a whole side of its surface, exact by itself."""
-        return self.curve is None and self.name in EDGES
+        return self.curve is None
 
     @property
     def side(self) -> str | None:
         """The side of the surface that the edge lies on, whole or in part; None for one that was cut."""
+        if self.at is not None:
+            return self.at
         base = base_name(self.name)
         return base if base in EDGES else None
 
@@ -52,15 +56,20 @@ class Edge:
     @cached_property
     def space(self) -> Curve:
         """The edge as a curve in space."""
-        return self.curve if self.curve is not None else edge_curve(self.surface, self.name)
+        return self.curve if self.curve is not None else edge_curve(self.surface, self.side or self.name)
 
 
 @dataclass(frozen=True, eq=False)
 class Face:
-    """A surface and its trim loops, outer loop first; no loops means the natural four-sided face."""
+    """A surface and its trim loops, outer loop first; no loops means the natural four-sided face.
+
+    names: lasting names of the four sides at u0, u1, v0, v1 of a natural face; others than these where the surface was
+    split or turned since.
+    """
 
     surface: Surface
     loops: tuple[tuple[Edge, ...], ...] = ()
+    names: tuple[str, str, str, str] = EDGES
 
     @property
     def natural(self) -> bool:
@@ -68,9 +77,9 @@ class Face:
 
     @cached_property
     def edges(self) -> tuple[Edge, ...]:
-        """All edges, in the order of the loops; for a natural face u0, u1, v0, v1."""
+        """All edges, in the order of the loops; for a natural face those at u0, u1, v0, v1."""
         if self.natural:
-            return tuple(natural_edge(self.surface, name) for name in EDGES)
+            return tuple(natural_edge(self.surface, side, name) for side, name in zip(EDGES, self.names, strict=True))
         return tuple(edge for loop in self.loops for edge in loop)
 
     def edge(self, name: str) -> Edge:
@@ -82,18 +91,18 @@ class Face:
         raise ReferenceLost(f"The edge {name} is no longer there; the face has {have}.")
 
 
-def natural_edge(surface: Surface, name: str) -> Edge:
-    """One of the four sides of a surface, run along the rising parameter."""
-    pcurve, inward = _side(surface, name)
-    return Edge(surface, name, pcurve, inward)
+def natural_edge(surface: Surface, side: str, name: str | None = None) -> Edge:
+    """One of the four sides of a surface, run along the rising parameter. Raises `ReferenceLost` for another word."""
+    pcurve, inward = _side(surface, side)
+    return Edge(surface, name or side, pcurve, inward, None, side)
 
 
-def side_curve(surface: Surface, name: str) -> tuple[Curve, float, Curve]:
+def side_curve(surface: Surface, side: str) -> tuple[Curve, float, Curve]:
     """A side in the parameter plane, +1 if the surface lies on its left, and its exact twin in space."""
-    return *_side(surface, name), edge_curve(surface, name)
+    return *_side(surface, side), edge_curve(surface, side)
 
 
-def _side(surface: Surface, name: str) -> tuple[Curve, float]:
+def _side(surface: Surface, side: str) -> tuple[Curve, float]:
     (u0, u1), (v0, v1) = surface.domain
     corners = {
         "u0": ((u0, v0), (u0, v1), -1.0),
@@ -101,8 +110,8 @@ def _side(surface: Surface, name: str) -> tuple[Curve, float]:
         "v0": ((u0, v0), (u1, v0), 1.0),
         "v1": ((u0, v1), (u1, v1), -1.0),
     }
-    if name not in corners:
-        raise ReferenceLost(f"A four-sided face has the edges {', '.join(EDGES)}, not {name}.")
-    start, end, inward = corners[name]
-    domain = (v0, v1) if name[0] == "u" else (u0, u1)
+    if side not in corners:
+        raise ReferenceLost(f"A four-sided face has the edges {', '.join(EDGES)}, not {side}.")
+    start, end, inward = corners[side]
+    domain = (v0, v1) if side[0] == "u" else (u0, u1)
     return Curve.line(floats(start), floats(end), domain), inward

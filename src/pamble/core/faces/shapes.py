@@ -108,14 +108,18 @@ def _crosses_period(geom: Any, u0: float, u1: float, v0: float, v1: float) -> bo
 
 
 def turn_over(face: Face) -> Face:
-    """The same face with its normal on the other side."""
+    """The same face with its normal on the other side; its edges keep their names."""
     surface = knots.swap_directions(face.surface)
+    u0, u1, v0, v1 = face.names
+    return Face(
+        surface, tuple(tuple(_turned(e, surface) for e in reversed(loop)) for loop in face.loops), (v0, v1, u0, u1)
+    )
 
-    def turned(e: Edge) -> Edge:
-        p = Curve(e.pcurve.degree, e.pcurve.knots, e.pcurve.control[:, ::-1], e.pcurve.weights)
-        return Edge(surface, e.name, p, -e.inward, e.curve)
 
-    return Face(surface, tuple(tuple(turned(e) for e in reversed(loop)) for loop in face.loops))
+def _turned(e: Edge, surface: Surface) -> Edge:
+    p = Curve(e.pcurve.degree, e.pcurve.knots, e.pcurve.control[:, ::-1], e.pcurve.weights)
+    at = None if e.side is None else {"u": "v", "v": "u"}[e.side[0]] + e.side[1]
+    return Edge(surface, e.name, p, -e.inward, e.curve, at)
 
 
 def _loops(face: Any, surface: Surface) -> list[list[_Trim]]:

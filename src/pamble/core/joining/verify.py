@@ -52,18 +52,13 @@ def residual(surface: Surface, side: Side, which: int, diagonal: float, order: i
         t = np.clip(t + slip / np.maximum(norm(theirs.velocity), TINY), *side.edge.domain)
         theirs = frames(side.edge, t, order)
     f = seam_figures(mine, theirs, diagonal)
-    percent = 0.0
-    if order > 2:
-        curvature = np.maximum(np.abs(theirs.curvature), 1.0 / diagonal)
-        reference = np.maximum(np.abs(theirs.curvature_rate), 4.0 * curvature / diagonal)
-        percent = float(100 * (f.rate / reference).max())
     return Residual(
         float(f.gap.max()),
         float(f.angle.max()),
         float(f.curvature.max()),
         float(f.curvature_abs.max()),
         float(f.rate.max()),
-        percent,
+        float(f.rate_percent.max()),
     )
 
 

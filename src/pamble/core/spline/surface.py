@@ -13,7 +13,7 @@ from pamble.core.errors import GeometryError
 from pamble.core.spline import basis
 from pamble.core.tolerances import COINCIDENT
 
-EDGES = ("u0", "u1", "v0", "v1")
+EDGES: tuple[str, str, str, str] = ("u0", "u1", "v0", "v1")
 """Lasting names of a natural face's edges: u0 is where u is least, and so on."""
 
 

@@ -53,7 +53,18 @@ def extend_surface(surface: Surface, side: str, length: float, shape: str = "cur
         raise GeometryError("This side is a point (a pole): it cannot be extended.")
     turned = _to_end(surface, side)
     long = _by_curvature(turned, length) if shape == "curvature" else _straight(turned, length)
-    return _from_end(long, side)
+    made = _from_end(long, side)
+    along = 0 if side[0] == "u" else 1
+    by = 0.0 if side[1] == "1" else surface.domain[along][1] - made.domain[along][1]
+    return _shifted(made, along, by)
+
+
+def _shifted(surface: Surface, along: int, by: float) -> Surface:
+    """The surface with its parameters shifted: what was there before keeps its own."""
+    if by == 0:
+        return surface
+    ku, kv = (surface.knots_u + by, surface.knots_v) if along == 0 else (surface.knots_u, surface.knots_v + by)
+    return Surface(surface.degree_u, surface.degree_v, ku, kv, surface.control, surface.weights)
 
 
 def _to_end(surface: Surface, side: str) -> Surface:

@@ -3,6 +3,7 @@
 from pamble.study.features import (
     blend_curve,
     change_curve,
+    change_face,
     copy_curve,
     corner_curve,
     cv_curve,
@@ -14,6 +15,7 @@ from pamble.study.features import (
     measures,
     mesh,
     mid_curve,
+    move_cvs,
     offset_curve,
     picture,
     planes,
@@ -21,9 +23,10 @@ from pamble.study.features import (
     project_curve,
     section_curve,
     shapes,
+    trim_faces,
     two_view,
 )
-from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Inputs, Made, PartHandle
+from pamble.study.features.base import FeatureKind
 
 KINDS: dict[str, FeatureKind] = {
     k.kind: k
@@ -48,9 +51,12 @@ KINDS: dict[str, FeatureKind] = {
         *face_curve.KINDS,
         *section_curve.KINDS,
         *shapes.KINDS,
+        trim_faces.KIND,
+        move_cvs.KIND,
+        *change_face.KINDS,
         edge_blend.KIND,
         *measures.KINDS,
     )
 }
 
-__all__ = ["KINDS", "Context", "DeclaredSeam", "FeatureKind", "Inputs", "Made", "PartHandle"]
+__all__ = ["KINDS", "FeatureKind"]

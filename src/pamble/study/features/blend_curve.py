@@ -10,10 +10,11 @@ import numpy as np
 from pamble.core.curves.blend import BlendCurve, blend_curve, square_jet
 from pamble.core.curves.jets import CurveJets, curve_jets, end_jet
 from pamble.core.curves.measure import length_parameters
-from pamble.core.joining.spec import DEFAULT_FULLNESS
-from pamble.study.data import EdgeRef, Stored
+from pamble.core.joining.spec import DEFAULT_FULLNESS, FULLNESS_LIMITS
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made, PartHandle, made_curves
 from pamble.study.features.fields import choice, continuity, fullness, number
+from pamble.study.references import EdgeRef
+from pamble.study.stored import Stored
 
 End = Literal["start", "end", "point", "point, turned", "square to the edge"]
 
@@ -82,7 +83,7 @@ def _handles(params: BlendCurveParams, made: BlendCurve) -> tuple[PartHandle, ..
     )
     return tuple(
         PartHandle(name, -1, f"Fullness, {words}", point, arm / max(float(np.linalg.norm(arm)), 1e-12), q / distance,
-                   DEFAULT_FULLNESS[g] if full is None else full)
+                   DEFAULT_FULLNESS[g] if full is None else full, *FULLNESS_LIMITS)
         for name, g, full, point, arm, words in sides
         if g > 0
     )  # fmt: skip

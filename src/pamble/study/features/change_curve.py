@@ -14,9 +14,10 @@ from pamble.core.curves.meet import cut, meet
 from pamble.core.errors import GeometryError
 from pamble.core.spline import knots
 from pamble.core.spline.curve import Curve
-from pamble.study.data import EdgeRef, Stored
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made, made_curves
 from pamble.study.features.fields import choice, number
+from pamble.study.references import EdgeRef
+from pamble.study.stored import Stored
 
 
 class TrimParams(Stored):

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
-from pydantic import model_validator
 
 from pamble.core.arrays import Array
 from pamble.core.curves.transform import Affine, mirror, rotation, scaling, translation
-from pamble.study.data import EdgeRef, Place, Point, Stored
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made, made_curves
 from pamble.study.features.fields import choice, heading, number
+from pamble.study.references import EdgeRef, Place, Point
+from pamble.study.stored import Stored
 
 
 class CopyParams(Stored):
@@ -28,15 +28,6 @@ class CopyParams(Stored):
     factors: Point = choice("Factors", (1.0, 1.0, 1.0), when=("how", "scale"))
     pivot: Place = choice("Pivot", (0.0, 0.0, 0.0), when=("how", "turn", "mirror", "scale"))
     copies: int = number("Copies", 1, when=("how", "move", "turn", "scale"), ge=1, le=100)
-
-    @model_validator(mode="before")
-    @classmethod
-    def _one_vector(cls, data: Any) -> Any:
-        """Studies written when one field stood for shift, axis, normal and factors."""
-        if not isinstance(data, dict) or "by" not in data:
-            return data
-        field = {"turn": "axis", "mirror": "normal", "scale": "factors"}.get(data.get("how", "move"), "shift")
-        return {field: data["by"], **{k: v for k, v in data.items() if k != "by"}}
 
 
 def _change(params: CopyParams, pivot: Array, times: int) -> Affine:

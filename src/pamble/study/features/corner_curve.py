@@ -7,9 +7,10 @@ from typing import Literal
 import numpy as np
 
 from pamble.core.curves.corner import corner, corner_of_chord
-from pamble.study.data import EdgeRef, Stored
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made, made_curves
 from pamble.study.features.fields import choice, fullness, number
+from pamble.study.references import EdgeRef
+from pamble.study.stored import Stored
 
 
 class CornerParams(Stored):

@@ -12,7 +12,7 @@ from pamble.core.errors import GeometryError, StudyError
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.knots import insert_knots, raise_degree, reverse_curve
-from pamble.study.data import CurveData
+from pamble.study.stored import CurveData
 
 Params = dict[str, Any]
 

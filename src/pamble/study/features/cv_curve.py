@@ -14,10 +14,11 @@ from pamble.core.curves.match import match_end
 from pamble.core.curves.relations import Relation, Solution, solve_relations, touched_line
 from pamble.core.errors import PambleError
 from pamble.core.spline.curve import Curve
-from pamble.study.data import CurveData, CvRef, EdgeRef, Point, Stored
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made, made_curves
 from pamble.study.features.cv_actions import ACTIONS
 from pamble.study.features.fields import choice
+from pamble.study.references import CvRef, EdgeRef, Point
+from pamble.study.stored import CurveData, Stored
 
 
 class RelationData(Stored):

@@ -9,8 +9,9 @@ from pydantic import Field, field_validator
 from pamble.core.faces.face import Face
 from pamble.core.joining.blend import Blend, build_blend, preview_blend
 from pamble.core.joining.spec import FULLNESS_LIMITS, SPANS_LIMIT, BlendSpec, Ends
-from pamble.study.data import EdgeRef, Stored
-from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Inputs, Made, PartHandle
+from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Inputs, Made, PartHandle, made_face
+from pamble.study.references import EdgeRef
+from pamble.study.stored import Stored
 
 
 class EdgeBlendParams(Stored):
@@ -48,7 +49,8 @@ def run(params: EdgeBlendParams, inputs: Inputs, context: Context) -> Made:
     """Build the blend in full, or its preview on the knots that it was last kept with."""
     a, b = inputs.edge(params.first), inputs.edge(params.second)
     spec = params.spec()
-    kept = context.kept.face.surface if context.kept and context.kept.face else None
+    before = context.kept.shape if context.kept else None
+    kept = before.face.surface if before and before.face else None
     if (
         context.preview
         and kept is not None
@@ -58,15 +60,15 @@ def run(params: EdgeBlendParams, inputs: Inputs, context: Context) -> Made:
         made = preview_blend(a, b, spec, kept.knots_u)
     else:
         made = build_blend(a, b, spec)
-    return Made(
+    return made_face(
         Face(made.surface),
         seams=(
             DeclaredSeam(made.edges[0], params.first.feature, params.first.edge, spec.continuity[0]),
             DeclaredSeam(made.edges[1], params.second.feature, params.second.edge, spec.continuity[1]),
         ),
         handles=_handles(made, spec),
-        facts=_facts(made, spec),
         warnings=made.warnings,
+        **_facts(made, spec),
     )
 
 
@@ -77,7 +79,9 @@ def _same_spans(asked: int | None, kept: tuple[int, int]) -> bool:
 def _handles(made: Blend, spec: BlendSpec) -> tuple[PartHandle, ...]:
     labels = ("first side", "second side")
     return tuple(
-        PartHandle("fullness", i, f"Fullness, {labels[i]}", h.point, h.direction, h.per_mm, spec.full(i))
+        PartHandle(
+            "fullness", i, f"Fullness, {labels[i]}", h.point, h.direction, h.per_mm, spec.full(i), *FULLNESS_LIMITS
+        )
         for i, h in enumerate(made.handles)
         if spec.continuity[i] > 0
     )

@@ -15,10 +15,11 @@ from pamble.core.faces.face import Face
 from pamble.core.faces.inside import inside
 from pamble.core.spline.evaluate import surface_points
 from pamble.core.spline.knots import curve_part, iso_curve
-from pamble.study.data import EdgeRef, FaceRef, Stored
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made, made_curves
 from pamble.study.features.fields import FitParams, choice
 from pamble.study.features.fitting import fitted_curves
+from pamble.study.references import EdgeRef, FaceRef
+from pamble.study.stored import Stored
 
 
 class IsoParams(Stored):

@@ -6,7 +6,7 @@ from typing import Any
 
 from pydantic import Field
 
-from pamble.study.data import Stored
+from pamble.study.stored import Stored
 
 When = tuple[str, ...] | None
 """Where a field counts: the name of a choice, then the words for which it does. A card shows it only then."""
@@ -41,6 +41,11 @@ def continuity(title: str, default: int = 2) -> Any:
     return Field(default, title=title, ge=0, le=3, json_schema_extra={"continuity": True})
 
 
+def hold(title: str) -> Any:
+    """What is kept at an end or side, G0 to G2; null for nothing."""
+    return Field(None, title=title, ge=0, le=2, json_schema_extra={"continuity": True})
+
+
 def fullness(title: str) -> Any:
     """Fullness of an end; null for the default."""
     return Field(None, title=title, ge=0.05, le=4)
@@ -52,10 +57,3 @@ class FitParams(Stored):
     degree: int = number("Degree", 5, ge=2, le=9)
     tolerance: float = number("Tolerance", 0.005, "mm", gt=0, le=10)
     spans: int | None = number("Spans", None, ge=1, le=60)
-
-
-def one_face(data: Any) -> Any:
-    """Parameters with a list of faces, from studies written when there was one."""
-    if isinstance(data, dict) and "face" in data and "faces" not in data:
-        return {**{k: v for k, v in data.items() if k != "face"}, "faces": [data["face"]]}
-    return data

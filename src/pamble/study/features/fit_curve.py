@@ -6,10 +6,10 @@ from dataclasses import replace
 
 from pamble.core.curves.fit import rebuild, simplify
 from pamble.core.curves.measure import Deviation, deviation
-from pamble.study.data import EdgeRef
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made
 from pamble.study.features.fields import FitParams, choice, number
 from pamble.study.features.fitting import fitted_curves, hurried
+from pamble.study.references import EdgeRef
 
 
 class FitCurveParams(FitParams):

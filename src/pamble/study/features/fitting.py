@@ -14,14 +14,20 @@ from pamble.study.features.fields import FitParams
 def hurried(params: FitParams, context: Context) -> dict[str, Any]:
     """How a result is fitted: as asked, or, while the pointer is down, quickly on the knots that were kept last."""
     spans: int | Array | None = params.spans
-    if context.preview and spans is None and context.kept is not None and len(context.kept.curves) == 1:
-        spans = context.kept.curves[0].knots
+    kept = context.kept.shape if context.kept is not None else None
+    if context.preview and spans is None and kept is not None and len(kept.curves) == 1:
+        spans = kept.curves[0].knots
     how = {"degree": params.degree, "tolerance": params.tolerance, "spans": spans}
     return how | {"hurry": context.preview and context.kept is not None}
 
 
 def fitted_curves(
-    fits: Sequence[Fit], params: FitParams, context: Context, warnings: Sequence[str] = (), **facts: Any
+    fits: Sequence[Fit],
+    params: FitParams,
+    context: Context,
+    warnings: Sequence[str] = (),
+    names: tuple[str, ...] = (),
+    **facts: Any,
 ) -> Made:
     """A result of fitted curves and how far they deviate; words if that is more than wanted with spans left open."""
     worst = max(fits, key=lambda f: f.deviation)
@@ -29,4 +35,10 @@ def fitted_curves(
         x, y, z = worst.place
         left = f"The tolerance was not reached: {worst.deviation:.4f} mm is left near ({x:.2f}, {y:.2f}, {z:.2f}) mm."
         warnings = [*warnings, left]
-    return made_curves(*(f.curve for f in fits), warnings=tuple(warnings), deviation=worst.deviation, **facts)
+    curves = [f.curve for f in fits]
+    return made_curves(*curves, names=names, warnings=tuple(warnings), deviation=worst.deviation, **facts)
+
+
+def numbered(name: str, count: int) -> list[str]:
+    """Names of lines that come from one source: its own where there is one, else with "1of2" and so on behind it."""
+    return [name] if count == 1 else [f"{name}.{i}of{count}" for i in range(1, count + 1)]

@@ -7,9 +7,10 @@ from typing import Literal
 from pamble.core.curves.edit import nearest_ends
 from pamble.core.curves.jets import end_jet
 from pamble.core.curves.match import average_ends, match_end
-from pamble.study.data import EdgeRef, Stored
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made, made_curves
 from pamble.study.features.fields import choice, continuity
+from pamble.study.references import EdgeRef
+from pamble.study.stored import Stored
 
 End = Literal["start", "end"]
 

@@ -14,9 +14,10 @@ from pamble.core.curves.measure import curve_facts, extent, length_parameters
 from pamble.core.curves.meet import nearest
 from pamble.core.errors import GeometryError
 from pamble.core.spline.closest import to_curve
-from pamble.study.data import EdgeRef, Place, Point, Stored
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made
 from pamble.study.features.fields import choice, heading, number
+from pamble.study.references import EdgeRef, Place, Point
+from pamble.study.stored import Stored
 
 
 def _measured(value: float | None, unit: str, lines: list[tuple[Array, Array]], **more: Any) -> Made:

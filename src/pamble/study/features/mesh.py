@@ -6,9 +6,9 @@ from functools import lru_cache
 
 from pamble.core.errors import ReferenceLost
 from pamble.core.meshes.mesh import TriangleMesh, open_edge_count, unpack
-from pamble.study.data import Stored
-from pamble.study.features.base import Context, FeatureKind, Inputs, Made
+from pamble.study.features.base import Context, FeatureKind, Inputs, Made, Shape
 from pamble.study.features.fields import choice
+from pamble.study.stored import Stored
 
 
 class MeshParams(Stored):
@@ -30,7 +30,7 @@ def run(params: MeshParams, inputs: Inputs, context: Context) -> Made:
         "size": size,
         "open_edges": open_edge_count(mesh),
     }
-    return Made(mesh=mesh, facts=facts)
+    return Made({"": Shape(mesh=mesh)}, facts=facts)
 
 
 @lru_cache(maxsize=8)

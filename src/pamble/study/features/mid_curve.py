@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from pamble.core.curves.mid import mid_curve
-from pamble.study.data import EdgeRef
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made
 from pamble.study.features.fields import FitParams, choice, number
 from pamble.study.features.fitting import fitted_curves, hurried
+from pamble.study.references import EdgeRef
 
 
 class MidCurveParams(FitParams):

@@ -7,10 +7,10 @@ import numpy as np
 from pamble.core.arrays import Array
 from pamble.core.curves.offset import offset_curve
 from pamble.core.curves.on_surface import offset_on_surface
-from pamble.study.data import EdgeRef, FaceRef, Point
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made
 from pamble.study.features.fields import FitParams, choice, heading, number
 from pamble.study.features.fitting import fitted_curves, hurried
+from pamble.study.references import EdgeRef, FaceRef, Point
 
 
 class OffsetCurveParams(FitParams):

@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import Literal
 
 from pamble.core.errors import ReferenceLost
-from pamble.study.data import Stored
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made
 from pamble.study.features.fields import choice, number, unseen
+from pamble.study.stored import Stored
 
 
 class PictureParams(Stored):

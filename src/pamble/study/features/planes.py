@@ -9,15 +9,16 @@ import numpy as np
 from pamble.core.curves.jets import curve_jets
 from pamble.core.curves.measure import length_parameters
 from pamble.core.planes import Plane, plane_at, plane_by_points, plane_through_line, principal_plane
-from pamble.study.data import EdgeRef, Place, PlaneRef, Stored
-from pamble.study.features.base import Context, FeatureKind, Inputs, Made
+from pamble.study.features.base import Context, FeatureKind, Inputs, Made, Shape
 from pamble.study.features.fields import choice, number
+from pamble.study.references import EdgeRef, Place, PlaneRef
+from pamble.study.stored import Stored
 
 _AXES = {"x": 0, "y": 1, "z": 2}
 
 
 def _made(plane: Plane) -> Made:
-    return Made(plane=plane, facts={"normal": plane.normal.tolist()})
+    return Made({"": Shape(plane=plane)}, facts={"normal": plane.normal.tolist()})
 
 
 class ParallelPlaneParams(Stored):

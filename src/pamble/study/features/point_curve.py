@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -17,9 +16,10 @@ from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
 from pamble.core.spline.knots import raise_degree
-from pamble.study.data import EdgeRef, Point, Stored
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made, made_curves
 from pamble.study.features.fields import choice, number
+from pamble.study.references import EdgeRef, Point
+from pamble.study.stored import Stored
 
 _TIP = 1 / 3
 """Length of a handle on the part, as a share of how far the curve goes there in the pace of one leg."""
@@ -77,7 +77,7 @@ def run(params: PointCurveParams, inputs: Inputs, context: Context) -> Made:
         speed = float(norm(curve_derivatives(curve, t[[d.point]], 1)[1])[0])
         reach = _TIP * speed * float(np.diff(t).mean()) / d.weight
         tips.append({"point": d.point, "at": (points[d.point] + reach * d.weight * way).tolist(), "reach": reach})
-    return replace(made_curves(curve, tips=tips), points=points)
+    return made_curves(curve, points=points, tips=tips)
 
 
 def _aligned(d: DirectionData, points: list[Point], inputs: Inputs) -> DirectionData:

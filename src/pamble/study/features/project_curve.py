@@ -5,13 +5,13 @@ from __future__ import annotations
 from typing import Literal
 
 import numpy as np
-from pydantic import Field, model_validator
+from pydantic import Field
 
 from pamble.core.curves.project import project
-from pamble.study.data import EdgeRef, FaceRef, Point
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made
-from pamble.study.features.fields import FitParams, choice, heading, number, one_face
+from pamble.study.features.fields import FitParams, choice, heading, number
 from pamble.study.features.fitting import fitted_curves, hurried
+from pamble.study.references import EdgeRef, FaceRef, Point
 
 
 class ProjectCurveParams(FitParams):
@@ -22,8 +22,6 @@ class ProjectCurveParams(FitParams):
     along: Literal["direction", "surface normal"] = choice("Along", "direction")
     direction: Point = heading("Direction", (0.0, 0.0, 1.0), when=("along", "direction"))
     tolerance: float = number("Tolerance", 0.02, "mm", gt=0, le=10)
-
-    _one_face = model_validator(mode="before")(one_face)
 
 
 def run(params: ProjectCurveParams, inputs: Inputs, context: Context) -> Made:

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 import numpy as np
-from pydantic import Field, model_validator
+from pydantic import Field
 
 from pamble.core.arrays import Array
 from pamble.core.curves.fit import fit_points
 from pamble.core.errors import GeometryError
 from pamble.core.faces.intersect import face_intersection, plane_section
-from pamble.study.data import FaceRef, PlaneRef, Point
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made
-from pamble.study.features.fields import FitParams, choice, heading, one_face
-from pamble.study.features.fitting import fitted_curves
+from pamble.study.features.fields import FitParams, choice, heading
+from pamble.study.features.fitting import fitted_curves, numbered
+from pamble.study.references import FaceRef, PlaneRef, Point
 
 
 class SectionParams(FitParams):
@@ -25,8 +25,6 @@ class SectionParams(FitParams):
     point: Point = choice("Through", (0.0, 0.0, 0.0))
     normal: Point = heading("Square to", (1.0, 0.0, 0.0))
 
-    _one_face = model_validator(mode="before")(one_face)
-
 
 class IntersectionParams(FitParams):
     """Two faces that run through each other."""
@@ -35,9 +33,11 @@ class IntersectionParams(FitParams):
     second: FaceRef = choice("Second face")
 
 
-def _fitted(runs: list[Array], params: FitParams, context: Context, warnings: tuple[str, ...] = ()) -> Made:
+def _fitted(
+    runs: list[Array], params: FitParams, context: Context, names: tuple[str, ...] = (), warnings: tuple[str, ...] = ()
+) -> Made:
     fits = [fit_points(run, params.degree, params.tolerance, params.spans) for run in runs]
-    return fitted_curves(fits, params, context, warnings)
+    return fitted_curves(fits, params, context, warnings, names)
 
 
 def section(params: SectionParams, inputs: Inputs, context: Context) -> Made:
@@ -48,16 +48,22 @@ def section(params: SectionParams, inputs: Inputs, context: Context) -> Made:
         point, normal = plane.origin, plane.normal
     if float(np.linalg.norm(normal)) < 1e-12:
         raise GeometryError("A section plane needs a normal that is not zero.")
-    runs, missed = [], []
+    runs: list[Array] = []
+    names: list[str] = []
+    missed = []
     for ref in params.faces:
         try:
-            runs += plane_section(inputs.face(ref), point, normal)
+            found = plane_section(inputs.face(ref), point, normal)
         except GeometryError:
-            missed.append(inputs.names.get(ref.feature, ref.feature))
+            missed.append(inputs.name(ref.feature))
+            continue
+        runs += found
+        # Of several faces each line is named by its own: one that is missed does not rename the others.
+        names += numbered(ref.feature if len(params.faces) > 1 else "c", len(found))
     if not runs:
         raise GeometryError("The plane does not meet any of the faces: move it.")
     warnings = (f"The plane does not meet {', '.join(missed)}.",) if missed else ()
-    return _fitted(runs, params, context, warnings)
+    return _fitted(runs, params, context, tuple(names) if len(params.faces) > 1 else (), warnings)
 
 
 def intersection(params: IntersectionParams, inputs: Inputs, context: Context) -> Made:

@@ -9,9 +9,10 @@ import numpy as np
 from pamble.core.curves import shapes
 from pamble.core.errors import GeometryError
 from pamble.core.spline.curve import Curve
-from pamble.study.data import Place, Point, Stored
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made, made_curves
 from pamble.study.features.fields import choice, heading, number
+from pamble.study.references import Place, Point
+from pamble.study.stored import Stored
 
 
 class LineParams(Stored):

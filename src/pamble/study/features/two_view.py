@@ -9,10 +9,10 @@ from pamble.core.curves.offset import curve_plane
 from pamble.core.curves.twoview import two_view
 from pamble.core.errors import GeometryError
 from pamble.core.spline.curve import Curve
-from pamble.study.data import EdgeRef, Point
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made
 from pamble.study.features.fields import FitParams, choice, heading
 from pamble.study.features.fitting import fitted_curves, hurried
+from pamble.study.references import EdgeRef, Point
 
 
 class TwoViewParams(FitParams):

@@ -13,7 +13,7 @@ import numpy as np
 
 from pamble.core.arrays import Array, dot, norm
 from pamble.core.errors import GeometryError
-from pamble.core.faces.crossing.search import Chain, search
+from pamble.core.faces.crossing.search import SHORT, Chain, search
 from pamble.core.faces.crossing.stations import (
     COUNT,
     End,
@@ -31,9 +31,6 @@ from pamble.core.spline.surface import Surface
 
 _FINER = (1.0, 2.5, 6.0)
 _MORE = (1, 2, 4)
-_SHORT = 1e-4
-"""Length of a chain, as a fraction of the smaller surface, below which it is a corner that is only touched."""
-
 _SAME_STOP = 1e-4
 """Distance, as a fraction of the smaller surface, below which two knots are crossed in one place."""
 
@@ -63,7 +60,7 @@ def find_branches(a: Surface, b: Surface) -> list[Branch]:
     for finer in _FINER:
         try:
             chains = search(a, b, finer)
-            least = _SHORT * min(a.diagonal, b.diagonal)
+            least = SHORT * min(a.diagonal, b.diagonal)
             return [_oriented(_exact(a, b, c)) for c in chains if norm(np.diff(c.point, axis=0)).sum() > least]
         except Lost as error:
             problem = error

@@ -21,6 +21,9 @@ from pamble.core.spline.surface import Surface
 _STEPS = (32, 96)
 """Steps of a grid along each direction, at least and at most; eight a span between."""
 
+SHORT = 1e-4
+"""Length of a chain, as a fraction of the smaller surface, below which it is a corner that is only touched."""
+
 _HAIR = np.array([0.31, 0.57, 0.76]) * 1e-7
 """By how much of its size one surface is shifted."""
 
@@ -102,6 +105,12 @@ def search(a: Surface, b: Surface, finer: float = 1.0) -> list[Chain]:
     ends = np.sort(pair, axis=1)[:, -2:]
     points = np.vstack([nodes_a.point, nodes_b.point])
     return [_chain(q, points, order, loop) for order, loop in _ordered(ends, len(q))]
+
+
+def count_chains(a: Surface, b: Surface) -> int:
+    """How many runs there are, corners that are only touched left out: enough to see that one has appeared."""
+    least = SHORT * min(a.diagonal, b.diagonal)
+    return sum(float(norm(np.diff(c.point, axis=0)).sum()) > least for c in search(a, b))
 
 
 def _near(a: _Mesh, b: _Mesh) -> tuple[IntArray, IntArray]:

@@ -12,7 +12,6 @@ from scipy.sparse.csgraph import connected_components
 
 from pamble.core.arrays import Array, BoolArray, IntArray, norm
 from pamble.core.errors import GeometryError
-from pamble.core.faces.face import base_name
 from pamble.core.faces.regions.arrange import Arrangement, Piece
 from pamble.core.spline.evaluate import surface_points
 from pamble.core.spline.surface import Surface
@@ -100,17 +99,13 @@ def _over_joints(made: Arrangement, surface: Surface) -> IntArray:
         if not surface.closed[along]:
             continue
         first, second = (
-            [(p.t0, p.t1, max(p.left, p.right)) for p in made.pieces if _side_name(made, p.source) == n] for n in names
+            [(p.t0, p.t1, max(p.left, p.right)) for p in made.pieces if made.sources[p.source].at == n] for n in names
         )
         for a0, a1, a in first:
             pairs += [(a, b) for b0, b1, b in second if min(a1, b1) - max(a0, b0) > 1e-6 * (a1 - a0) and min(a, b) >= 0]
     rows = np.array(pairs, dtype=np.intp).reshape(-1, 2)
     graph = coo_array((np.ones(len(rows)), (rows[:, 0], rows[:, 1])), shape=(count, count))
     return np.asarray(connected_components(graph, directed=False)[1], dtype=np.intp)
-
-
-def _side_name(made: Arrangement, source: int) -> str:
-    return base_name(made.sources[source].name)
 
 
 def chosen(made: Arrangement, found: Sequence[Region], picks: Sequence[Pick]) -> list[int]:

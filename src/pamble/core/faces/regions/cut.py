@@ -70,7 +70,9 @@ def _run_on(a: Border, b: Border) -> Border | None:
 
 def _face(surface: Surface, made: Arrangement, loops: Sequence[Sequence[Border]]) -> Face:
     if len(loops) == 1 and _whole(made, loops[0]):
-        return Face(surface)
+        sides = {made.sources[b.source].at: made.sources[b.source].name for b in loops[0]}
+        u0, u1, v0, v1 = (sides[side] for side in EDGES)
+        return Face(surface, (), (u0, u1, v0, v1))
     count = Counter(made.sources[b.source].name for loop in loops for b in loop)
     number: dict[tuple[int, float], str] = {}
     for name, n in count.items():
@@ -85,7 +87,7 @@ def _face(surface: Surface, made: Arrangement, loops: Sequence[Sequence[Border]]
 
 def _whole(made: Arrangement, loop: Sequence[Border]) -> bool:
     """Whether a loop is just the four sides of the surface."""
-    if len(loop) != 4 or {made.sources[b.source].name for b in loop} != set(EDGES):
+    if len(loop) != 4 or {made.sources[b.source].at for b in loop} != set(EDGES):
         return False
     return all((b.t0, b.t1) == tuple(made.table.domain[b.source].tolist()) for b in loop)
 
@@ -98,7 +100,7 @@ def _edge(surface: Surface, made: Arrangement, b: Border, name: str) -> Edge:
     source = made.sources[b.source]
     assert source.space is not None
     pcurve, space = (_part(c, b.t0, b.t1) for c in (source.curve, source.space))
-    return Edge(surface, name, pcurve, float(b.way), space)
+    return Edge(surface, name, pcurve, float(b.way), space, source.at)
 
 
 def _part(curve: Curve, t0: float, t1: float) -> Curve:

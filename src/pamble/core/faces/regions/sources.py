@@ -12,16 +12,16 @@ from pamble.core.faces.face import Face, side_curve
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
-from pamble.core.spline.surface import Surface
+from pamble.core.spline.surface import EDGES, Surface
 
 
 @dataclass(frozen=True)
 class Source:
-    """A curve of the parameter plane. loop: number of the border loop it belongs to, -1 for one that cuts.
+    """A curve of the parameter plane.
 
-    inward: +1 if the face lies on the left of a border curve. space: its twin over the same parameters; None where the
-    curve is a pole, a point in space. cutter, label: the object that a cutting curve comes from, and
-    its name in words.
+    loop: number of the border loop it belongs to, -1 for one that cuts. inward: +1 if the face lies on the left of a
+    border curve. space: its twin over the same parameters; None where the curve is a pole, a point in space. cutter,
+    label: the object that a cutting curve comes from, and its name in words. at: the side of the surface it lies on.
     """
 
     name: str
@@ -31,6 +31,7 @@ class Source:
     inward: float = 1.0
     cutter: str = ""
     label: str = ""
+    at: str | None = None
 
     @property
     def cuts(self) -> bool:
@@ -54,11 +55,12 @@ def border_sources(face: Face) -> list[Source]:
     """The border of a face as sources, loop by loop; where a loop jumps over a pole, the pole's line is among them."""
     surface = face.surface
     if face.natural:
-        return [_side(surface, name) for name in ("v0", "u1", "v1", "u0")]
+        names = dict(zip(EDGES, face.names, strict=True))
+        return [_side(surface, side, names[side]) for side in ("v0", "u1", "v1", "u0")]
     out = []
     for number, loop in enumerate(face.loops):
         for k, edge in enumerate(loop):
-            out.append(Source(edge.name, edge.pcurve, edge.space, number, edge.inward))
+            out.append(Source(edge.name, edge.pcurve, edge.space, number, edge.inward, at=edge.side))
             after = loop[(k + 1) % len(loop)]
             end = curve_points(edge.pcurve, [edge.domain[1 if edge.inward > 0 else 0]])[0]
             start = curve_points(after.pcurve, [after.domain[0 if after.inward > 0 else 1]])[0]
@@ -67,10 +69,10 @@ def border_sources(face: Face) -> list[Source]:
     return out
 
 
-def _side(surface: Surface, name: str) -> Source:
-    pcurve, inward, space = side_curve(surface, name)
+def _side(surface: Surface, side: str, name: str) -> Source:
+    pcurve, inward, space = side_curve(surface, side)
     length = float(norm(np.diff(space.control, axis=0)).sum())
-    return Source(name, pcurve, space if length > _POINT else None, 0, inward)
+    return Source(name, pcurve, space if length > _POINT else None, 0, inward, at=side)
 
 
 class CurveTable:

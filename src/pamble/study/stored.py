@@ -6,7 +6,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from pamble.core.faces.face import Edge, Face
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.surface import Surface
+from pamble.core.spline.surface import EDGES, Surface
 
 
 class Stored(BaseModel):
@@ -67,85 +67,42 @@ class SurfaceData(Stored):
 
 
 class TrimData(Stored):
-    """One edge of a trim loop: in the parameter plane and in space; inward +1 if the face lies on its left."""
+    """One edge of a trim loop: in the parameter plane and in space; inward +1 if the face lies on its left.
+
+    at: the side of the surface that it lies on, if any.
+    """
 
     name: str
     pcurve: CurveData
     curve: CurveData
     inward: float
+    at: str | None = None
 
 
 class FaceData(Stored):
-    """A surface and its trim loops, outer loop first; no loops means all four sides."""
+    """A surface and its trim loops, outer loop first; no loops means all four sides. names: of the four sides."""
 
     surface: SurfaceData
     loops: list[list[TrimData]] = []
+    names: tuple[str, str, str, str] = EDGES
 
     def face(self) -> Face:
         surface = self.surface.surface()
         loops = tuple(
-            tuple(Edge(surface, t.name, t.pcurve.curve(), t.inward, t.curve.curve()) for t in loop)
+            tuple(Edge(surface, t.name, t.pcurve.curve(), t.inward, t.curve.curve(), t.at) for t in loop)
             for loop in self.loops
         )
-        return Face(surface, loops)
+        return Face(surface, loops, self.names)
 
     @staticmethod
     def of(face: Face) -> FaceData:
         loops = [
             [
-                TrimData(name=e.name, pcurve=CurveData.of(e.pcurve), curve=CurveData.of(e.space), inward=e.inward)
+                TrimData(
+                    name=e.name, pcurve=CurveData.of(e.pcurve), curve=CurveData.of(e.space), inward=e.inward, at=e.side
+                )
                 for e in loop
             ]
             for loop in face.loops
         ]
-        return FaceData(surface=SurfaceData.of(face.surface), loops=loops)
-
-
-class Ref(Stored):
-    """Points to what another feature made, by that feature's id."""
-
-    feature: str
-
-
-class EdgeRef(Ref):
-    """A line: an edge of a face by its lasting name, or a curve of a curve feature, ``c0`` and so on."""
-
-    edge: str
-
-
-class FaceRef(Ref):
-    """The face of a feature."""
-
-
-class PlaneRef(Ref):
-    """The plane of a feature."""
-
-
-class CvRef(Ref):
-    """A CV of another curve, by its number from 0."""
-
-    cv: int = Field(ge=0)
-
-
-class OnLine(EdgeRef):
-    """A place on a line that stays on it: ``at`` is a fraction of its length, 0 its start and 1 its end."""
-
-    at: float = Field(ge=0, le=1)
-
-
-Point = tuple[float, float, float]
-"""A point in mm or a direction."""
-
-Place = Point | OnLine | CvRef
-"""A point: in mm, or one that hangs on a line or a CV."""
-
-
-def referenced(value: object) -> list[str]:
-    """Ids of all features that a model's values point to, in order."""
-    if isinstance(value, Ref):
-        return [value.feature]
-    if isinstance(value, BaseModel):
-        return referenced([getattr(value, name) for name in type(value).model_fields])
-    if isinstance(value, (list, tuple)):
-        return list(dict.fromkeys(i for v in value for i in referenced(v)))
-    return []
+        return FaceData(surface=SurfaceData.of(face.surface), loops=loops, names=face.names)

@@ -1,0 +1,93 @@
+"""Trim loops on a surface that has changed: their parameter curves stay, their twins in space are made anew."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+
+import numpy as np
+
+from pamble.core.arrays import Array, norm
+from pamble.core.faces.face import Edge, Face
+from pamble.core.spline import basis
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points, surface_points
+from pamble.core.spline.knots import curve_part, edge_curve
+from pamble.core.spline.surface import Surface
+
+_DEGREE = 5
+_SPANS = (1, 2, 3, 4, 6, 8, 12, 16, 24, 32, 48, 64)
+_EACH = 24
+"""Samples for each span of a fit."""
+
+
+def on_surface(face: Face, surface: Surface, tolerance: float) -> Face:
+    """The face with another surface of the same parameters under its trim loops.
+
+    Edges along sides stay exact, the others lie on the new surface within ``tolerance`` (mm).
+    """
+    if face.natural:
+        return Face(surface, (), face.names)
+    loops = tuple(tuple(_moved(e, surface, tolerance) for e in loop) for loop in face.loops)
+    return Face(surface, loops, face.names)
+
+
+def _moved(edge: Edge, surface: Surface, tolerance: float) -> Edge:
+    if edge.side is not None and surface.domain == edge.surface.domain:
+        whole = edge_curve(surface, edge.side)
+        space = whole if edge.domain == whole.domain else curve_part(whole, *edge.domain)
+    else:
+        space = twin(surface, edge.pcurve, tolerance)
+    return Edge(surface, edge.name, edge.pcurve, edge.inward, space, edge.at)
+
+
+def twin(surface: Surface, pcurve: Curve, tolerance: float) -> Curve:
+    """The curve in space over a curve of the parameter plane, on its parameters, within ``tolerance`` (mm).
+
+    Degree 5, the fewest spans that reach, each break of the parameter curve kept with what smoothness it has there;
+    the best found if none does. Both ends are exact.
+    """
+    start, end = pcurve.domain
+    best: tuple[float, Curve] | None = None
+    for spans in _SPANS:
+        knots = _knots(pcurve, spans)
+        breaks = basis.breaks(knots, _DEGREE)
+        t = np.unique(np.linspace(breaks[:-1], breaks[1:], _EACH + 1))
+        made = _fit(knots, t, _place(surface, pcurve, t))
+        between = 0.5 * (t[1:] + t[:-1])
+        off = float(norm(curve_points(made, between) - _place(surface, pcurve, between)).max())
+        if best is None or off < best[0]:
+            best = off, made
+        if off <= tolerance:
+            break
+    assert best is not None
+    return best[1] if best[1].domain == (start, end) else curve_part(best[1], start, end)
+
+
+def _place(surface: Surface, pcurve: Curve, t: Array) -> Array:
+    uv = curve_points(pcurve, t)
+    return surface_points(surface, uv[:, 0], uv[:, 1])
+
+
+def _knots(pcurve: Curve, spans: int) -> Array:
+    """Even knots between the parameter curve's own breaks, these as smooth as it is there."""
+    p = pcurve.degree
+    own = basis.breaks(pcurve.knots, p)
+    inner = pcurve.knots[p + 1 : len(pcurve.knots) - p - 1]
+    parts = [np.full(_DEGREE + 1, own[0])]
+    each = max(1, round(spans / (len(own) - 1)))
+    for a, b in pairwise(own.tolist()):
+        parts.append(np.linspace(a, b, each + 1)[1:-1])
+        if b != own[-1]:
+            smooth = max(0, p - int(np.sum(inner == b)))
+            parts.append(np.full(max(1, _DEGREE - smooth), b))
+    return np.concatenate([*parts, np.full(_DEGREE + 1, own[-1])])
+
+
+def _fit(knots: Array, t: Array, points: Array) -> Curve:
+    values = basis.matrix(knots, _DEGREE, t)[0]
+    control = np.zeros((values.shape[1], 3))
+    control[0], control[-1] = points[0], points[-1]
+    rest = points - values[:, :1] * points[0] - values[:, -1:] * points[-1]
+    inner = values[:, 1:-1]
+    control[1:-1] = np.linalg.solve(inner.T @ inner, inner.T @ rest)
+    return Curve(_DEGREE, knots, control)

@@ -1,0 +1,106 @@
+"""Changes of a whole face: untrim, extend, split, shrink, turn."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import Field
+
+from pamble.core.errors import GeometryError
+from pamble.core.faces.change import extended, shrunk, split, untrimmed
+from pamble.core.faces.shapes import turn_over
+from pamble.study.features.base import Context, FeatureKind, Inputs, Made, changed_faces
+from pamble.study.features.fields import choice, number
+from pamble.study.references import ChangedFaceRef, EdgeRef
+from pamble.study.stored import Stored
+
+
+class UntrimParams(Stored):
+    """edges: what is given back, an edge or a hole by one of its edges; all of the trim when there are none."""
+
+    face: ChangedFaceRef = choice("Face")
+    edges: list[EdgeRef] = Field([], title="Only these edges")
+
+
+def untrim(params: UntrimParams, inputs: Inputs, context: Context) -> Made:
+    """Give a face back what was trimmed away; its surface was never touched."""
+    face = inputs.face(params.face)
+    if face.natural:
+        raise GeometryError(f"{inputs.name(params.face.feature)} is not trimmed: there is nothing to give back.")
+    for ref in params.edges:
+        if ref.feature != params.face.feature:
+            raise GeometryError(f"{inputs.name(ref.feature)} is another face: pick edges of the one that is untrimmed.")
+        inputs.edge(ref)
+    names = [ref.edge for ref in params.edges]
+    return changed_faces({params.face.feature: untrimmed(face, names or None)})
+
+
+class ExtendFaceParams(Stored):
+    """At an edge that lies on a side of the face's surface. shape: by its curvature, or straight, G1."""
+
+    face: ChangedFaceRef = choice("Face")
+    edge: EdgeRef = choice("At edge")
+    length: float = number("By", 20.0, "mm", gt=0, le=100000)
+    shape: Literal["curvature", "straight"] = choice("Runs on", "curvature")
+
+
+def extend(params: ExtendFaceParams, inputs: Inputs, context: Context) -> Made:
+    """Build the longer face."""
+    if params.edge.feature != params.face.feature:
+        raise GeometryError("The edge belongs to another face: pick one of the face that is extended.")
+    face = inputs.face(params.face)
+    inputs.edge(params.edge)
+    longer = extended(face, params.edge.edge, params.length, params.shape, 0.1 * context.fit)
+    grown = [a - b for a, b in zip(longer.surface.control.shape, face.surface.control.shape, strict=True)][:2]
+    return changed_faces({params.face.feature: longer}, cvs_added=grown)
+
+
+class SplitFaceParams(Stored):
+    """At iso-curves, held at fractions of the domain. The face goes on being its first piece."""
+
+    face: ChangedFaceRef = choice("Face")
+    held: Literal["u", "v"] = choice("Held parameter", "u")
+    at: list[float] = Field([0.5], title="At", min_length=1)
+
+
+def split_face(params: SplitFaceParams, inputs: Inputs, context: Context) -> Made:
+    """Build the pieces."""
+    pieces = split(inputs.face(params.face), params.held, params.at, context.step)
+    more = {str(n): piece for n, piece in enumerate(pieces[1:], start=2)}
+    return changed_faces({params.face.feature: pieces[0]}, more, pieces=len(pieces))
+
+
+class OneFaceParams(Stored):
+    """One face."""
+
+    face: ChangedFaceRef = choice("Face")
+
+
+def shrink(params: OneFaceParams, inputs: Inputs, context: Context) -> Made:
+    """Cut the surface under a trimmed face back to it."""
+    face = inputs.face(params.face)
+    small = shrunk(face, 0.1 * context.fit)
+    left: dict[str, Any] = {}
+    for k, name in enumerate("uv"):
+        (a, b), (c, d) = small.surface.domain[k], face.surface.domain[k]
+        left[f"left_{name}"] = 100 * (b - a) / (d - c)
+    return changed_faces({params.face.feature: small}, **left)
+
+
+def turn(params: OneFaceParams, inputs: Inputs, context: Context) -> Made:
+    """Turn the way a face points."""
+    return changed_faces({params.face.feature: turn_over(inputs.face(params.face))})
+
+
+KINDS = (
+    FeatureKind(
+        "untrim", "Untrim", "primary", UntrimParams, untrim, "primaries",
+        "Pick a trimmed face; all of its trim goes, or only the edges that you pick.",
+    ),
+    FeatureKind(
+        "extend_face", "Extend", "primary", ExtendFaceParams, extend, "primaries", "Pick an edge of a face.",
+    ),
+    FeatureKind("split_face", "Split", "primary", SplitFaceParams, split_face, "primaries", "Pick a face."),
+    FeatureKind("shrink_face", "Shrink", "primary", OneFaceParams, shrink, "primaries", "Pick a trimmed face."),
+    FeatureKind("turn_face", "Turn", "primary", OneFaceParams, turn, "primaries", "Pick a face to turn its normal."),
+)  # fmt: skip

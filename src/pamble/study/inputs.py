@@ -1,0 +1,123 @@
+"""What a step reads: the objects that it points to, as they stand before it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from pamble.core.arrays import Array
+from pamble.core.curves.measure import length_parameters
+from pamble.core.errors import GeometryError, ReferenceLost
+from pamble.core.faces.face import Edge, Face, base_name
+from pamble.core.planes import Plane
+from pamble.core.spline.closest import to_curve
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points
+from pamble.study.objects import Shape
+from pamble.study.references import CvRef, EdgeRef, FaceRef, OnLine, Place, PlaneRef
+
+
+class EdgeLost(ReferenceLost):
+    """An edge or line that is gone or has become several. candidates: lines that may be meant, likeliest first."""
+
+    def __init__(self, message: str, feature: str, edge: str, candidates: tuple[str, ...]) -> None:
+        super().__init__(message)
+        self.feature, self.edge, self.candidates = feature, edge, candidates
+
+
+@dataclass(frozen=True)
+class Inputs:
+    """The shapes that a step points to, by object id, and the names of all objects."""
+
+    shapes: Mapping[str, Shape]
+    names: Mapping[str, str]
+
+    def name(self, id: str) -> str:
+        """An object's name in words."""
+        return self.names.get(id, id)
+
+    def shape(self, id: str) -> Shape:
+        """The shape of an object. Raises `ReferenceLost`."""
+        if id not in self.shapes:
+            raise ReferenceLost(f"{self.name(id)} is no longer there.")
+        return self.shapes[id]
+
+    def face(self, ref: FaceRef) -> Face:
+        """The face that is pointed to. Raises `ReferenceLost`."""
+        face = self.shape(ref.feature).face
+        if face is None:
+            raise ReferenceLost(f"{self.name(ref.feature)} has no face: a face is needed here.")
+        return face
+
+    def edge(self, ref: EdgeRef) -> Edge:
+        """The edge of a face. Raises `ReferenceLost`."""
+        face = self.shape(ref.feature).face
+        if face is None:
+            raise ReferenceLost(f"{self.name(ref.feature)} has no face: an edge of a face is needed here.")
+        self._line(ref)
+        return face.edge(ref.edge)
+
+    def curve(self, ref: EdgeRef) -> Curve:
+        """A curve, or an edge as one. Raises `ReferenceLost`."""
+        return self._line(ref)
+
+    def _line(self, ref: EdgeRef) -> Curve:
+        lines = self.shape(ref.feature).lines
+        if ref.edge in lines:
+            return lines[ref.edge]
+        name = self.name(ref.feature)
+        parts = [e for e in lines if base_name(e) == base_name(ref.edge)]
+        likely = tuple(_likeliest(lines, parts, ref))
+        if len(parts) > 1:
+            words = f"{name}: the edge {ref.edge} has become {len(parts)}: pick the one that is meant."
+        elif parts:
+            words = f"{name}: the edge {ref.edge} is one with its neighbours now, {parts[0]}: pick it, or another."
+        else:
+            words = f"{name}: the line {ref.edge} is no longer there; pick another of its {len(lines)}."
+        raise EdgeLost(words, ref.feature, ref.edge, likely)
+
+    def plane(self, ref: PlaneRef) -> Plane:
+        """The plane that is pointed to. Raises `ReferenceLost`."""
+        plane = self.shape(ref.feature).plane
+        if plane is None:
+            raise ReferenceLost(f"{self.name(ref.feature)} is no plane: a plane is needed here.")
+        return plane
+
+    def point(self, place: Place) -> Array:
+        """Coordinates (3,) of a place. Raises `ReferenceLost`."""
+        if isinstance(place, OnLine):
+            curve = self._line(place)
+            inner = 0 < place.at < 1
+            t = length_parameters(curve, np.array([place.at])) if inner else [curve.domain[int(place.at)]]
+            return np.asarray(curve_points(curve, t)[0])
+        if isinstance(place, CvRef):
+            shape = self.shape(place.feature)
+            if not shape.curves or place.cv >= len(shape.net):
+                raise ReferenceLost(f"{self.name(place.feature)}: CV {place.cv + 1} is no longer there.")
+            return np.asarray(shape.net[place.cv])
+        return np.array(place)
+
+    def different(self, refs: Sequence[EdgeRef]) -> list[Curve]:
+        """The curves that are pointed to, each once. Raises `GeometryError` if one is picked twice."""
+        seen: set[tuple[str, str]] = set()
+        for ref in refs:
+            if (ref.feature, ref.edge) in seen:
+                raise GeometryError(f"{self.name(ref.feature)} is picked twice: pick another curve.")
+            seen.add((ref.feature, ref.edge))
+        return [self.curve(ref) for ref in refs]
+
+    def is_edge(self, ref: EdgeRef) -> bool:
+        """Whether the line is an edge of a face, so that there is a surface beside it."""
+        face = self.shape(ref.feature).face
+        return face is not None and ref.edge in {e.name for e in face.edges}
+
+
+def _likeliest(lines: Mapping[str, Curve], parts: Sequence[str], ref: EdgeRef) -> list[str]:
+    """Lines that may be meant: parts of the old one first, each lot by nearness to where it was picked."""
+    if ref.near is None:
+        return [*parts, *(e for e in lines if e not in parts)]
+    place = np.array([ref.near])
+    away = {e: float(to_curve(c, place).distance[0]) for e, c in lines.items()}
+    return sorted(lines, key=lambda e: (e not in parts, away[e]))

@@ -1,0 +1,63 @@
+"""Studies and operations written by earlier versions, brought to the form of today. The one home of such changes.
+
+Each version of the document has one function that turns it into the next; a change of a tool's parameters is a line in
+the table of its version.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Any
+
+Raw = dict[str, Any]
+
+
+def migrated(study: Mapping[str, Any]) -> Raw:
+    """A stored study in the form of today; what is already, or comes from a later version, is left as it is."""
+    out = dict(study)
+    while (step := _STEPS.get(out.get("format_version", 1))) is not None:
+        out = step(out)
+    return out
+
+
+def migrated_operation(op: Any) -> Any:
+    """An operation as it was stored once, its parameters in the form of today."""
+    if not isinstance(op, dict) or not isinstance(op.get("features"), list):
+        return op
+    return {**op, "features": [_from_first(f) for f in op["features"]]}
+
+
+def _first_to_second(study: Raw) -> Raw:
+    features = [_from_first(f) for f in study.get("features", [])]
+    return {**study, "format_version": 2, "features": features}
+
+
+def _from_first(feature: Any) -> Any:
+    if not isinstance(feature, dict) or not isinstance(feature.get("params"), dict):
+        return feature
+    change = _PARAMS_OF_FIRST.get(str(feature.get("kind")))
+    return feature if change is None else {**feature, "params": change(feature["params"])}
+
+
+def _one_face(params: Raw) -> Raw:
+    """Tools that take several faces took one."""
+    if "face" not in params or "faces" in params:
+        return params
+    return {**{k: v for k, v in params.items() if k != "face"}, "faces": [params["face"]]}
+
+
+def _one_vector(params: Raw) -> Raw:
+    """In a copy one field stood for shift, axis, normal and factors."""
+    if "by" not in params:
+        return params
+    field = {"turn": "axis", "mirror": "normal", "scale": "factors"}.get(params.get("how", "move"), "shift")
+    return {field: params["by"], **{k: v for k, v in params.items() if k != "by"}}
+
+
+_PARAMS_OF_FIRST: dict[str, Callable[[Raw], Raw]] = {
+    "section_curve": _one_face,
+    "project_curve": _one_face,
+    "copy_curve": _one_vector,
+}
+
+_STEPS: dict[Any, Callable[[Raw], Raw]] = {1: _first_to_second}

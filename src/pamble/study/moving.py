@@ -1,0 +1,111 @@
+"""CVs moved on any object: where the change is to be kept.
+
+A curve or face that its step draws by its CVs is changed there, as long as its surface has not been changed since.
+Every other face gets a step of its own that holds the change, laid over whatever the steps before it make.
+"""
+
+from __future__ import annotations
+
+import uuid
+from typing import Any
+
+import numpy as np
+
+from pamble.core.errors import StudyError
+from pamble.core.faces.face import Face
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.surface import Surface
+from pamble.core.surfaces.overlay import Overlay, overlay_of
+from pamble.study.apply import replaced
+from pamble.study.document import Feature, Study
+from pamble.study.evaluate import Evaluation
+from pamble.study.features import KINDS
+from pamble.study.features.move_cvs import MoveCvsParams
+from pamble.study.history import needed_steps
+from pamble.study.operations import AddFeatures, MoveCvs, Op, SetParams
+from pamble.study.references import step_of
+from pamble.study.stored import CurveData, SurfaceData
+
+
+def moving_op(study: Study, evaluation: Evaluation, op: MoveCvs) -> Op:
+    """The operation that moves CVs of an object where its change belongs. Raises `StudyError`."""
+    standing = evaluation.world.get(op.id)
+    if standing is None:
+        raise StudyError("This object has no shape: there is nothing to move.")
+    face = standing.shape.face
+    maker = study.feature(step_of(op.id))
+    own = maker.id == op.id and maker.kind in KINDS and bool(KINDS[maker.kind].net)
+    if face is None:
+        if not own:
+            raise StudyError(f"{maker.name} follows from its inputs: its CVs cannot be moved.")
+        return op
+    last = _last_changer(study, evaluation, op.id)
+    if last is None and own:
+        return op
+    if last is not None and last.kind == "move_cvs":
+        return _again(last, face, op)
+    name = _free(f"CVs of {maker.name}", study)
+    change = overlay_of(face.surface, _displaced(face.surface, op, maker.name))
+    params = {"face": {"feature": op.id}, "change": _stored(change)}
+    feature = Feature(id=op.step or uuid.uuid4().hex[:12], kind="move_cvs", name=name, role=maker.role, params=params)
+    return AddFeatures(features=[feature.model_copy(update={"group": maker.group})])
+
+
+def _last_changer(study: Study, evaluation: Evaluation, id: str) -> Feature | None:
+    """The last step that gave a face another surface; trims leave the surface as it is."""
+    last, surface = None, None
+    for feature in study.built:
+        state = evaluation.states.get(feature.id)
+        if state is None or not state.hands_on or state.made is None:
+            continue
+        shape = state.made.objects(feature.id).get(id)
+        if shape is None or shape.face is None:
+            continue
+        if surface is not None and not _same_net(surface, shape.face.surface):
+            last = feature
+        surface = shape.face.surface
+    return last
+
+
+def _same_net(a: Surface, b: Surface) -> bool:
+    return a is b or (a.control.shape == b.control.shape and np.array_equal(a.control, b.control))
+
+
+def _displaced(surface: Surface, op: MoveCvs, name: str) -> Any:
+    out = np.zeros_like(surface.control)
+    n, m, _ = surface.control.shape
+    for cv in op.cvs:
+        if cv.i >= n or cv.j >= m:
+            raise StudyError(f"{name} has no CV {cv.i}, {cv.j}.")
+        out[cv.i, cv.j] = np.array(cv.to) - surface.control[cv.i, cv.j]
+    return out
+
+
+def _again(step: Feature, face: Face, op: MoveCvs) -> Op:
+    """More movement in a step that moves CVs already; what it holds at the sides stays held."""
+    params = MoveCvsParams.model_validate(step.params)
+    more = _displaced(face.surface, op, step.name)
+    held = params.held_rows(more)
+    change = params.overlay().on(face.surface).control + held
+    return SetParams(id=step.id, changes={"change": _stored(overlay_of(face.surface, change))})
+
+
+def _stored(change: Overlay) -> dict[str, Any]:
+    return SurfaceData.of(change.surface).model_dump()
+
+
+def _free(wanted: str, study: Study) -> str:
+    taken = {f.name for f in study.features}
+    return next(t for t in (wanted, *(f"{wanted} {i}" for i in range(2, 9999))) if t not in taken)
+
+
+def held_by_others(feature: Feature) -> bool:
+    """Whether a curve's own CVs are bound to other objects, so that it stands elsewhere than it was drawn."""
+    return feature.kind == "cv_curve" and bool(needed_steps(feature))
+
+
+def standing_curve(study: Study, id: str, curve: Curve) -> Study:
+    """The study with a CV curve drawn where it stands."""
+    feature = study.feature(id)
+    params = {**feature.params, "curve": CurveData.of(curve).model_dump()}
+    return replaced(study, feature.model_copy(update={"params": params}))
