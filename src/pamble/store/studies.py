@@ -112,7 +112,7 @@ class Studies:
         document: dict[str, Any],
         results: Results | None = None,
     ) -> StoredStudy:
-        """Store an operation on top of version ``base``, and new results of steps; what was undone before is dropped."""
+        """Store an operation on top of version ``base``, and results of steps; what was undone before is dropped."""
         with Session(self._engine) as session, session.begin():
             position = self._advance(session, id, base, 1, document)
             self._keep(session, id, results)

@@ -218,7 +218,7 @@ export interface components {
     schemas: {
         /**
          * AddFeatures
-         * @description Put features into the build, each at its place in ``at`` (the end when null).
+         * @description Put features into the build, each at its place in ``at`` (behind the marker, or at the end, when null).
          */
         AddFeatures: {
             /**
@@ -253,6 +253,20 @@ export interface components {
         Body_import_study_api_studies_import_post: {
             /** File */
             file: string;
+        };
+        /**
+         * Cancel
+         * @description Stop what is worked on, if it is not done yet: that answers with an error of the code "cancelled".
+         */
+        Cancel: {
+            /** Seq */
+            seq: number;
+            /**
+             * Type
+             * @default cancel
+             * @constant
+             */
+            type?: "cancel";
         };
         /**
          * CombWanted
@@ -292,6 +306,8 @@ export interface components {
         CombsHeader: {
             /** Combs */
             combs: components["schemas"]["FrameComb"][];
+            /** Seq */
+            seq: number | null;
             /**
              * Type
              * @constant
@@ -306,7 +322,7 @@ export interface components {
             /** Base */
             base: number;
             /** Op */
-            op: components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["Reshape"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"] | components["schemas"]["SetGroups"];
+            op: components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["Reshape"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"] | components["schemas"]["MoveStep"] | components["schemas"]["SetMarker"] | components["schemas"]["Several"] | components["schemas"]["SetGroups"];
             /** Seq */
             seq: number;
             /**
@@ -433,13 +449,24 @@ export interface components {
         };
         /**
          * EdgeRef
-         * @description A line: an edge of a face by its lasting name, or a curve of a curve feature, ``c0`` and so on.
+         * @description A line: an edge of a face by its lasting name, or a curve, ``c0`` and so on.
+         *
+         *     near: where on the part it was picked, mm; it puts the choices in order when the name is gone.
          */
         EdgeRef: {
             /** Edge */
             edge: string;
             /** Feature */
             feature: string;
+            /**
+             * Near
+             * @default null
+             */
+            near?: [
+                number,
+                number,
+                number
+            ] | null;
         };
         /**
          * Failed
@@ -619,9 +646,11 @@ export interface components {
         };
         /**
          * FrameFeature
-         * @description What evaluation says of a feature.
+         * @description What evaluation says of a step. makes, changes: objects.
          */
         FrameFeature: {
+            /** Changes */
+            changes: string[];
             /** Facts */
             facts: {
                 [key: string]: unknown;
@@ -630,12 +659,18 @@ export interface components {
             handles: components["schemas"]["FrameHandle"][];
             /** Id */
             id: string;
+            lost: components["schemas"]["FrameLost"] | null;
+            /** Makes */
+            makes: string[];
             /** Problem */
             problem: string | null;
-            /** Shape */
-            shape: boolean;
             /** Stale */
             stale: boolean;
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "fresh" | "behind" | "failed" | "lost" | "off" | "beyond";
             /** Warnings */
             warnings: string[];
         };
@@ -652,10 +687,14 @@ export interface components {
             ];
             /** Field */
             field: string;
+            /** High */
+            high: number;
             /** Index */
             index: number;
             /** Label */
             label: string;
+            /** Low */
+            low: number;
             /** Per Mm */
             per_mm: number;
             /** Point */
@@ -669,7 +708,9 @@ export interface components {
         };
         /**
          * FrameHeader
-         * @description Header of a binary frame with shapes.
+         * @description Header of a binary frame: of shapes, steps and seams those that changed, all of them when ``whole``.
+         *
+         *     seq: the message that a preview answers. order: keys of all seams, worst first.
          */
         FrameHeader: {
             /** Combs */
@@ -678,6 +719,8 @@ export interface components {
             features: components["schemas"]["FrameFeature"][];
             /** Objects */
             objects: components["schemas"]["FrameObject"][];
+            /** Order */
+            order: string[];
             /** Preview */
             preview: boolean;
             /** Removed */
@@ -686,6 +729,8 @@ export interface components {
             said: string | null;
             /** Seams */
             seams: components["schemas"]["FrameSeam"][];
+            /** Seq */
+            seq: number | null;
             /**
              * Type
              * @constant
@@ -695,11 +740,26 @@ export interface components {
             whole: boolean;
         };
         /**
+         * FrameLost
+         * @description A reference that holds no longer; candidates: lines of the object that may be meant, likeliest first.
+         */
+        FrameLost: {
+            /** Candidates */
+            candidates: string[];
+            /** Edge */
+            edge: string;
+            /** Feature */
+            feature: string;
+        };
+        /**
          * FrameObject
-         * @description A shape. vertices: 10 floats each, position, normal, largest and smallest curvature, u, v. triangles: numbers of
+         * @description A shape. by: the step that made or changed it last; stale: it is a last good shape. vertices: 10
+         *     floats each, position, normal, largest and smallest curvature, u, v. triangles: numbers of
          *     vertices, three each, where the vertices are no grid. plane: origin, x and y axis of a plane.
          */
         FrameObject: {
+            /** By */
+            by: string;
             cvs: components["schemas"]["FrameCvs"];
             /** Degree */
             degree: [
@@ -750,6 +810,8 @@ export interface components {
                 number,
                 number
             ];
+            /** Stale */
+            stale: boolean;
             /** Triangles */
             triangles: [
                 number,
@@ -788,8 +850,9 @@ export interface components {
             ];
             /** Promised */
             promised: number | null;
-            /** Rate */
-            rate: number | null;
+            /** Proposed */
+            proposed: number;
+            rate: components["schemas"]["SeamCurvature"] | null;
             /** Ratio */
             ratio: number;
             /**
@@ -834,7 +897,8 @@ export interface components {
         };
         /**
          * Limits
-         * @description What seams are judged by: gap in mm, angle in degrees, curvature mismatch in %; and the fit, mm.
+         * @description What seams are judged by: gap in mm, angle in degrees, curvature mismatch in %, mismatch of its change in %; and
+         *     the fit, mm: within a tenth of it cuts follow their surfaces.
          */
         Limits: {
             /**
@@ -857,6 +921,11 @@ export interface components {
              * @default 0.01
              */
             gap?: number;
+            /**
+             * Rate
+             * @default 10
+             */
+            rate?: number;
         };
         /**
          * Locate
@@ -906,7 +975,9 @@ export interface components {
         };
         /**
          * MoveCvs
-         * @description Move CVs of a face.
+         * @description Move CVs of an object: in the definition of the step that draws it by its CVs, else in a step of their own.
+         *
+         *     id: the object. step: id of that step, where one has to be made; found if left out.
          */
         MoveCvs: {
             /** Cvs */
@@ -918,6 +989,26 @@ export interface components {
              * @enum {string}
              */
             op: "move_cvs";
+            /**
+             * Step
+             * @default null
+             */
+            step?: string | null;
+        };
+        /**
+         * MoveStep
+         * @description Give a step another place in the build: ``to`` is its place, from 0, when all is done.
+         */
+        MoveStep: {
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            op: "move_step";
+            /** To */
+            to: number;
         };
         /**
          * MovedCv
@@ -956,6 +1047,20 @@ export interface components {
             name?: string | null;
         };
         /**
+         * Passed
+         * @description Answer to a message that needs no other: a preview that was overtaken, a wish that was taken.
+         */
+        Passed: {
+            /** Seq */
+            seq: number;
+            /**
+             * Type
+             * @default passed
+             * @constant
+             */
+            type: "passed";
+        };
+        /**
          * Preview
          * @description Show what an operation would make while the pointer is down; only the latest counts.
          *
@@ -968,7 +1073,7 @@ export interface components {
              */
             combs?: components["schemas"]["CombWanted"][];
             /** Op */
-            op: components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["Reshape"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"] | components["schemas"]["SetGroups"];
+            op: components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["Reshape"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"] | components["schemas"]["MoveStep"] | components["schemas"]["SetMarker"] | components["schemas"]["Several"] | components["schemas"]["SetGroups"];
             /** Seq */
             seq: number;
             /**
@@ -1040,6 +1145,20 @@ export interface components {
              * @constant
              */
             type: "probed";
+        };
+        /**
+         * Progress
+         * @description How far long work is, 0 to 1. No answer to anything.
+         */
+        Progress: {
+            /** Share */
+            share: number;
+            /**
+             * Type
+             * @default progress
+             * @constant
+             */
+            type: "progress";
         };
         /**
          * RemoveFeatures
@@ -1175,6 +1294,22 @@ export interface components {
             op: "set_groups";
         };
         /**
+         * SetMarker
+         * @description Build and show the steps up to this one; all when null. New steps land behind it.
+         */
+        SetMarker: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            op: "set_marker";
+            /**
+             * Step
+             * @default null
+             */
+            step?: string | null;
+        };
+        /**
          * SetParams
          * @description Give parameters of a feature new values; others stay.
          */
@@ -1226,6 +1361,19 @@ export interface components {
              * @enum {string}
              */
             op: "set_study";
+        };
+        /**
+         * Several
+         * @description Operations that are one for undo: all are done, or none.
+         */
+        Several: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            op: "several";
+            /** Ops */
+            ops: (components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["Reshape"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"] | components["schemas"]["MoveStep"] | components["schemas"]["SetMarker"] | components["schemas"]["Several"] | components["schemas"]["SetGroups"])[];
         };
         /**
          * Step
@@ -1327,6 +1475,8 @@ export interface components {
             /** Groups */
             groups: components["schemas"]["Group"][];
             limits: components["schemas"]["Limits"];
+            /** Marker */
+            marker: string | null;
             /** Name */
             name: string;
             /** Seam Targets */
