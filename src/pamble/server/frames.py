@@ -78,6 +78,13 @@ class FrameLost(Sent):
     candidates: list[str]
 
 
+class FrameOffer(Sent):
+    """A change of a step's parameters that would mend it."""
+
+    label: str
+    changes: dict[str, Any]
+
+
 class FrameFeature(Sent):
     """What evaluation says of a step. makes, changes: objects."""
 
@@ -91,6 +98,7 @@ class FrameFeature(Sent):
     warnings: list[str]
     handles: list[FrameHandle]
     lost: FrameLost | None
+    offer: FrameOffer | None
 
 
 class SeamWorst(Sent):

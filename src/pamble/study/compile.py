@@ -15,7 +15,7 @@ from pamble.study.dimensions import resolved
 from pamble.study.document import Feature, first_problem
 from pamble.study.features import KINDS
 from pamble.study.features.base import FeatureKind
-from pamble.study.references import ChangedFaceRef, EdgeRef, Ref, cut_by, found_refs
+from pamble.study.references import ChangedEdgeRef, ChangedFaceRef, Ref, found_refs
 from pamble.study.stored import Stored
 
 
@@ -37,12 +37,6 @@ class Compiled:
     def reads(self) -> tuple[str, ...]:
         """Ids of the objects that the step reads, each once."""
         return tuple(dict.fromkeys(r.feature for r in self.refs))
-
-    @property
-    def needs(self) -> tuple[str, ...]:
-        """Steps other than the objects' own makers that it hangs on: those that cut the edges it asks for."""
-        cut = (cut_by(r.edge) for r in self.refs if isinstance(r, EdgeRef))
-        return tuple(dict.fromkeys(step for step in cut if step is not None))
 
 
 class Compiler:
@@ -87,5 +81,5 @@ def _compiled(feature: Feature, values: Mapping[str, float]) -> Compiled:
         return Compiled(kind, None, (), (), "bad", str(error))
     data = orjson.dumps([feature.kind, given], option=orjson.OPT_SERIALIZE_NUMPY)
     refs = tuple(found_refs(params))
-    changed = tuple(dict.fromkeys(r.feature for r in refs if isinstance(r, ChangedFaceRef)))
+    changed = tuple(dict.fromkeys(r.feature for r in refs if isinstance(r, (ChangedFaceRef, ChangedEdgeRef))))
     return Compiled(kind, params, refs, changed, hashlib.blake2b(data, digest_size=12).hexdigest())

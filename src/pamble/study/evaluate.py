@@ -23,7 +23,7 @@ from pamble.study.dimensions import dimension_values
 from pamble.study.document import Feature, Study
 from pamble.study.features.base import Context
 from pamble.study.features.figures import described
-from pamble.study.inputs import EdgeLost, Inputs
+from pamble.study.inputs import EdgeLost, Inputs, Offered
 from pamble.study.objects import Made, Shape
 from pamble.study.references import step_of
 
@@ -49,6 +49,14 @@ class Lost:
     candidates: tuple[str, ...]
 
 
+@dataclass(frozen=True)
+class Offer:
+    """A change of a step's parameters that would mend it. label: what it does, in words."""
+
+    label: str
+    changes: dict[str, Any]
+
+
 @dataclass(frozen=True, eq=False)
 class State:
     """A step after evaluation. made: what it hands on, its last good result when it is not fresh.
@@ -61,6 +69,7 @@ class State:
     problem: str | None = None
     key: str = ""
     lost: Lost | None = None
+    offer: Offer | None = None
 
     @property
     def stale(self) -> bool:
@@ -219,7 +228,7 @@ class _Walk:
         if made is None:
             run = self._run(feature, compiled, read, old)
             if isinstance(run, State):
-                return _same(old, State(run.status, last, run.problem, key, run.lost))
+                return _same(old, State(run.status, last, run.problem, key, run.lost, run.offer))
             made = run
             if not self.preview:
                 self.evaluator.remember(key, made)
@@ -250,6 +259,8 @@ class _Walk:
             return State("lost", problem=str(error), lost=Lost(error.feature, error.edge, error.candidates))
         except ReferenceLost as error:
             return State("lost", problem=str(error))
+        except Offered as error:
+            return State("failed", problem=str(error), offer=Offer(error.label, error.changes))
         except PambleError as error:
             return State("failed", problem=str(error))
         except Exception as error:  # a fault of ours must not take the study with it

@@ -19,6 +19,14 @@ from pamble.study.objects import Shape
 from pamble.study.references import CvRef, EdgeRef, FaceRef, OnLine, Place, PlaneRef
 
 
+class Offered(GeometryError):
+    """A step that fails, with a change of its parameters that would mend it. label: what the change does, in words."""
+
+    def __init__(self, message: str, label: str, changes: Mapping[str, object]) -> None:
+        super().__init__(message)
+        self.label, self.changes = label, dict(changes)
+
+
 class EdgeLost(ReferenceLost):
     """An edge or line that is gone or has become several. candidates: lines that may be meant, likeliest first."""
 

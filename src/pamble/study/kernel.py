@@ -76,7 +76,9 @@ class Kernel:
         self._snapshot = snapshot
         self._prepared = None
         self._reach = part_reach(snapshot.now)
-        self._unseen = {f.id for f in snapshot.study.features} - in_sight(snapshot.study, [])
+        compiled = {f.id: self._evaluator.compiler.known(f) for f in snapshot.study.features}
+        changing = [id for id, c in compiled.items() if c is not None and c.changed]
+        self._unseen = set(compiled) - in_sight(snapshot.study, changing)
 
     @property
     def study(self) -> Study:

@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 
+from pamble.core.arrays import Array
 from pamble.core.errors import StudyError
 from pamble.core.faces.face import Face
 from pamble.core.spline.curve import Curve
@@ -22,7 +23,7 @@ from pamble.study.evaluate import Evaluation
 from pamble.study.features import KINDS
 from pamble.study.features.move_cvs import MoveCvsParams
 from pamble.study.history import needed_steps
-from pamble.study.operations import AddFeatures, MoveCvs, Op, SetParams
+from pamble.study.operations import AddFeatures, MoveCvs, MovedCv, Op, SetParams
 from pamble.study.references import step_of
 from pamble.study.stored import CurveData, SurfaceData
 
@@ -33,6 +34,9 @@ def moving_op(study: Study, evaluation: Evaluation, op: MoveCvs) -> Op:
     if standing is None:
         raise StudyError("This object has no shape: there is nothing to move.")
     face = standing.shape.face
+    if op.mirror is not None:
+        net = standing.shape.net[:, None] if face is None else face.surface.control
+        op = _mirrored(op, net, study.feature(step_of(op.id)).name)
     maker = study.feature(step_of(op.id))
     own = maker.id == op.id and maker.kind in KINDS and bool(KINDS[maker.kind].net)
     if face is None:
@@ -49,6 +53,38 @@ def moving_op(study: Study, evaluation: Evaluation, op: MoveCvs) -> Op:
     params = {"face": {"feature": op.id}, "change": _stored(change)}
     feature = Feature(id=op.step or uuid.uuid4().hex[:12], kind="move_cvs", name=name, role=maker.role, params=params)
     return AddFeatures(features=[feature.model_copy(update={"group": maker.group})])
+
+
+_SAME = 1e-4
+"""Distance, as a fraction of the net's size, within which a CV lies mirrored to another."""
+
+
+def _mirrored(op: MoveCvs, net: Array, name: str) -> MoveCvs:
+    """The movement with that of the CVs that lie mirrored. Raises `StudyError` where there is none."""
+    axis = "xyz".index(op.mirror or "x")
+    turn = np.ones(3)
+    turn[axis] = -1.0
+    rows, columns, _ = net.shape
+    flat = net.reshape(-1, 3)
+    size = float(np.linalg.norm(np.ptp(flat, axis=0)))
+    moved = {(cv.i, cv.j): np.array(cv.to) for cv in op.cvs}
+    own = dict(moved)
+    for (i, j), to in own.items():
+        if i >= rows or j >= columns:
+            raise StudyError(f"{name} has no CV {i}, {j}.")
+        away = np.linalg.norm(flat - net[i, j] * turn, axis=1)
+        partner = int(np.argmin(away))
+        if away[partner] > _SAME * size:
+            raise StudyError(
+                f"{name} is not the same on both sides of {op.mirror} = 0: CV {i + 1}, {j + 1} has no twin."
+            )
+        at = divmod(partner, columns)
+        if at == (i, j):
+            moved[at] = np.where(np.arange(3) == axis, 0.0, to)
+        elif at not in own:
+            moved[at] = to * turn
+    cvs = [MovedCv(i=i, j=j, to=(float(p[0]), float(p[1]), float(p[2]))) for (i, j), p in moved.items()]
+    return op.model_copy(update={"cvs": cvs, "mirror": None})
 
 
 def _last_changer(study: Study, evaluation: Evaluation, id: str) -> Feature | None:

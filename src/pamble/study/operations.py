@@ -46,13 +46,15 @@ class MovedCv(Stored):
 class MoveCvs(Stored):
     """Move CVs of an object: in the definition of the step that draws it by its CVs, else in a step of their own.
 
-    id: the object. step: id of that step, where one has to be made; found if left out.
+    id: the object. step: id of that step, where one has to be made; found if left out. mirror: the CVs that lie
+    mirrored across the plane x = 0, y = 0 or z = 0 move mirrored too.
     """
 
     op: Literal["move_cvs"] = "move_cvs"
     id: str
     cvs: list[MovedCv] = Field(min_length=1)
     step: str | None = Field(None, max_length=64, pattern=r"^[A-Za-z0-9_-]+$")
+    mirror: Literal["x", "y", "z"] | None = None
 
 
 class Reshape(Stored):

@@ -105,6 +105,7 @@ def _told(id: str, state: State, fault: str | None) -> dict[str, Any]:
         "facts": dict(made.facts) if made is not None else {},
         "warnings": list(made.warnings) if made is not None and not state.problem else [],
         "handles": [_handle(h) for h in made.handles] if made is not None and state.hands_on else [],
+        "offer": None if state.offer is None else vars(state.offer),
         "lost": None if state.lost is None else {**vars(state.lost), "candidates": list(state.lost.candidates)},
     }
 

@@ -37,6 +37,10 @@ class ChangedFaceRef(FaceRef):
     """A face that the step changes: steps before it see the old one, steps after it the new one."""
 
 
+class ChangedEdgeRef(EdgeRef):
+    """An edge of a face that the step changes there."""
+
+
 class PlaneRef(Ref):
     """A plane."""
 

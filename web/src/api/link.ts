@@ -10,14 +10,22 @@ export interface LinkEvents {
   state(state: StudyState, frame: Frame<FrameHeader>): void;
   preview(frame: Frame<FrameHeader>): void;
   combs(frame: Frame<CombsHeader>): void;
+  progress(share: number | null): void;
   failed(message: string, code: string, wasPreview: boolean): void;
   connected(yes: boolean): void;
+  /** The study cannot be opened: the words why. Nothing is tried again. */
+  gone(message: string): void;
 }
 
 interface Waiting {
-  resolve(message: ServerMessage): void;
+  resolve(message: ServerMessage | null): void;
   reject(error: Error): void;
 }
+
+const LOST = 'The connection to the server was lost: look whether this step is there before you do it again.';
+const OFFLINE = 'There is no connection to the server at the moment: nothing was changed. It is tried again.';
+/** Time in ms after which a preview counts as lost and the next one is sent. */
+const PREVIEW_LIMIT = 15000;
 
 /** The live socket of one study. One preview is in flight at a time; while it is, only the latest intent is kept. */
 export class Link {
@@ -32,6 +40,7 @@ export class Link {
   private retries = 0;
   private previewsOff = false;
   private last: Promise<unknown> = Promise.resolve();
+  private overdue: ReturnType<typeof setTimeout> | undefined;
   /** Round trips of previews in ms, newest last: read by the benchmark. */
   readonly roundTrips: number[] = [];
 
@@ -46,16 +55,18 @@ export class Link {
     const scheme = location.protocol === 'https:' ? 'wss' : 'ws';
     const socket = new WebSocket(`${scheme}://${location.host}/api/studies/${this.study}/live`);
     socket.binaryType = 'arraybuffer';
-    socket.onopen = () => (this.retries = 0);
     socket.onmessage = (event) => this.receive(event.data as string | ArrayBuffer);
-    socket.onclose = () => this.lost();
+    socket.onclose = () => this.lost(socket);
     this.socket = socket;
   }
 
-  private lost(): void {
+  private lost(socket: WebSocket): void {
+    if (socket !== this.socket) return;
+    clearTimeout(this.overdue);
     this.previewSent = this.previewNext = null;
-    for (const w of this.waiting.values()) w.reject(new Error('The connection to the server was lost.'));
+    for (const w of this.waiting.values()) w.reject(new Error(LOST));
     this.waiting.clear();
+    this.events.progress(null);
     if (this.closed) return;
     this.events.connected(false);
     const wait = Math.min(4000, 300 * 2 ** this.retries++);
@@ -70,41 +81,71 @@ export class Link {
     const frame = readFrame(data);
     if (frame.header.type === 'combs') {
       this.events.combs(frame as Frame<CombsHeader>);
+      if (frame.header.seq != null) this.settle(frame.header.seq, null);
     } else if (frame.header.preview) {
-      this.previewDone();
-      if (!this.previewsOff) this.events.preview(frame as Frame<FrameHeader>);
+      const wanted = !this.previewsOff;
+      if (wanted) this.events.preview(frame as Frame<FrameHeader>);
+      this.previewAnswered(frame.header.seq);
     } else if (this.state) {
       this.events.state(this.state, frame as Frame<FrameHeader>);
-      const seq = this.state.seq;
-      if (seq != null && this.state.by === this.state.window) this.settle(seq, this.state);
+      const { seq, by, window } = this.state;
+      if (seq != null && by === window) this.settle(seq, this.state);
     }
   }
 
   private receiveMessage(message: ServerMessage): void {
-    if (message.type === 'state') {
-      if (message.reason === 'opened') this.events.connected(true);
-      this.state = message;
-      this.version = message.version;
-      return;
+    switch (message.type) {
+      case 'state':
+        if (message.reason === 'opened') {
+          this.retries = 0;
+          this.events.connected(true);
+        }
+        this.state = message;
+        this.version = message.version;
+        return;
+      case 'progress':
+        if (this.waiting.size) this.events.progress(message.share);
+        return;
+      case 'error':
+        this.receiveError(message.message, message.code, message.seq ?? null);
+        return;
+      case 'passed':
+        if (message.seq === this.previewSent?.seq) this.previewAnswered(message.seq);
+        else this.settle(message.seq, message);
+        return;
+      default:
+        this.settle(message.seq, message);
     }
-    if (message.type === 'error') {
-      const wasPreview = this.previewSent !== null && message.seq === this.previewSent.seq;
-      if (wasPreview) this.previewDone();
-      if (!wasPreview || !this.previewsOff) this.events.failed(message.message, message.code, wasPreview);
-      if (message.seq != null) {
-        this.waiting.get(message.seq)?.reject(new Error(message.message));
-        this.waiting.delete(message.seq);
-      } else if (message.code === 'study') {
-        this.closed = true;
-      }
-      return;
-    }
-    this.settle(message.seq, message);
   }
 
-  private settle(seq: number, message: ServerMessage): void {
-    this.waiting.get(seq)?.resolve(message);
+  private receiveError(words: string, code: string, seq: number | null): void {
+    if (seq === null) {
+      // Not the answer to anything: the study itself cannot be opened.
+      this.closed = code === 'study';
+      if (this.closed) this.events.gone(words);
+      else this.events.failed(words, code, false);
+      return;
+    }
+    if (seq === this.previewSent?.seq) {
+      if (!this.previewsOff) this.events.failed(words, code, true);
+      this.previewAnswered(seq);
+      return;
+    }
+    const waiting = this.waiting.get(seq);
+    this.done(seq);
+    this.events.failed(words, code, false);
+    waiting?.reject(new Error(words));
+  }
+
+  private settle(seq: number, message: ServerMessage | null): void {
+    const waiting = this.waiting.get(seq);
+    this.done(seq);
+    waiting?.resolve(message);
+  }
+
+  private done(seq: number): void {
     this.waiting.delete(seq);
+    if (!this.waiting.size) this.events.progress(null);
   }
 
   private send(message: Unsent): number {
@@ -114,7 +155,7 @@ export class Link {
   }
 
   private get open(): boolean {
-    return this.socket?.readyState === WebSocket.OPEN;
+    return this.socket?.readyState === WebSocket.OPEN && this.state !== null;
   }
 
   /** Show what an operation would make. */
@@ -125,7 +166,10 @@ export class Link {
       this.previewNext = op;
       return;
     }
-    this.previewSent = { seq: this.send({ type: 'preview', op, combs: this.events.combsWanted(), watched: this.events.watched() }), at: performance.now() };
+    const seq = this.send({ type: 'preview', op, combs: this.events.combsWanted(), watched: this.events.watched() });
+    this.previewSent = { seq, at: performance.now() };
+    clearTimeout(this.overdue);
+    this.overdue = setTimeout(() => this.previewAnswered(seq), PREVIEW_LIMIT);
   }
 
   /** Forget previews on their way: what they show is no longer wanted. */
@@ -134,35 +178,45 @@ export class Link {
     this.previewsOff = true;
   }
 
-  private previewDone(): void {
-    if (this.previewSent) this.roundTrips.push(performance.now() - this.previewSent.at);
+  private previewAnswered(seq: number | null): void {
+    if (!this.previewSent || seq !== this.previewSent.seq) return;
+    clearTimeout(this.overdue);
+    this.roundTrips.push(performance.now() - this.previewSent.at);
     this.previewSent = null;
     const next = this.previewNext;
     this.previewNext = null;
     if (next) this.preview(next);
   }
 
-  private request(message: Unsent): Promise<ServerMessage> {
-    if (!this.open) return Promise.reject(new Error('There is no connection to the server at the moment.'));
+  private request(message: Unsent): Promise<ServerMessage | null> {
+    if (!this.open) {
+      this.events.failed(OFFLINE, 'offline', false);
+      return Promise.reject(new Error(OFFLINE));
+    }
     const seq = this.send(message);
     return new Promise((resolve, reject) => this.waiting.set(seq, { resolve, reject }));
   }
 
   /** Apply an operation for good; resolves when it is stored. */
-  commit(op: Op): Promise<ServerMessage> {
+  commit(op: Op): Promise<ServerMessage | null> {
     this.dropPreviews();
     return this.afterLast(() => this.request({ type: 'commit', base: this.version, op }));
   }
 
-  step(type: 'undo' | 'redo'): Promise<ServerMessage> {
+  step(type: 'undo' | 'redo'): Promise<ServerMessage | null> {
     this.dropPreviews();
     return this.afterLast(() => this.request({ type, base: this.version }));
   }
 
+  /** Stop long work; what is in work then fails, and nothing has changed. */
+  cancel(): void {
+    if (this.open) this.send({ type: 'cancel' });
+  }
+
   /** Changes go one by one, each on top of the version that the last one made. */
-  private afterLast(change: () => Promise<ServerMessage>): Promise<ServerMessage> {
+  private afterLast(change: () => Promise<ServerMessage | null>): Promise<ServerMessage | null> {
     const next = this.last.then(change, change);
-    this.last = next;
+    this.last = next.catch(() => undefined);
     return next;
   }
 
@@ -176,7 +230,7 @@ export class Link {
 
   async dependents(ids: string[]): Promise<NamedId[]> {
     const answer = await this.request({ type: 'dependents', ids });
-    return answer.type === 'dependents' ? answer.items : [];
+    return answer?.type === 'dependents' ? answer.items : [];
   }
 
   combs(combs: CombWanted[]): void {
@@ -185,6 +239,7 @@ export class Link {
 
   close(): void {
     this.closed = true;
+    clearTimeout(this.overdue);
     this.socket?.close();
   }
 }

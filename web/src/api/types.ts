@@ -9,8 +9,16 @@ export type ClientMessage =
   | Schemas['Probe']
   | Schemas['Locate']
   | Schemas['CombsAsked']
-  | Schemas['DependentsAsked'];
-export type ServerMessage = Schemas['StudyState'] | Schemas['Failed'] | Schemas['Probed'] | Schemas['Located'] | Schemas['Dependents'];
+  | Schemas['DependentsAsked']
+  | Schemas['Cancel'];
+export type ServerMessage =
+  | Schemas['StudyState']
+  | Schemas['Failed']
+  | Schemas['Passed']
+  | Schemas['Progress']
+  | Schemas['Probed']
+  | Schemas['Located']
+  | Schemas['Dependents'];
 export type StudyState = Schemas['StudyState'];
 export type StudySummary = Schemas['StudySummary'];
 export type FeatureSummary = Schemas['FeatureSummary'];
@@ -40,4 +48,4 @@ export type Limits = Schemas['Limits'];
 export type Located = Schemas['Located'];
 export type Point = [number, number, number];
 /** A place that hangs on a line, at a fraction of its length, or on a CV. */
-export type PlaceRef = { feature: string; edge: string; at: number } | { feature: string; cv: number };
+export type PlaceRef = { feature: string; edge: string; at: number; near?: Point | null } | { feature: string; cv: number };

@@ -662,6 +662,7 @@ export interface components {
             lost: components["schemas"]["FrameLost"] | null;
             /** Makes */
             makes: string[];
+            offer: components["schemas"]["FrameOffer"] | null;
             /** Problem */
             problem: string | null;
             /** Stale */
@@ -826,6 +827,18 @@ export interface components {
             ];
         };
         /**
+         * FrameOffer
+         * @description A change of a step's parameters that would mend it.
+         */
+        FrameOffer: {
+            /** Changes */
+            changes: {
+                [key: string]: unknown;
+            };
+            /** Label */
+            label: string;
+        };
+        /**
          * FrameSeam
          * @description A line of the ledger. plot: rows of 7 floats, length, gap, angle, curvature, x, y, z.
          */
@@ -977,13 +990,19 @@ export interface components {
          * MoveCvs
          * @description Move CVs of an object: in the definition of the step that draws it by its CVs, else in a step of their own.
          *
-         *     id: the object. step: id of that step, where one has to be made; found if left out.
+         *     id: the object. step: id of that step, where one has to be made; found if left out. mirror: the CVs that lie
+         *     mirrored across the plane x = 0, y = 0 or z = 0 move mirrored too.
          */
         MoveCvs: {
             /** Cvs */
             cvs: components["schemas"]["MovedCv"][];
             /** Id */
             id: string;
+            /**
+             * Mirror
+             * @default null
+             */
+            mirror?: ("x" | "y" | "z") | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}

@@ -3,7 +3,7 @@ import { Vector3 } from 'three';
 import type { PlaceRef, Point } from '../api/types';
 import { isShown } from '../state/actions';
 import { locate } from '../state/session';
-import { featureName, isCurve, useStudy } from '../state/study';
+import { featureName, isCurve, stepOf, useStudy } from '../state/study';
 import { useView } from '../state/view';
 import { dropped, onPlane, planeOfStep, rounded, underPixel } from './plane';
 import type { Viewport } from './viewport';
@@ -96,7 +96,7 @@ function nearestMark(viewport: Viewport, x: number, y: number, without: string |
     best = { at: new Vector3(px, py, pz), ...found() };
   };
   for (const [id, shape] of kept.shapes) {
-    const feature = study?.features.find((f) => f.id === id);
+    const feature = study?.features.find((f) => f.id === stepOf(id));
     if (id === without || (feature && !isShown(feature, isolated))) continue;
     for (const { name, points } of shape.edges) {
       const n = points.length;

@@ -1,6 +1,7 @@
 import { Vector3 } from 'three';
 
 import type { Op } from '../api/types';
+import { newId } from '../state/drafts';
 import { commit, endPreview, preview } from '../state/session';
 import { isCurve, useStudy, type Shape } from '../state/study';
 import { setCaught, useTools, type Cv, type DragMode } from '../state/tools';
@@ -86,9 +87,12 @@ function nearestNormal({ vertices }: Shape, place: Vector3): Vector3 {
   return new Vector3(vertices[best + 3], vertices[best + 4], vertices[best + 5]);
 }
 
-export const moveOp = (id: string, moved: readonly { cv: Cv; to: Vector3 }[]): Op => ({
+/** Move CVs of an object. step: id of the step that is made where the object's own step does not draw it by its CVs. */
+export const moveOp = (id: string, moved: readonly { cv: Cv; to: Vector3 }[], step: string): Op => ({
   op: 'move_cvs',
   id,
+  step,
+  mirror: useTools.getState().mirror,
   cvs: moved.map(({ cv, to }) => ({ i: cv[0], j: cv[1], to: [to.x, to.y, to.z] })),
 });
 
@@ -121,9 +125,10 @@ const LOOK_EVERY = 15;
 export function dragCvs(viewport: Viewport, id: string, grabbed: Cv, start: PointerEvent): void {
   const shape = useStudy.getState().kept.shapes.get(id);
   const { selection, dragMode, falloff } = useTools.getState();
-  if (!shape || shape.object.trimmed) return;
+  if (!shape) return;
   const together = selection?.kind === 'cvs' && selection.id === id ? selection.cvs : [grabbed];
   const from = followers(shape, together, falloff);
+  const step = newId();
   const grabbedAt = cvPoint(shape, grabbed);
   const direction = dragDirection(shape, grabbed, dragMode);
   const total = new Vector3();
@@ -137,7 +142,7 @@ export function dragCvs(viewport: Viewport, id: string, grabbed: Cv, start: Poin
   const catches = together.length === 1 && (dragMode === 'view' || dragMode === 'plane');
 
   const pull = dragMode === 'offset' ? offsetPull(shape, grabbed) : null;
-  const moveBy = (by: Vector3): Op => (pull ? offsetOp(id, by.dot(pull.direction) * pull.share) : moveOp(id, targets(by)));
+  const moveBy = (by: Vector3): Op => (pull ? offsetOp(id, by.dot(pull.direction) * pull.share) : moveOp(id, targets(by), step));
   const targets = (by: Vector3) => from.map(({ cv, at, share }) => ({ cv, to: at.clone().addScaledVector(by, share) }));
   const held = (at: Vector3) => (dragMode === 'plane' ? dropped(viewport, at) : at.clone()).sub(grabbedAt);
   const show = () => moved && preview(moveBy(caught ? held(caught.at) : total));
@@ -174,7 +179,7 @@ export function dragCvs(viewport: Viewport, id: string, grabbed: Cv, start: Poin
         return;
       }
       const at = caught.at;
-      void settled(viewport, { point: [at.x, at.y, at.z], caught }).then(({ point }) => commit(moveOp(id, targets(held(new Vector3(...point))))));
+      void settled(viewport, { point: [at.x, at.y, at.z], caught }).then(({ point }) => commit(moveOp(id, targets(held(new Vector3(...point))), step)));
     },
     givenUp() {
       letGo();

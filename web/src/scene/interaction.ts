@@ -2,7 +2,8 @@ import type { Point } from '../api/types';
 import { probe, tell } from '../state/session';
 import { isCurve, useStudy } from '../state/study';
 import { pickEdge, pickFeature } from '../state/actions';
-import { placePoint, wanted } from '../state/placing';
+import { placePoint, wanted, type Wanted } from '../state/placing';
+import { regionClicked } from '../state/regions';
 import { setCaught, useTools } from '../state/tools';
 import { inTurn } from '../state/turns';
 import { useView } from '../state/view';
@@ -103,9 +104,9 @@ function pointAt(viewport: Viewport, x: number, y: number, free: boolean): void 
     setCaught(caught ? { words: caught.words, at: [caught.at.x, caught.at.y, caught.at.z] } : null);
     return;
   }
-  const edge = tool && wants !== 'line' ? null : viewport.edgeAt(x, y, tool ? 16 : 7);
+  const edge = lineUnder(viewport, x, y, tool !== null, wants);
   const face = viewport.faceAt(x, y);
-  const hover = edge ?? (face && (!tool || wants === 'face') ? { feature: face.id } : null);
+  const hover = edge ? { feature: edge.feature, edge: edge.edge } : (face && (!tool || wants === 'face' || wants === 'any') ? { feature: face.id } : null);
   const now = useTools.getState().hover;
   if (JSON.stringify(now) !== JSON.stringify(hover)) useTools.setState({ hover });
   const onMesh = face !== null && useStudy.getState().shown.shapes.get(face.id)?.object.kind === 'mesh';
@@ -128,6 +129,15 @@ function place(viewport: Viewport, x: number, y: number, free: boolean): void {
   });
 }
 
+/** The line under a pixel that a pick would take: any without a tool; of a tool that takes all sorts, curves alone. */
+function lineUnder(viewport: Viewport, x: number, y: number, tool: boolean, wants: Wanted | null) {
+  if (tool && wants !== 'line' && wants !== 'any') return null;
+  const edge = viewport.edgeAt(x, y, wants === 'line' ? 16 : 7);
+  const shape = edge && useStudy.getState().shown.shapes.get(edge.feature);
+  if (wants === 'any' && !(shape && isCurve(shape))) return null;
+  return edge;
+}
+
 function click(viewport: Viewport, x: number, y: number, double: boolean, free: boolean): void {
   const { tool: inHand, repick, measured } = useTools.getState();
   const tool = inHand ?? repick ?? measured;
@@ -136,14 +146,12 @@ function click(viewport: Viewport, x: number, y: number, double: boolean, free: 
     place(viewport, x, y, free);
     return;
   }
-  const edge = viewport.edgeAt(x, y, tool ? 16 : 7);
-  if (wants === 'line') {
-    if (edge) pickEdge(edge);
-    return;
-  }
+  const edge = lineUnder(viewport, x, y, tool !== null, wants);
   const face = viewport.faceAt(x, y);
   if (tool) {
-    if (face && wants === 'face') pickFeature(face.id);
+    if (edge) pickEdge(edge);
+    else if (face && regionClicked(face)) return;
+    else if (face && (wants === 'face' || wants === 'any')) pickFeature(face.id);
     return;
   }
   if (edge) {

@@ -63,6 +63,7 @@ uniform vec3 scale[7];
 uniform vec3 tint;
 uniform float lift;
 uniform vec3 accent;
+uniform int ghost;
 
 vec3 clay(vec3 n, bool back) {
   float key = max(dot(n, normalize(vec3(-0.45, 0.65, 0.62))), 0.0);
@@ -89,6 +90,8 @@ vec3 scaled(float t) {
 }
 
 void main() {
+  // A ghost is a screen of dots: what lies behind shows through, and nothing needs sorting.
+  if (ghost == 1 && mod(gl_FragCoord.x, 4.0) + mod(gl_FragCoord.y, 4.0) * 4.0 > 3.9) discard;
   vec3 n = normalize(worldNormal);
   bool back = dot(n, toEye) < 0.0;
   if (back) n = -n;
@@ -131,6 +134,7 @@ export function shapeMaterial(shared: LightUniforms): ShaderMaterial {
       ...shared,
       tint: { value: new Color() },
       lift: { value: 0 },
+      ghost: { value: 0 },
       accent: { value: new Color('#0d6d6b').convertLinearToSRGB() },
     },
   });

@@ -18,6 +18,8 @@ export interface ShapeLook {
   lift: number;
   /** Names of edges to be drawn strong. */
   strongEdges: readonly string[];
+  /** Drawn faintly: a shape as it was before the step in work. */
+  ghost?: boolean;
 }
 
 export interface Hit {
@@ -36,6 +38,8 @@ export class ShapeNode {
   outline: Vector3[] = [];
   /** A scan or styling model: it lies under everything else and is pointed at last. */
   reference = false;
+  /** A shape as it was before the step in work: pointed at last, never measured. */
+  ghost = false;
   private shape: Shape | null = null;
   private readonly mesh: Mesh<BufferGeometry, ShaderMaterial>;
   private readonly lines = new LineSegments2(new LineSegmentsGeometry(), new LineMaterial({ linewidth: 1.3 }));
@@ -45,7 +49,7 @@ export class ShapeNode {
   );
   private readonly strong = new LineSegments2(new LineSegmentsGeometry(), new LineMaterial({ linewidth: 4, polygonOffset: true, polygonOffsetFactor: -4, polygonOffsetUnits: -8 }));
   /** A curve that stands alone shows faintly through what lies before it. */
-  private readonly ghost = new LineSegments2(
+  private readonly through = new LineSegments2(
     new LineSegmentsGeometry(),
     new LineMaterial({ linewidth: 1.6, transparent: true, opacity: 0.4, depthTest: false }),
   );
@@ -54,14 +58,14 @@ export class ShapeNode {
   constructor(light: LightUniforms) {
     this.mesh = new Mesh(new BufferGeometry(), shapeMaterial(light));
     this.mesh.frustumCulled = this.lines.frustumCulled = this.strong.frustumCulled = this.isoLines.frustumCulled = false;
-    this.ghost.frustumCulled = false;
+    this.through.frustumCulled = false;
     this.strong.renderOrder = 2;
-    this.ghost.renderOrder = 3;
-    this.group.add(this.mesh, this.lines, this.isoLines, this.strong, this.ghost);
+    this.through.renderOrder = 3;
+    this.group.add(this.mesh, this.lines, this.isoLines, this.strong, this.through);
   }
 
   resize(width: number, height: number): void {
-    for (const l of [this.lines, this.isoLines, this.strong, this.ghost]) l.material.resolution.set(width, height);
+    for (const l of [this.lines, this.isoLines, this.strong, this.through]) l.material.resolution.set(width, height);
   }
 
   update(shape: Shape, look: ShapeLook): void {
@@ -78,11 +82,15 @@ export class ShapeNode {
     const { uniforms } = this.mesh.material;
     (uniforms.tint?.value as Color).set(look.tint).convertLinearToSRGB();
     if (uniforms.lift) uniforms.lift.value = look.lift;
+    this.ghost = look.ghost ?? false;
+    if (uniforms.ghost) uniforms.ghost.value = this.ghost ? 1 : 0;
+    this.mesh.material.polygonOffsetFactor = this.ghost ? 6 : 1.5;
+    this.isoLines.visible &&= !this.ghost;
     // A curve that stands alone is drawn in its role's tint; the edges of a face in ink.
     const alone = shape.object.kind === 'curves';
     this.lines.material.color.set(alone ? look.tint : look.ink);
     this.lines.material.linewidth = alone ? 2.4 : 1.3;
-    this.ghost.material.color.set(look.strongEdges.length ? look.accent : look.tint);
+    this.through.material.color.set(look.strongEdges.length ? look.accent : look.tint);
     this.isoLines.material.color.set(look.ink);
     this.strong.material.color.set(look.accent);
   }
@@ -116,7 +124,7 @@ export class ShapeNode {
     if (count) this.box.setFromBufferAttribute(geometry.getAttribute('position') as BufferAttribute);
     this.lines.visible = setSegments(this.lines, shape.edges.map((e) => e.points));
     this.isoLines.visible = setSegments(this.isoLines, shape.isos);
-    this.ghost.visible = shape.object.kind === 'curves' && setSegments(this.ghost, shape.edges.map((e) => e.points));
+    this.through.visible = shape.object.kind === 'curves' && setSegments(this.through, shape.edges.map((e) => e.points));
     this.outline = [];
     for (let i = 0; i + 2 < position.length; i += 3 * 7)
       this.outline.push(new Vector3(position[i], position[i + 1], position[i + 2]));
@@ -144,7 +152,7 @@ export class ShapeNode {
   }
 
   dispose(): void {
-    for (const object of [this.mesh, this.lines, this.isoLines, this.strong, this.ghost]) {
+    for (const object of [this.mesh, this.lines, this.isoLines, this.strong, this.through]) {
       object.geometry.dispose();
       object.material.dispose();
     }

@@ -156,7 +156,7 @@ export class Viewport {
     return () => this.listeners.delete(listener);
   }
 
-  /** The nearest visible face under a pixel; a reference only where there is nothing else. */
+  /** The nearest visible face under a pixel; a reference or a ghost only where there is nothing else. */
   faceAt(x: number, y: number): FaceHit | null {
     const ray = this.ray(x, y);
     return this.nearestHit(ray, false) ?? this.nearestHit(ray, true);
@@ -166,7 +166,7 @@ export class Viewport {
     let best: FaceHit | null = null;
     let nearest = Infinity;
     for (const [id, node] of this.nodes) {
-      if (!node.group.visible || node.reference !== reference) continue;
+      if (!node.group.visible || (node.reference || node.ghost) !== reference) continue;
       const hit = node.intersect(ray);
       if (hit && hit.distance < nearest) {
         nearest = hit.distance;
@@ -187,7 +187,7 @@ export class Viewport {
     let best: { feature: string; edge: string; at: Vector3 } | null = null;
     let least = reach;
     for (const [id, node] of this.nodes) {
-      if (!node.group.visible || node.reference || id === without) continue;
+      if (!node.group.visible || node.reference || node.ghost || id === without) continue;
       for (const edge of node.edges) {
         const found = nearestOnLine(edge.points, x, y, this.view);
         if (found.distance >= least) continue;
@@ -199,15 +199,15 @@ export class Viewport {
   }
 
   /** The edge nearest to a pixel, not hidden behind a face. */
-  edgeAt(x: number, y: number, reach = 9): { feature: string; edge: string } | null {
+  edgeAt(x: number, y: number, reach = 9): { feature: string; edge: string; near: [number, number, number] } | null {
     const toEye = this.view.toEye;
     const cover = this.nearestHit(this.ray(x, y), false);
     const front = cover ? cover.point.dot(toEye) : -Infinity;
     const slack = 14 * this.view.millimetresPerPixel;
-    let best: { feature: string; edge: string } | null = null;
+    let best: { feature: string; edge: string; near: [number, number, number] } | null = null;
     let least = Infinity;
     for (const [id, node] of this.nodes) {
-      if (!node.group.visible) continue;
+      if (!node.group.visible || node.ghost) continue;
       for (const edge of node.edges) {
         const found = nearestOnLine(edge.points, x, y, this.view);
         if (found.distance > reach || found.depth < front - slack) continue;
@@ -215,7 +215,7 @@ export class Viewport {
         const score = found.distance - (cover?.id === id ? 1.5 : 0);
         if (score < least) {
           least = score;
-          best = { feature: id, edge: edge.name };
+          best = { feature: id, edge: edge.name, near: [found.at.x, found.at.y, found.at.z] };
         }
       }
     }

@@ -1,9 +1,9 @@
 import type { BlendParams, EdgeRef, FeatureSummary, Group, Role } from '../api/types';
-import { openField, useCatalog } from './catalog';
+import { LISTS, openField, useCatalog, type Field } from './catalog';
 import { changeDraft, changeParams, dropDraft, fieldsOf, freeName, newId, showDraft } from './drafts';
 import { takePointBack } from './placing';
-import { commit, refreshCombs, step } from './session';
-import { useStudy } from './study';
+import { cancelWork, commit, refreshCombs, step, tell } from './session';
+import { stepOf, useStudy } from './study';
 import { useTools, type Draft, type Repick, type Stage, type Tool } from './tools';
 import { useView, type Light } from './view';
 
@@ -38,38 +38,51 @@ export function startRepick(repick: Repick): void {
   useTools.setState({ repick, hover: null });
 }
 
-function repickWith(ref: EdgeRef | { feature: string }, kind: 'line' | 'face'): boolean {
+function repickWith(ref: EdgeRef | { feature: string }, kind: 'line' | 'face' | 'plane'): boolean {
   const { repick } = useTools.getState();
   if (!repick || repick.kind !== kind) return false;
   useTools.setState({ repick: null, hover: null });
-  if (repick.take && 'edge' in ref) repick.take(ref);
+  if (repick.take) repick.take(ref);
   else changeParams(repick.id, { [repick.field]: ref }, true);
   return true;
 }
 
 /** A whole object was pointed at: its face, or its first curve. */
 export function pickFeature(id: string): void {
-  if (repickWith({ feature: id }, 'face')) return;
   const shape = useStudy.getState().kept.shapes.get(id);
-  if (!shape) return;
-  const { draft, tool, repick } = useTools.getState();
-  if (shape.object.kind === 'mesh' || shape.object.kind === 'plane') return;
+  if (!shape || shape.object.kind === 'mesh') return;
+  if (repickWith({ feature: id }, shape.object.kind === 'plane' ? 'plane' : 'face')) return;
+  const { draft, tool, repick, asking } = useTools.getState();
   if (shape.object.kind === 'curves') {
     if ((tool || repick) && shape.edges[0]) pickEdge({ feature: id, edge: shape.edges[0].name });
     return;
   }
   if (!draft) return;
-  const field = openField(fieldsOf(draft.kind), draft.params, ['face', 'faces']);
-  if (!field) return;
-  const sofar = (draft.params[field.name] as { feature: string }[] | undefined) ?? [];
-  if (field.kind === 'faces' && sofar.some((f) => f.feature === id)) return;
-  changeDraft({ [field.name]: field.kind === 'faces' ? [...sofar, { feature: id }] : { feature: id } });
+  const plane = shape.object.kind === 'plane';
+  const field = openField(fieldsOf(draft.kind), draft.params, plane ? ['plane', 'planes'] : ['face', 'faces'], asking);
+  if (!field) {
+    if (plane) tell('This tool takes no plane.');
+    return;
+  }
+  take(draft, field, { feature: id });
+}
+
+/** Put a pick into a field; what a list has already is not taken twice. */
+function take(draft: Draft, field: Field, ref: EdgeRef | { feature: string }): void {
+  useTools.setState({ asking: null });
+  if (!LISTS.includes(field.kind)) {
+    changeDraft({ [field.name]: ref });
+    return;
+  }
+  const sofar = (draft.params[field.name] as (EdgeRef | { feature: string })[] | undefined) ?? [];
+  const there = sofar.some((r) => r.feature === ref.feature && (!('edge' in ref) || ('edge' in r && r.edge === ref.edge)));
+  if (!there) changeDraft({ [field.name]: [...sofar, ref] });
 }
 
 /** What a tool does with a line that was picked. */
 export function pickEdge(edge: EdgeRef): void {
   if (repickWith(edge, 'line')) return;
-  const { tool, picks, draft } = useTools.getState();
+  const { tool, picks, draft, asking } = useTools.getState();
   if (tool === 'comb') toggleComb(edge.feature, edge.edge);
   if (tool === 'edge_blend') {
     pickForBlend(edge, picks, draft);
@@ -77,11 +90,8 @@ export function pickEdge(edge: EdgeRef): void {
   }
   if (!draft) return;
   useTools.setState({ hover: null });
-  const field = openField(fieldsOf(draft.kind), draft.params, ['line', 'lines']);
-  if (!field) return;
-  const sofar = (draft.params[field.name] as EdgeRef[] | undefined) ?? [];
-  if (field.kind === 'lines' && sofar.some((p) => same(p, edge))) return;
-  changeDraft({ [field.name]: field.kind === 'lines' ? [...sofar, edge] : edge });
+  const field = openField(fieldsOf(draft.kind), draft.params, ['line', 'lines'], asking);
+  if (field) take(draft, field, edge);
 }
 
 function pickForBlend(edge: EdgeRef, picks: readonly EdgeRef[], draft: Draft | null): void {
@@ -113,7 +123,15 @@ function pickForBlend(edge: EdgeRef, picks: readonly EdgeRef[], draft: Draft | n
 
 /** Esc: the nearest thing that can be let go of. */
 export function letGo(): void {
-  const { draft, tool, picks, selection } = useTools.getState();
+  const { draft, tool, picks, selection, asking } = useTools.getState();
+  if (useStudy.getState().progress !== null) {
+    cancelWork();
+    return;
+  }
+  if (asking) {
+    useTools.setState({ asking: null });
+    return;
+  }
   if (useTools.getState().repick || useTools.getState().measured) {
     useTools.setState({ repick: null, measured: null });
     return;
@@ -170,6 +188,12 @@ export function showGroup(id: string, hidden: boolean): void {
 export const setFlags = (id: string, change: { name?: string; on?: boolean; hidden?: boolean; role?: Role; locked?: boolean; group?: string }) =>
   commit({ op: 'set_flags', changes: [{ id, ...change }] });
 
+/** Give a step another place in the build. */
+export const moveStep = (id: string, to: number) => commit({ op: 'move_step', id, to });
+
+/** Build and show the steps up to one; all when null. */
+export const setMarker = (id: string | null) => commit({ op: 'set_marker', step: id });
+
 export const removeFeatures = (ids: string[]) => commit({ op: 'remove_features', ids });
 
 export function isolate(ids: string[] | null): void {
@@ -183,7 +207,7 @@ export function isShown(f: Pick<FeatureSummary, 'id' | 'hidden'>, isolated: read
 
 export function selectedFeature(): FeatureSummary | null {
   const { selection } = useTools.getState();
-  return useStudy.getState().study?.features.find((f) => f.id === selection?.id) ?? null;
+  return useStudy.getState().study?.features.find((f) => selection && f.id === stepOf(selection.id)) ?? null;
 }
 
 export function showBefore(on: boolean): void {

@@ -4,7 +4,7 @@ import { listTools } from '../api/rest';
 import type { EdgeRef, ToolInfo } from '../api/types';
 
 /** What a field of a tool takes, read from the tool's schema. */
-export type FieldKind = 'line' | 'lines' | 'face' | 'faces' | 'plane' | 'point' | 'place' | 'points' | 'numbers' | 'number' | 'continuity' | 'choice' | 'switch' | 'other';
+export type FieldKind = 'line' | 'lines' | 'face' | 'faces' | 'plane' | 'planes' | 'regions' | 'point' | 'place' | 'points' | 'numbers' | 'number' | 'continuity' | 'choice' | 'switch' | 'other';
 
 export interface Field {
   name: string;
@@ -22,6 +22,14 @@ export interface Field {
   direction: boolean;
   /** Fewest entries of a list. */
   least: number;
+  /** Largest value of a continuity. */
+  most: number;
+  /** Whether a list takes one pick, and more only when asked to: the next ones go elsewhere. */
+  once: boolean;
+  /** Fields with the same word here: one of them is filled. */
+  oneOf: string | null;
+  /** Whether a list of numbers may grow. */
+  open: boolean;
   /** Words of other choices for which the field counts. */
   when: Readonly<Record<string, readonly string[]>> | null;
   fallback: unknown;
@@ -35,6 +43,8 @@ interface Schema {
   continuity?: boolean;
   unseen?: boolean;
   direction?: boolean;
+  once?: boolean;
+  one_of?: string;
   when?: Record<string, string[]>;
   enum?: string[];
   anyOf?: Schema[];
@@ -44,6 +54,7 @@ interface Schema {
   required?: string[];
   default?: unknown;
   minItems?: number;
+  maximum?: number;
 }
 
 interface Catalog {
@@ -64,9 +75,10 @@ export async function loadCatalog(): Promise<void> {
 
 function kindOf(schema: Schema): FieldKind {
   const ref = schema.$ref ?? schema.items?.$ref;
-  if (ref?.endsWith('/EdgeRef')) return schema.items ? 'lines' : 'line';
-  if (ref?.endsWith('/FaceRef')) return schema.items ? 'faces' : 'face';
-  if (ref?.endsWith('/PlaneRef')) return 'plane';
+  if (ref?.endsWith('/RegionPick')) return 'regions';
+  if (ref?.endsWith('EdgeRef')) return schema.items ? 'lines' : 'line';
+  if (ref?.endsWith('FaceRef')) return schema.items ? 'faces' : 'face';
+  if (ref?.endsWith('/PlaneRef')) return schema.items ? 'planes' : 'plane';
   if (schema.continuity) return 'continuity';
   if (schema.enum) return 'choice';
   if (schema.type === 'boolean') return 'switch';
@@ -102,6 +114,10 @@ function inOrder(schema: Schema): Field[] {
       unseen: own.unseen ?? false,
       direction: own.direction ?? false,
       least: real.minItems ?? 0,
+      most: real.maximum ?? 3,
+      once: own.once ?? false,
+      oneOf: own.one_of ?? null,
+      open: real.type === 'array' && !real.prefixItems,
       when: own.when ?? null,
       fallback: own.default ?? null,
     };
@@ -109,7 +125,7 @@ function inOrder(schema: Schema): Field[] {
 }
 
 /** Fields that take several picks. */
-export const LISTS: readonly FieldKind[] = ['lines', 'faces', 'points'];
+export const LISTS: readonly FieldKind[] = ['lines', 'faces', 'planes', 'points'];
 
 /** Whether a field counts with the choices that are made. */
 export function counts(field: Field, fields: readonly Field[], params: Record<string, unknown>): boolean {
@@ -119,15 +135,24 @@ export function counts(field: Field, fields: readonly Field[], params: Record<st
   });
 }
 
-/** The first field that a pick of this kind would fill. */
-export function openField(fields: readonly Field[], params: Record<string, unknown>, kinds: FieldKind[]): Field | null {
-  return fields.find((f) => kinds.includes(f.kind) && f.required && params[f.name] === undefined) ?? fields.find((f) => kinds.includes(f.kind) && LISTS.includes(f.kind)) ?? null;
+const filled = (value: unknown): boolean => (Array.isArray(value) ? value.length > 0 : value !== undefined && value !== null);
+
+/** The field that a pick of this kind would fill: the one that asks, else the first that lacks it, else a list. */
+export function openField(fields: readonly Field[], params: Record<string, unknown>, kinds: FieldKind[], asking: string | null = null): Field | null {
+  const fitting = fields.filter((f) => kinds.includes(f.kind));
+  return (
+    fitting.find((f) => f.name === asking) ??
+    fitting.find((f) => f.required && params[f.name] === undefined) ??
+    fitting.find((f) => LISTS.includes(f.kind) && !(f.once && filled(params[f.name]))) ??
+    null
+  );
 }
 
 /** Whether everything is there that the tool cannot do without. */
 export function complete(fields: readonly Field[], params: Record<string, unknown>): boolean {
   return fields.every((f) => {
     const value = params[f.name];
+    if (f.oneOf && !fields.some((g) => g.oneOf === f.oneOf && filled(params[g.name]))) return false;
     if (!f.required) return true;
     return LISTS.includes(f.kind) ? Array.isArray(value) && value.length >= f.least : value !== undefined;
   });

@@ -4,9 +4,14 @@ import { changeDraft, changeParams, drawnCvs, fieldsOf } from './drafts';
 import { useStudy, type Shape } from './study';
 import { useTools, type Draft } from './tools';
 
+/** What a pick may be; any: a face, a curve that stands alone, or a plane. */
+export type Wanted = 'line' | 'face' | 'plane' | 'point' | 'any';
+
+const WANTS: Partial<Record<Field['kind'], Wanted>> = { line: 'line', lines: 'line', face: 'face', faces: 'face', plane: 'plane', planes: 'plane', point: 'point', place: 'point', points: 'point' };
+
 /** What the tool in work would take next. */
-export function wanted(): 'line' | 'face' | 'point' | null {
-  const { tool, draft, repick, measured } = useTools.getState();
+export function wanted(): Wanted | null {
+  const { tool, draft, repick, measured, asking } = useTools.getState();
   if (repick) return repick.kind;
   if (measured) return measured.length < 2 ? 'point' : null;
   if (tool === 'comb') return 'line';
@@ -14,21 +19,15 @@ export function wanted(): 'line' | 'face' | 'point' | null {
   if (!draft) return null;
   if (draft.kind === 'cv_curve') return 'point';
   if (draft.kind === 'arc' && draft.params.end !== undefined) return null;
-  const open = fieldsOf(draft.kind).find((f) => f.required && (draft.params[f.name] === undefined || LISTS.includes(f.kind)));
-  switch (open?.kind) {
-    case 'line':
-    case 'lines':
-      return 'line';
-    case 'face':
-    case 'faces':
-      return 'face';
-    case 'point':
-    case 'place':
-    case 'points':
-      return 'point';
-    default:
-      return null;
-  }
+  const fields = fieldsOf(draft.kind);
+  const asks = fields.find((f) => f.name === asking);
+  if (asks) return WANTS[asks.kind] ?? null;
+  const lacks = fields.find((f) => f.required && draft.params[f.name] === undefined);
+  if (lacks) return WANTS[lacks.kind] ?? null;
+  // A list goes on taking; several kinds of lists take whatever comes.
+  const lists = fields.filter((f) => LISTS.includes(f.kind) && !f.once && !f.when);
+  const kinds = new Set(lists.map((f) => WANTS[f.kind]));
+  return kinds.size > 1 ? 'any' : (WANTS[lists[0]?.kind ?? 'other'] ?? null);
 }
 
 /** A point was placed: it goes where the tool still lacks one; as what it hangs on where the tool can follow that. */

@@ -50,12 +50,14 @@ export function openStudy(id: string): () => void {
       receiveCombs(frame);
       fitCombs();
     },
+    progress: (progress) => useStudy.setState({ progress }),
     connected: (connected) => useStudy.setState({ connected }),
-    failed(message, _code, wasPreview) {
+    gone: (gone) => useStudy.setState({ gone }),
+    failed(message, code, wasPreview) {
       if (wasPreview) useTools.setState({ problem: message });
       else {
         dropPreview();
-        tell(message);
+        tell(message, code === 'cancelled');
       }
     },
   });
@@ -147,6 +149,9 @@ export async function locate(id: string, edge: string | null, point: Point): Pro
   }
   return { point, at: null };
 }
+
+/** Stop what takes long. */
+export const cancelWork = (): void => link?.cancel();
 
 export const dependents = async (ids: string[]): Promise<NamedId[]> => (link ? link.dependents(ids) : []);
 

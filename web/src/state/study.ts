@@ -31,6 +31,7 @@ export interface CombLine extends Omit<FrameComb, 'teeth'> {
 interface Picture {
   shapes: ReadonlyMap<string, Shape>;
   features: ReadonlyMap<string, FrameFeature>;
+  /** Worst first. */
   seams: readonly SeamLine[];
 }
 
@@ -44,6 +45,10 @@ interface StudyStore {
   kept: Picture;
   shown: Picture;
   previewing: boolean;
+  /** How far long work is, 0 to 1; null while there is none. */
+  progress: number | null;
+  /** Why the study cannot be opened. */
+  gone: string | null;
   combs: readonly CombLine[];
   /** Shapes before the last change, for the before-and-after key. */
   before: Picture | null;
@@ -61,6 +66,8 @@ const BLANK: StudyStore = {
   kept: EMPTY,
   shown: EMPTY,
   previewing: false,
+  progress: null,
+  gone: null,
   combs: [],
   before: null,
   showBefore: false,
@@ -81,15 +88,16 @@ function readShape(object: FrameObject, floats: Float32Array): Shape {
   };
 }
 
+/** A frame tells only what changed: the rest is as it was. */
 function merge(base: Picture, { header, floats }: Frame<FrameHeader>): Picture {
   const shapes = new Map(header.whole ? [] : base.shapes);
   for (const id of header.removed) shapes.delete(id);
   for (const object of header.objects) shapes.set(object.id, readShape(object, floats));
-  return {
-    shapes,
-    features: new Map(header.features.map((f) => [f.id, f])),
-    seams: header.seams.map((s) => ({ ...s, plot: slice(floats, s.plot) })),
-  };
+  const features = new Map(header.whole ? [] : base.features);
+  for (const feature of header.features) features.set(feature.id, feature);
+  const seams = new Map(header.whole ? [] : base.seams.map((s) => [s.key, s]));
+  for (const s of header.seams) seams.set(s.key, { ...s, plot: slice(floats, s.plot) });
+  return { shapes, features, seams: header.order.flatMap((key) => seams.get(key) ?? []) };
 }
 
 const readCombs = (combs: FrameComb[], floats: Float32Array): CombLine[] =>
@@ -129,8 +137,17 @@ export function dropPreview(): void {
   useStudy.setState((s) => ({ shown: s.kept, previewing: false }));
 }
 
-export const featureName = (id: string): string =>
-  useStudy.getState().study?.features.find((f) => f.id === id)?.name ?? 'New step';
+/** The step that made an object, which may make several. */
+export const stepOf = (object: string): string => object.split('/', 1)[0] ?? object;
+
+/** The step that made an object, as the study has it. */
+export const stepOfObject = (object: string): FeatureSummary | undefined => useStudy.getState().study?.features.find((f) => f.id === stepOf(object));
+
+export function featureName(object: string): string {
+  const name = stepOfObject(object)?.name ?? 'New step';
+  const slot = object.split('/')[1];
+  return slot ? `${name}, piece ${slot}` : name;
+}
 
 /** The steps of a study that make planes. */
 export const planeSteps = (features: readonly FeatureSummary[] | undefined): FeatureSummary[] => features?.filter((f) => f.kind.startsWith('plane_')) ?? [];

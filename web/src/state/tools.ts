@@ -26,9 +26,9 @@ export interface Draft {
 export interface Repick {
   id: string;
   field: string;
-  kind: 'line' | 'face' | 'point';
+  kind: 'line' | 'face' | 'plane' | 'point';
   /** What is done with a picked line, where it is not simply the new input. */
-  take?: (ref: EdgeRef) => void;
+  take?: (ref: EdgeRef | { feature: string }) => void;
 }
 
 export interface Caught {
@@ -49,6 +49,10 @@ interface ToolStore {
   dragMode: DragMode;
   /** Distance in mm within which other CVs follow a drag, less and less; 0 for none. */
   falloff: number;
+  /** The plane x, y or z = 0 across which CVs are moved mirrored too. */
+  mirror: 'x' | 'y' | 'z' | null;
+  /** The field of the card that takes the next pick, where several could. */
+  asking: string | null;
   dragging: boolean;
   problem: string | null;
   /** Points placed to measure between, while that goes on. */
@@ -71,6 +75,8 @@ export const useTools = create<ToolStore>(() => ({
   cvsOf: [],
   dragMode: 'view',
   falloff: 0,
+  mirror: null,
+  asking: null,
   dragging: false,
   problem: null,
   measured: null,

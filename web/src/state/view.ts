@@ -75,6 +75,8 @@ interface ViewStore {
   stripRow: number | null;
   probe: ProbeReading | null;
   panels: { build: boolean; card: boolean; ledger: boolean };
+  /** How the steps are listed: in the order of the build, or by role and group. */
+  buildOrder: 'build' | 'role';
 }
 
 export const useView = create<ViewStore>(() => ({
@@ -92,6 +94,7 @@ export const useView = create<ViewStore>(() => ({
   stripRow: null,
   probe: null,
   panels: { build: true, card: true, ledger: true },
+  buildOrder: 'build',
 }));
 
 /** Where the window looks from, for numbers that are taken from the view; the drawing puts it here. */

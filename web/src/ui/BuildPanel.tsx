@@ -3,7 +3,7 @@ import { IconDots, IconEye, IconEyeOff, IconLock } from '@tabler/icons-react';
 import { memo, useState } from 'react';
 
 import type { FeatureSummary, Group } from '../api/types';
-import { isolate, isShown, pickFeature, setFlags, toggleCvs } from '../state/actions';
+import { isolate, isShown, moveStep, pickFeature, setFlags, setMarker, toggleCvs } from '../state/actions';
 import { useCatalog } from '../state/catalog';
 import { wanted } from '../state/placing';
 import { isCurve, useStudy, type Shape } from '../state/study';
@@ -11,26 +11,41 @@ import { useTools } from '../state/tools';
 import { useView } from '../state/view';
 import { PALETTES } from '../theme';
 import { openers } from './commands';
+import { BuildOrder } from './BuildOrder';
 import { Dimensions } from './Dimensions';
 import { measure } from './figures';
 import { Groups } from './Groups';
 import type { MeasuredFacts } from './Measured';
 import { ROLES } from './roles';
+import { StepStatus } from './StepStatus';
 
 const NONE: Group[] = [];
+const ORDERS = [
+  ['build', 'In order'],
+  ['role', 'By role'],
+] as const;
 
-/** The build: every step by role, with its state. */
+/** The build: every step in its order or by role, with its state. */
 export function BuildPanel() {
   const study = useStudy((s) => s.study);
+  const order = useView((s) => s.buildOrder);
   return (
     <aside className="paper build" aria-label="Build">
+      <div className="chips listed" role="radiogroup" aria-label="Steps listed">
+        {ORDERS.map(([value, label]) => (
+          <button key={value} className="chip" role="radio" aria-checked={order === value} onClick={() => useView.setState({ buildOrder: value })}>
+            {label}
+          </button>
+        ))}
+      </div>
       {study && !study.features.length && (
         <p className="quiet" style={{ margin: '4px 14px' }}>
           The study is empty. Draw a curve in the Curves stage, or import a STEP file.
         </p>
       )}
-      <Groups study={study} line={(f) => <Line key={f.id} feature={f} />} />
-      {ROLES.map(([role, title]) => {
+      {order === 'build' && study && <BuildOrder study={study} line={(f) => <Line feature={f} />} />}
+      {order === 'role' && <Groups study={study} line={(f) => <Line key={f.id} feature={f} />} />}
+      {order === 'role' && ROLES.map(([role, title]) => {
         const groups = study?.groups ?? [];
         const features = study?.features.filter((f) => f.role === role && !groups.some((g) => g.id === f.group)) ?? [];
         if (!features.length) return null;
@@ -70,7 +85,7 @@ const Line = memo(function Line({ feature }: { feature: FeatureSummary }) {
   const problem = useStudy((s) => s.shown.features.get(id)?.problem ?? null);
   const stale = useStudy((s) => s.shown.features.get(id)?.stale ?? false);
   const shaped = useStudy((s) => s.shown.shapes.has(id));
-  const trimmed = useStudy((s) => s.shown.shapes.get(id)?.object.trimmed ?? true);
+  const status = useStudy((s) => s.shown.features.get(id)?.status ?? 'fresh');
   const curve = useStudy((s) => {
     const shape = s.shown.shapes.get(id);
     return shape !== undefined && isCurve(shape);
@@ -86,7 +101,8 @@ const Line = memo(function Line({ feature }: { feature: FeatureSummary }) {
   const select = () => {
     const kind = useStudy.getState().kept.shapes.get(id)?.object.kind;
     const wants = wanted();
-    if ((wants === 'line' && kind === 'curves') || (wants === 'face' && kind === 'face')) pickFeature(id);
+    const fits = { curves: ['line', 'any'], face: ['face', 'any'], plane: ['plane', 'any'], mesh: [] }[kind ?? 'mesh'] as (string | null)[];
+    if (fits.includes(wants)) pickFeature(id);
     else useTools.setState({ selection: { kind: 'feature', id }, tool: null, picks: [] });
   };
   return (
@@ -102,6 +118,10 @@ const Line = memo(function Line({ feature }: { feature: FeatureSummary }) {
         onKeyDown={(e) => {
           if (e.key === 'Enter') select();
           if (e.key === 'F2') setRenaming(true);
+          if (e.altKey && (e.key === 'ArrowUp' || e.key === 'ArrowDown')) {
+            e.preventDefault();
+            nudge(id, e.key === 'ArrowUp' ? -1 : 1);
+          }
         }}
       >
         <span className={curve ? 'swatch stroke' : 'swatch'} style={{ background: PALETTES[scheme].roles[feature.role] }} />
@@ -110,7 +130,7 @@ const Line = memo(function Line({ feature }: { feature: FeatureSummary }) {
         ) : (
           <>
             <span className="name" title={feature.name}>
-              {problem ? '▲ ' : ''}
+              <StepStatus status={status} />
               {feature.locked && <IconLock size={12} aria-label="locked" style={{ marginRight: 4, verticalAlign: -1 }} />}
               {feature.name}
             </span>
@@ -131,7 +151,7 @@ const Line = memo(function Line({ feature }: { feature: FeatureSummary }) {
             {feature.hidden ? <IconEyeOff size={15} /> : <IconEye size={15} />}
           </ActionIcon>
         </Tooltip>
-        <LineMenu feature={feature} rename={() => setRenaming(true)} trimmed={trimmed} />
+        <LineMenu feature={feature} rename={() => setRenaming(true)} />
       </div>
       {problem && (
         <div className="fault" role="alert">
@@ -143,8 +163,20 @@ const Line = memo(function Line({ feature }: { feature: FeatureSummary }) {
   );
 });
 
-function LineMenu({ feature, rename, trimmed }: { feature: FeatureSummary; rename(): void; trimmed: boolean }) {
-  const movable = useCatalog((s) => s.tools.get(feature.kind)?.movable ?? false);
+/** One place earlier or later in the build. */
+function nudge(id: string, by: number): void {
+  const features = useStudy.getState().study?.features ?? [];
+  const to = features.findIndex((f) => f.id === id) + by;
+  if (to >= 0 && to < features.length) void moveStep(id, to);
+}
+
+function LineMenu({ feature, rename }: { feature: FeatureSummary; rename(): void }) {
+  const drawn = useCatalog((s) => s.tools.get(feature.kind)?.movable ?? false);
+  const face = useStudy((s) => s.kept.shapes.get(feature.id)?.object.kind === 'face');
+  const movable = drawn || face;
+  const place = useStudy((s) => s.study?.features.findIndex((f) => f.id === feature.id) ?? -1);
+  const last = useStudy((s) => (s.study?.features.length ?? 0) - 1);
+  const marker = useStudy((s) => s.study?.marker ?? null);
   const isolated = useView((s) => s.isolated);
   const cvs = useTools((s) => s.cvsOf.includes(feature.id));
   const groups = useStudy((s) => s.study?.groups ?? NONE);
@@ -165,13 +197,24 @@ function LineMenu({ feature, rename, trimmed }: { feature: FeatureSummary; renam
       <Menu.Dropdown onClick={(e) => e.stopPropagation()}>
         <Menu.Item onClick={rename}>Rename</Menu.Item>
         <Menu.Item onClick={() => isolate(only ? null : [feature.id])}>{only ? 'End isolation' : 'Isolate'}</Menu.Item>
-        {movable && !trimmed && (
+        {movable && (
           <Menu.Item onClick={() => toggleCvs(feature.id)}>{cvs ? 'Hide CVs' : 'Show CVs'}</Menu.Item>
         )}
         <Menu.Item onClick={() => void setFlags(feature.id, { on: !feature.on })}>
           {feature.on ? 'Switch off' : 'Switch on'}
         </Menu.Item>
         <Menu.Item onClick={() => void setFlags(feature.id, { locked: !feature.locked })}>{feature.locked ? 'Unlock' : 'Lock'}</Menu.Item>
+        <Menu.Divider />
+        <Menu.Item disabled={place <= 0} onClick={() => void moveStep(feature.id, place - 1)}>
+          Earlier in the build
+        </Menu.Item>
+        <Menu.Item disabled={place >= last} onClick={() => void moveStep(feature.id, place + 1)}>
+          Later in the build
+        </Menu.Item>
+        <Menu.Item disabled={marker === feature.id} onClick={() => void setMarker(feature.id)}>
+          Show up to here
+        </Menu.Item>
+        {marker !== null && <Menu.Item onClick={() => void setMarker(null)}>Show all steps</Menu.Item>}
         {groups.length > 0 && (
           <>
             <Menu.Divider />

@@ -1,8 +1,8 @@
 import { Button } from '@mantine/core';
 
 import type { BlendParams } from '../api/types';
-import { startTool, toggleComb, toggleCvs } from '../state/actions';
-import { useStudy } from '../state/study';
+import { startTool, toggleComb } from '../state/actions';
+import { stepOf, useStudy } from '../state/study';
 import { useTools } from '../state/tools';
 import { useView } from '../state/view';
 import { BlendCard } from './BlendCard';
@@ -19,50 +19,14 @@ export function Card() {
   if (draft?.kind === 'edge_blend') return <BlendCard id={draft.id} name={draft.name} params={draft.params as unknown as BlendParams} draft />;
   if (draft) return <ToolCard {...draft} draft />;
   if (tool) return <PickCard />;
-  const feature = study?.features.find((f) => f.id === selection?.id);
+  const feature = study?.features.find((f) => selection && f.id === stepOf(selection.id));
   if (!selection || !feature) return null;
   if (selection.kind === 'edge') return <EdgeCard id={selection.id} edge={selection.edge} />;
   if (selection.kind === 'cvs') return <CvCard id={selection.id} cvs={selection.cvs} />;
   if (feature.kind === 'edge_blend')
     return <BlendCard key={feature.id} id={feature.id} name={feature.name} params={feature.params as unknown as BlendParams} draft={false} />;
-  if (feature.kind === 'face') return <FaceCard id={feature.id} name={feature.name} source={(feature.params.source as string | null | undefined) ?? null} />;
   if (feature.kind === 'mesh') return <MeshCard id={feature.id} name={feature.name} />;
   return <ToolCard key={feature.id} id={feature.id} kind={feature.kind} name={feature.name} params={feature.params} draft={false} />;
-}
-
-function FaceCard({ id, name, source }: { id: string; name: string; source: string | null }) {
-  const shape = useStudy((s) => s.shown.shapes.get(id));
-  const cvs = useTools((s) => s.cvsOf.includes(id));
-  return (
-    <section className="paper card" aria-label={`Card of ${name}`}>
-      <h2>{name}</h2>
-      <div className="quiet">{source ? `Face from ${source}` : 'Face'}</div>
-      {shape ? (
-        <>
-          <dl className="figures">
-            <dt>Degree, u × v</dt>
-            <dd>{shape.object.degree.join(' × ')}</dd>
-            <dt>Spans, u × v</dt>
-            <dd>{shape.object.spans.join(' × ')}</dd>
-            <dt>CVs, u × v</dt>
-            <dd>{shape.object.cvs.count.join(' × ')}</dd>
-            <dt>Make</dt>
-            <dd>{shape.object.rational ? 'rational' : 'polynomial'}{shape.object.trimmed ? ', trimmed' : ''}</dd>
-          </dl>
-          <div className="keys">
-            <Button size="xs" variant={cvs ? 'filled' : 'default'} disabled={shape.object.trimmed} onClick={() => toggleCvs(id)}>
-              {cvs ? 'Hide CVs' : 'Show CVs'}
-            </Button>
-          </div>
-          {shape.object.trimmed && (
-            <div className="note">A trimmed face keeps its CVs while its trim hangs on them. Its edges can be blended.</div>
-          )}
-        </>
-      ) : (
-        <div className="note">Switched off, or without a shape.</div>
-      )}
-    </section>
-  );
 }
 
 function MeshCard({ id, name }: { id: string; name: string }) {

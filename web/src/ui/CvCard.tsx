@@ -2,8 +2,9 @@ import { memo } from 'react';
 
 import { moveOp } from '../scene/cvDrag';
 import { cvPoint } from '../scene/cvPoint';
+import { newId } from '../state/drafts';
 import { commit } from '../state/session';
-import { featureName, isCurve, useStudy } from '../state/study';
+import { featureName, isCurve, stepOf, useStudy } from '../state/study';
 import { useTools, type Cv, type DragMode } from '../state/tools';
 import { useView } from '../state/view';
 import { cvName } from './CvOverlay';
@@ -28,7 +29,7 @@ const MODES: { value: DragMode; label: string; title: string }[] = [
 /** Position of picked CVs, and along what a drag moves them. */
 export function CvCard({ id, cvs }: { id: string; cvs: readonly Cv[] }) {
   const shape = useStudy((s) => s.shown.shapes.get(id));
-  const kind = useStudy((s) => s.study?.features.find((f) => f.id === id)?.kind ?? '');
+  const kind = useStudy((s) => s.study?.features.find((f) => f.id === stepOf(id))?.kind ?? '');
   const cv = cvs[0];
   if (!shape || !cv) return null;
   const at = cvPoint(shape, cv);
@@ -43,8 +44,16 @@ export function CvCard({ id, cvs }: { id: string; cvs: readonly Cv[] }) {
           to[axis] += by;
           return { cv: c, to };
         }),
+        newId(),
       ),
     );
+  };
+  const [rows, columns] = shape.object.cvs.count;
+  const along = (fixed: 0 | 1) => {
+    const count = fixed === 0 ? columns : rows;
+    const lines = [...new Set(cvs.map((c) => c[fixed]))];
+    const all = lines.flatMap((n) => Array.from({ length: count }, (_, k): Cv => (fixed === 0 ? [n, k] : [k, n])));
+    useTools.setState({ selection: { kind: 'cvs', id, cvs: all } });
   };
   return (
     <section className="paper card" aria-label="Card of the CVs">
@@ -54,6 +63,20 @@ export function CvCard({ id, cvs }: { id: string; cvs: readonly Cv[] }) {
         {single ? '' : '; numbers are the first one’s, all move together'}
       </div>
       <DragAlong curve={isCurve(shape)} drawn={kind === 'cv_curve'} />
+      {!isCurve(shape) && (
+        <div className="row">
+          <span className="quiet">Whole rows</span>
+          <span className="chips">
+            <button className="chip" title="All CVs beside them along v" onClick={() => along(0)}>
+              along v
+            </button>
+            <button className="chip" title="All CVs beside them along u" onClick={() => along(1)}>
+              along u
+            </button>
+          </span>
+        </div>
+      )}
+      <Mirrored />
       <ReshapeCvs id={id} kind={kind} cvs={cvs} />
       {kind === 'cv_curve' && <RelateCvs id={id} cvs={cvs} />}
       {(['x', 'y', 'z'] as const).map((axis) => (
@@ -63,6 +86,32 @@ export function CvCard({ id, cvs }: { id: string; cvs: readonly Cv[] }) {
         </div>
       ))}
     </section>
+  );
+}
+
+const PLANES = ['x', 'y', 'z'] as const;
+
+/** Whether what lies mirrored moves too. */
+function Mirrored() {
+  const mirror = useTools((s) => s.mirror);
+  return (
+    <div className="row">
+      <span className="quiet">Mirrored too, across</span>
+      <span className="chips" role="radiogroup" aria-label="Mirrored too, across">
+        {PLANES.map((axis) => (
+          <button
+            key={axis}
+            className="chip"
+            role="radio"
+            aria-checked={mirror === axis}
+            title={`CVs that lie mirrored in the plane ${axis} = 0 move mirrored`}
+            onClick={() => useTools.setState({ mirror: mirror === axis ? null : axis })}
+          >
+            {axis} = 0
+          </button>
+        ))}
+      </span>
+    </div>
   );
 }
 

@@ -2,14 +2,14 @@ import { dragCvs, dragDirection } from '../scene/cvDrag';
 import { cvPoint } from '../scene/cvPoint';
 import type { Viewport } from '../scene/viewport';
 import { isShown } from '../state/actions';
-import { featureName, isCurve, useStudy, type Shape } from '../state/study';
+import { featureName, isCurve, stepOf, useStudy, type Shape } from '../state/study';
 import { useTools, type Cv } from '../state/tools';
 import { useView } from '../state/view';
 
 /** A CV by its place: one number on a curve, row and column on a face; a point on a curve through points. */
 export function cvName(shape: Shape, [i, j]: Cv): string {
   if (!isCurve(shape)) return `CV ${i + 1}, ${j + 1}`;
-  const kind = useStudy.getState().study?.features.find((f) => f.id === shape.id)?.kind;
+  const kind = useStudy.getState().study?.features.find((f) => f.id === stepOf(shape.id))?.kind;
   return kind === 'point_curve' ? `Point ${i + 1}` : `CV ${i + 1}`;
 }
 
@@ -24,7 +24,7 @@ export function CvOverlay({ viewport }: { viewport: Viewport }) {
   const isolated = useView((s) => s.isolated);
   return cvsOf.map((id) => {
     const shape = shown.shapes.get(id);
-    const feature = study?.features.find((f) => f.id === id);
+    const feature = study?.features.find((f) => f.id === stepOf(id));
     return shape && feature && isShown(feature, isolated) ? <Net key={id} viewport={viewport} shape={shape} /> : null;
   });
 }

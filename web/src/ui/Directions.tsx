@@ -73,7 +73,7 @@ export function Directions({ id, params }: { id: string; params: Params }) {
                     along {axis}
                   </button>
                 ))}
-                <button className="chip" title="Pick a line whose direction it follows" onClick={() => startRepick({ id, field: 'directions', kind: 'line', take: (along) => change(i, { along }) })}>
+                <button className="chip" title="Pick a line whose direction it follows" onClick={() => startRepick({ id, field: 'directions', kind: 'line', take: (along) => 'edge' in along && change(i, { along }) })}>
                   along a line…
                 </button>
               </>

@@ -13,7 +13,9 @@ interface Props {
   value: unknown;
   change(value: unknown, final?: boolean): void;
   /** Ask for another line or face in place of the one that is there. */
-  repick(kind: 'line' | 'face' | 'point'): void;
+  repick(kind: 'line' | 'face' | 'plane' | 'point'): void;
+  /** Let the next pick go to this list. */
+  ask(): void;
   /** Whether the next pick goes here. */
   asking: boolean;
 }
@@ -23,7 +25,7 @@ const AXES = ['X', 'Y', 'Z'];
 const SIDE_BY_SIDE = 24;
 
 /** One line of a tool's card. */
-export function FieldRow({ field, value, change, repick, asking }: Props) {
+export function FieldRow({ field, value, change, repick, ask, asking }: Props) {
   const now = value === undefined ? field.fallback : value;
   switch (field.kind) {
     case 'line':
@@ -39,7 +41,10 @@ export function FieldRow({ field, value, change, repick, asking }: Props) {
           )}
         </Row>
       );
+    case 'regions':
+      return null;
     case 'lines':
+    case 'planes':
     case 'faces': {
       const refs = (now as EdgeRef[] | null) ?? [];
       return (
@@ -50,7 +55,13 @@ export function FieldRow({ field, value, change, repick, asking }: Props) {
                 {refWords(ref)}
               </button>
             ))}
-            {refs.length < Math.max(1, field.least) && <span className="asked">pick {field.kind}</span>}
+            {asking || refs.length < field.least ? (
+              <span className="asked">pick {field.kind}</span>
+            ) : (
+              <button className="chip" aria-label={`${field.title}: pick more`} title="Pick more" onClick={ask}>
+                +
+              </button>
+            )}
           </span>
         </Row>
       );
@@ -78,7 +89,7 @@ export function FieldRow({ field, value, change, repick, asking }: Props) {
             size="xs"
             fullWidth={field.optional}
             aria-label={field.title}
-            data={[...(field.optional ? ['free'] : []), 'G0', 'G1', 'G2', 'G3']}
+            data={[...(field.optional ? ['free'] : []), ...['G0', 'G1', 'G2', 'G3'].slice(0, field.most + 1)]}
             value={typeof now === 'number' ? `G${now}` : 'free'}
             onChange={(g) => change(g === 'free' ? null : Number(g[1]))}
           />
@@ -115,8 +126,20 @@ export function FieldRow({ field, value, change, repick, asking }: Props) {
         <Row title={field.title}>
           <span style={{ display: 'flex', gap: 4 }}>
             {numbers.map((n, i) => (
-              <ExpressionField key={i} label={`${field.title} ${i + 1}`} width={58} value={n} onChange={(v) => change(numbers.map((x, k) => (k === i ? v : x)))} />
+              <ExpressionField
+                key={i}
+                label={`${field.title} ${i + 1}`}
+                width={58}
+                value={n}
+                optional={field.open && numbers.length > Math.max(1, field.least)}
+                onChange={(v) => change(v === null ? numbers.filter((_, k) => k !== i) : numbers.map((x, k) => (k === i ? v : x)))}
+              />
             ))}
+            {field.open && (
+              <button className="chip" aria-label={`${field.title}: one more`} title="One more" onClick={() => change([...numbers, 0.5])}>
+                +
+              </button>
+            )}
           </span>
         </Row>
       );

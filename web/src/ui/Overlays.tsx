@@ -10,6 +10,7 @@ import { DraftOverlay } from './DraftOverlay';
 import { HandleOverlay } from './HandleOverlay';
 import { MeasureOverlay } from './MeasureOverlay';
 import { PlaneOverlay } from './PlaneOverlay';
+import { RegionOverlay } from './RegionOverlay';
 import { SeamOverlay } from './SeamOverlay';
 
 /** What lies over the drawing and follows it: combs, CVs, handles, marks. */
@@ -28,6 +29,7 @@ export function Overlays({ viewport }: { viewport: Viewport }) {
       <CvOverlay viewport={viewport} />
       <HandleOverlay viewport={viewport} />
       <DirectionOverlay viewport={viewport} />
+      <RegionOverlay viewport={viewport} />
       <CatchMark viewport={viewport} />
       <SeamOverlay viewport={viewport} />
     </div>

@@ -3,7 +3,7 @@ import { Vector3 } from 'three';
 import { planeOfStep, workingPlane, type PlaneFrame } from '../scene/plane';
 import type { Viewport } from '../scene/viewport';
 import { isShown } from '../state/actions';
-import { useStudy } from '../state/study';
+import { stepOf, useStudy } from '../state/study';
 import { useTools } from '../state/tools';
 import { useView } from '../state/view';
 
@@ -27,7 +27,7 @@ export function PlaneOverlay({ viewport }: { viewport: Viewport }) {
     <svg aria-label="Planes">
       {chosen && <Sheet viewport={viewport} frame={chosen} extent={extent} grid />}
       {steps.map(({ id }) => {
-        const feature = study?.features.find((f) => f.id === id);
+        const feature = study?.features.find((f) => f.id === stepOf(id));
         const frame = planeOfStep(id);
         if (!frame || (feature && !isShown(feature, isolated))) return null;
         const name = feature?.name ?? draft?.name ?? '';

@@ -34,7 +34,7 @@ export function RelateCvs({ id, cvs }: { id: string; cvs: readonly Cv[] }) {
   const only = picked.length === 1 ? picked[0] : undefined;
   const end = only && (only.cv === 0 ? 0 : only.cv === count - 1 ? 1 : null);
   const withLine = (relation: Relation) =>
-    startRepick({ id: holder, field: 'relations', kind: 'line', take: (line) => add({ ...relation, line }) });
+    startRepick({ id: holder, field: 'relations', kind: 'line', take: (line) => 'edge' in line && add({ ...relation, line }) });
 
   return (
     <div role="group" aria-label="Relate the picked CVs">

@@ -2,7 +2,7 @@ import { Menu } from '@mantine/core';
 
 import { startTool, toggleCvs } from '../state/actions';
 import { useCatalog } from '../state/catalog';
-import { featureName, useStudy } from '../state/study';
+import { featureName, stepOf, useStudy } from '../state/study';
 import { useTools, type Stage } from '../state/tools';
 import { openers } from './commands';
 
@@ -22,7 +22,27 @@ const EDGES: Record<string, string> = { u0: 'u start', u1: 'u end', v0: 'v start
 export function edgeWords(feature: string | { feature: string }, edge: string): string {
   const name = featureName(typeof feature === 'string' ? feature : feature.feature);
   if (!edge || edge === 'c0') return name;
-  return `${name}, ${EDGES[edge] ?? (edge.startsWith('c') ? `curve ${Number(edge.slice(1)) + 1}` : edge)}`;
+  return `${name}, ${lineWords(edge)}`;
+}
+
+/** A line of an object in words: a side, what cut it there, or its number; "1 of 2" where it comes in several. */
+function lineWords(edge: string): string {
+  const [, base, parts] = /^(.*?)((?:\.\d+of\d+)*)$/.exec(edge) ?? [];
+  const name = base ?? edge;
+  const by = name.indexOf(':');
+  const words = EDGES[name] ?? (by >= 0 ? cutWords(name.slice(0, by), name.slice(by + 1)) : /^c\d+$/.test(name) ? `curve ${Number(name.slice(1)) + 1}` : lineOf(name));
+  return parts ? `${words} ${parts.slice(1).replaceAll('.', ', ').replaceAll('of', ' of ')}` : words;
+}
+
+const known = (id: string): boolean => useStudy.getState().study?.features.some((f) => f.id === stepOf(id)) ?? false;
+
+const lineOf = (name: string): string => (known(name) ? `on ${featureName(name)}` : name);
+
+/** An edge that a step cut: by which object, or the number of the cut. */
+function cutWords(step: string, cutter: string): string {
+  if (known(cutter)) return `cut by ${featureName(cutter)}`;
+  const curve = cutter.slice(0, cutter.lastIndexOf('-'));
+  return known(curve) ? `cut by ${featureName(curve)}` : `cut ${cutter} of ${featureName(step)}`;
 }
 
 /** The tools of the stage, and one line that says what the tool wants next. */
@@ -30,7 +50,10 @@ export function ToolBar() {
   const { stage, tool, selection, cvsOf } = useTools();
   const study = useStudy((s) => s.study);
   const tools = useCatalog((s) => s.tools);
-  const selected = study?.features.find((f) => f.id === selection?.id && tools.get(f.kind)?.movable);
+  const shaped = useStudy((s) => (selection ? s.kept.shapes.get(selection.id)?.object.kind : undefined));
+  const step = study?.features.find((f) => selection && f.id === stepOf(selection.id));
+  // The CVs of every face can be moved, those of a curve where its step draws it by them.
+  const selected = selection && step && (shaped === 'face' || tools.get(step.kind)?.movable) ? selection : undefined;
   return (
     <>
       <div className="paper tools" role="toolbar" aria-label="Tools">
@@ -52,6 +75,7 @@ export function ToolBar() {
             >
               Move CVs
             </button>
+            <StageTools stage="primaries" tool={tool} />
             <button onClick={() => openers.importStep?.()}>Import STEP</button>
           </>
         )}
@@ -130,7 +154,7 @@ function CurveTools({ tool }: { tool: string | null }) {
   );
 }
 
-const ASKS = { face: 'Pick another face.', line: 'Pick another line.', point: 'Click where it is to be.' };
+const ASKS = { face: 'Pick another face.', line: 'Pick another line.', plane: 'Pick another plane in the build.', point: 'Click where it is to be.' };
 
 function Ask() {
   const { tool, picks, draft, problem, stage, selection, hover, caught, repick } = useTools();

@@ -1,6 +1,7 @@
-import { useComputedColorScheme } from '@mantine/core';
+import { Button, useComputedColorScheme } from '@mantine/core';
 import { useEffect, useMemo, useRef, useState } from 'react';
 
+import { goToList } from '../address';
 import { listen } from '../scene/interaction';
 import { Viewport } from '../scene/viewport';
 import { openStudy } from '../state/session';
@@ -20,6 +21,7 @@ import { Overlays } from './Overlays';
 import { Scene } from './scene';
 import { ToolBar } from './ToolBar';
 import { TopBar } from './TopBar';
+import { Working } from './Working';
 
 /** One open study: the part fills the window, everything else floats at its edges. */
 export function Workspace({ id }: { id: string }) {
@@ -35,6 +37,7 @@ export function Workspace({ id }: { id: string }) {
   const panels = useMemo(() => ({ ...wantedPanels, ledger }), [wantedPanels, ledger]);
   const lost = useStudy((s) => s.study !== null && !s.connected);
   const showBefore = useStudy((s) => s.showBefore);
+  const gone = useStudy((s) => s.gone);
 
   useEffect(() => openStudy(id), [id]);
   useEffect(() => {
@@ -79,6 +82,15 @@ export function Workspace({ id }: { id: string }) {
       <LightBar viewport={viewport} />
       {panels.ledger && <Ledger viewport={viewport} />}
       <Finder viewport={viewport} />
+      <Working />
+      {gone && (
+        <div className="paper gone" role="alert">
+          <p>{gone}</p>
+          <Button size="xs" onClick={goToList}>
+            All studies
+          </Button>
+        </div>
+      )}
       {showBefore && <div className="paper before-flag">Before the last change</div>}
       {lost && (
         <div className="paper lost" role="alert">

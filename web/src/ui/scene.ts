@@ -6,7 +6,8 @@ import type { PictureAxis, PlacedPicture } from '../scene/pictures';
 import type { ShapeLook } from '../scene/shapeNode';
 import type { Viewport } from '../scene/viewport';
 import { isShown } from '../state/actions';
-import { useStudy, type Shape } from '../state/study';
+import { GHOST } from '../state/regions';
+import { stepOf, useStudy, type Shape } from '../state/study';
 import { useTools } from '../state/tools';
 import { useView, type CurvatureKind } from '../state/view';
 import type { Palette } from '../theme';
@@ -41,6 +42,17 @@ export function fittedRange(shapes: Iterable<Shape>, kind: CurvatureKind): [numb
 const wholeCurves = (shape: Shape | undefined, picked: boolean): string[] =>
   picked && shape?.object.kind === 'curves' ? shape.edges.map((e) => e.name) : [];
 
+/** What a step in work changes, also as it was: what is cut away can be seen and picked. */
+function withGhosts(shown: ReadonlyMap<string, Shape>, before: ReadonlyMap<string, Shape>, changed: readonly string[] | undefined): ReadonlyMap<string, Shape> {
+  if (!changed?.length) return shown;
+  const out = new Map(shown);
+  for (const id of changed) {
+    const shape = before.get(id);
+    if (shape) out.set(GHOST + id, shape);
+  }
+  return out;
+}
+
 interface PictureParams {
   asset: string;
   width: number;
@@ -64,7 +76,7 @@ const placed = (study: string, id: string, p: PictureParams): PlacedPicture => (
 
 /** Keeps the drawing in step with the state; alone in following every preview, so that panels need not. */
 export function Scene({ viewport, palette }: { viewport: Viewport; palette: Palette }): null {
-  const { shown, study } = useStudy();
+  const { shown, kept: before, study } = useStudy();
   const { hover, selection, picks, draft } = useTools();
   const { light, zebra, curvature, isolated, activeSeam } = useView();
 
@@ -79,22 +91,25 @@ export function Scene({ viewport, palette }: { viewport: Viewport; palette: Pale
       ...wholeCurves(shown.shapes.get(id), (selection?.kind === 'feature' && selection.id === id) || pointedAt === id || draft?.id === id),
     ];
     const look = (id: string): ShapeLook => {
-      const feature = study?.features.find((f) => f.id === id);
+      const ghost = id.startsWith(GHOST);
+      const object = ghost ? id.slice(GHOST.length) : id;
+      const feature = study?.features.find((f) => f.id === stepOf(object));
       const pointed = hover && !('edge' in hover) && hover.feature === id;
-      const picked = selection?.kind === 'feature' && selection.id === id && light === 'clay';
+      const picked = selection?.kind === 'feature' && (selection.id === id || selection.id === stepOf(id)) && light === 'clay';
       return {
         tint: palette.roles[feature?.role ?? draft?.role ?? 'secondary'] ?? '#ccc',
         ink: palette.ink,
         accent: palette.accent,
         visible: feature ? isShown(feature, isolated) : true,
         lift: picked ? 0.1 : pointed && light === 'clay' ? 0.06 : 0,
-        strongEdges: strong(id),
+        strongEdges: ghost ? [] : strong(id),
+        ghost,
       };
     };
     // A study that begins empty is not brought into view by its first preview: that would move the drawing hand.
     if (study && !shown.shapes.size) viewport.leaveView();
-    viewport.setShapes(shown.shapes, look);
-  }, [viewport, shown, study, hover, selection, picks, draft, isolated, activeSeam, light, palette]);
+    viewport.setShapes(withGhosts(shown.shapes, before.shapes, draft ? shown.features.get(draft.id)?.changes : undefined), look);
+  }, [viewport, shown, before, study, hover, selection, picks, draft, isolated, activeSeam, light, palette]);
 
   useEffect(() => {
     const u = viewport.light;
@@ -124,7 +139,7 @@ export function Scene({ viewport, palette }: { viewport: Viewport; palette: Pale
   useEffect(() => {
     if (light !== 'curvature' || !fitted) return;
     const visible = [...kept.shapes.values()].filter((s) => {
-      const f = study?.features.find((x) => x.id === s.id);
+      const f = study?.features.find((x) => x.id === stepOf(s.id));
       return f ? isShown(f, isolated) : true;
     });
     const [low, high] = fittedRange(visible, kind);

@@ -66,7 +66,11 @@ class Divided:
 
     def keeping(self, picks: Sequence[Pick]) -> list[Face]:
         """Faces that hold the picked regions, the largest first. Raises `GeometryError` if there are none."""
-        return faces_of(self.face.surface, self.arrangement, chosen(self.arrangement, self.regions, picks))
+        return faces_of(self.face.surface, self.arrangement, self.kept(picks))
+
+    def kept(self, picks: Sequence[Pick]) -> list[int]:
+        """Numbers of the picked regions. Raises `GeometryError` for a pick that names none."""
+        return chosen(self.arrangement, self.regions, picks)
 
 
 Meet = Callable[[Surface, Surface], Sequence[tuple[FittedBranch, bool]]]

@@ -11,7 +11,7 @@ from pamble.core.faces.change import extended, shrunk, split, untrimmed
 from pamble.core.faces.shapes import turn_over
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made, changed_faces
 from pamble.study.features.fields import choice, number
-from pamble.study.references import ChangedFaceRef, EdgeRef
+from pamble.study.references import ChangedEdgeRef, ChangedFaceRef, EdgeRef, FaceRef
 from pamble.study.stored import Stored
 
 
@@ -38,21 +38,19 @@ def untrim(params: UntrimParams, inputs: Inputs, context: Context) -> Made:
 class ExtendFaceParams(Stored):
     """At an edge that lies on a side of the face's surface. shape: by its curvature, or straight, G1."""
 
-    face: ChangedFaceRef = choice("Face")
-    edge: EdgeRef = choice("At edge")
+    edge: ChangedEdgeRef = choice("At edge")
     length: float = number("By", 20.0, "mm", gt=0, le=100000)
     shape: Literal["curvature", "straight"] = choice("Runs on", "curvature")
 
 
 def extend(params: ExtendFaceParams, inputs: Inputs, context: Context) -> Made:
     """Build the longer face."""
-    if params.edge.feature != params.face.feature:
-        raise GeometryError("The edge belongs to another face: pick one of the face that is extended.")
-    face = inputs.face(params.face)
+    id = params.edge.feature
     inputs.edge(params.edge)
+    face = inputs.face(FaceRef(feature=id))
     longer = extended(face, params.edge.edge, params.length, params.shape, 0.1 * context.fit)
     grown = [a - b for a, b in zip(longer.surface.control.shape, face.surface.control.shape, strict=True)][:2]
-    return changed_faces({params.face.feature: longer}, cvs_added=grown)
+    return changed_faces({id: longer}, cvs_added=grown)
 
 
 class SplitFaceParams(Stored):

@@ -63,7 +63,6 @@ def run(params: MoveCvsParams, inputs: Inputs, context: Context) -> Made:
 
 
 KIND = FeatureKind(
-    "move_cvs", "Move CVs", "primary", MoveCvsParams, run, "primaries",
-    "Pick a face: its CVs show. Drag them; the change is kept as a step.",
+    "move_cvs", "Move CVs", "primary", MoveCvsParams, run, None,
     bulk=("change",),
 )  # fmt: skip

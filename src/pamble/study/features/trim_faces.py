@@ -18,6 +18,7 @@ from pamble.core.spline.evaluate import surface_points
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made, changed_faces
 from pamble.study.features.fields import choice, heading
 from pamble.study.features.meeting import Meetings
+from pamble.study.inputs import Offered
 from pamble.study.references import ChangedFaceRef, EdgeRef, FaceRef, PlaneRef, Point, Ref
 from pamble.study.stored import Stored
 
@@ -31,16 +32,21 @@ class RegionPick(Ref):
     sides: dict[str, int] = {}
 
 
+def by(title: str) -> Any:
+    """A list of cutters; one of the lists holds one at least."""
+    return Field([], title=title, json_schema_extra={"one_of": "cutters"})
+
+
 class TrimFacesParams(Stored):
-    """each_other: whether the faces cut each other; null: if nothing else cuts them. along: how curves come onto the
-    faces. extend: a cut that ends inside is carried on. keep: null for the largest region of each face.
+    """each_other: whether the faces that cut are cut in turn. along: how curves come onto the faces. extend: a cut that
+    ends inside is carried on. keep: null for the largest region of each face.
     """
 
-    faces: list[ChangedFaceRef] = Field(title="Cut", min_length=1)
-    by_faces: list[FaceRef] = Field([], title="By faces")
-    by_curves: list[EdgeRef] = Field([], title="By curves")
-    by_planes: list[PlaneRef] = Field([], title="By planes")
-    each_other: bool | None = choice("Cut each other", None)
+    faces: list[ChangedFaceRef] = Field(title="Cut", min_length=1, json_schema_extra={"once": True})
+    by_faces: list[FaceRef] = by("By faces")
+    by_curves: list[EdgeRef] = by("By curves")
+    by_planes: list[PlaneRef] = by("By planes")
+    each_other: bool = choice("Cut each other", False)
     along: Literal["surface normal", "direction"] = choice("Curves along", "surface normal")
     direction: Point = heading("Direction", (0.0, 0.0, 1.0), when=("along", "direction"))
     extend: bool = choice("Extend short cuts", False)
@@ -49,10 +55,11 @@ class TrimFacesParams(Stored):
 
 def run(params: TrimFacesParams, inputs: Inputs, context: Context) -> Made:
     """Cut every face, and hand on what is kept of it; further pieces become objects of their own."""
-    ids = [ref.feature for ref in params.faces]
+    refs = [*params.faces, *(params.by_faces if params.each_other else ())]
+    ids = [ref.feature for ref in refs]
     if len(set(ids)) < len(ids):
         raise GeometryError("A face is picked twice: each is cut once.")
-    faces = {id: inputs.face(ref) for id, ref in zip(ids, params.faces, strict=True)}
+    faces = {id: inputs.face(ref) for id, ref in zip(ids, refs, strict=True)}
     tolerance = 0.1 * context.fit * (10.0 if context.preview else 1.0)
     meetings = Meetings(tolerance, context.preview, context.memory or ())
     changed: dict[str, Face] = {}
@@ -60,43 +67,45 @@ def run(params: TrimFacesParams, inputs: Inputs, context: Context) -> Made:
     told: list[dict[str, Any]] = []
     warnings: list[str] = []
     for id, face in faces.items():
-        cutters = _cutters(params, inputs, context, id, faces)
+        cutters = _cutters(params, inputs, context, id)
         if not cutters:
             raise GeometryError("Pick what cuts: another face, a curve, or a plane.")
         try:
             divided = divide(face, cutters, tolerance, meetings.meet)
             if len(divided.regions) == 1 and divided.complaints:
-                raise GeometryError(divided.complaints[0].words)
+                first = divided.complaints[0]
+                if first.short is not None and not params.extend:
+                    raise Offered(f"{inputs.name(id)}: {first.words}", "Carry the cut on", {"extend": True})
+                raise GeometryError(first.words)
             picks = _picks(params, id, divided)
             if not picks:
                 raise GeometryError("nothing is kept: pick at least one region.")
             kept = _first_picked_first(divided.keeping(picks), picks[0])
+        except Offered:
+            raise
         except GeometryError as error:
             raise GeometryError(f"{inputs.name(id)}: {error}") from error
         changed[id] = kept[0]
         for n, piece in enumerate(kept[1:], start=2):
             pieces[f"{n}" if len(faces) == 1 else f"{id.replace('/', '-')}-{n}"] = piece
-        told += [_told(id, face, divided, r, picks) for r in divided.regions]
+        numbers = set(divided.kept(picks))
+        told += [_told(id, face, r, r.number in numbers) for r in divided.regions]
         warnings += [f"{inputs.name(id)}: {c.words}" for c in divided.complaints]
     cuts = [] if context.preview else _cuts(context.step, changed)
     return changed_faces(changed, pieces, tuple(warnings), tuple(meetings.after), regions=told, cuts=cuts)
 
 
-def _cutters(
-    params: TrimFacesParams, inputs: Inputs, context: Context, id: str, faces: dict[str, Face]
-) -> list[Cutter]:
+def _cutters(params: TrimFacesParams, inputs: Inputs, context: Context, id: str) -> list[Cutter]:
     """What cuts a face; every cutter's edges are named by the step and the object that cuts."""
     step, extend = context.step, params.extend
     out = []
-    for ref in params.by_faces:
+    cutting: list[FaceRef] = params.by_faces
+    if params.each_other and all(id != ref.feature for ref in params.faces):
+        cutting = list(params.faces)
+    for ref in cutting:
         if ref.feature == id:
             raise GeometryError(f"{inputs.name(id)} cannot cut itself: pick another face.")
         out.append(Cutter(f"{step}:{ref.feature}", inputs.name(ref.feature), inputs.face(ref), extend=extend))
-    others = params.by_faces or params.by_curves or params.by_planes
-    if params.each_other or (params.each_other is None and not others):
-        for other, face in faces.items():
-            if other != id and all(other != ref.feature for ref in params.by_faces):
-                out.append(Cutter(f"{step}:{other}", inputs.name(other), face, extend=extend))
     direction = np.array(params.direction) if params.along == "direction" else None
     for edge in params.by_curves:
         name = f"{step}:{edge.feature}-{edge.edge}".replace(".", "-")
@@ -118,26 +127,19 @@ def _picks(params: TrimFacesParams, id: str, divided: Divided) -> list[Pick]:
 
 def _first_picked_first(kept: list[Face], pick: Pick) -> list[Face]:
     """Pieces, the one that holds the first pick in front: that one goes on being the face."""
-    for i, face in enumerate(kept):
+    for i, face in enumerate(kept if len(kept) > 1 else ()):
         if inside(face, pick.at[:1], pick.at[1:])[0]:
             return [face, *kept[:i], *kept[i + 1 :]]
     return kept
 
 
-def _told(id: str, face: Face, divided: Divided, region: Region, picks: list[Pick]) -> dict[str, Any]:
+def _told(id: str, face: Face, region: Region, kept: bool) -> dict[str, Any]:
     """A region for the window: where it is, how it is picked, and whether it is kept."""
     low, high = np.array(face.surface.domain).T
     at: Array = (region.at - low) / (high - low)
-    kept = region.number in _kept(divided, picks)
     point = surface_points(face.surface, region.at[:1], region.at[1:])[0]
     pick = {"feature": id, "at": at.tolist(), "sides": dict(region.sides)}
     return {"point": point.tolist(), "pick": pick, "kept": kept}
-
-
-def _kept(divided: Divided, picks: list[Pick]) -> list[int]:
-    from pamble.core.faces.regions.choose import chosen
-
-    return chosen(divided.arrangement, divided.regions, picks)
 
 
 def _cuts(step: str, changed: dict[str, Face]) -> list[dict[str, Any]]:
@@ -161,5 +163,5 @@ def _off(edge: Edge) -> float:
 
 KIND = FeatureKind(
     "trim_faces", "Trim", "primary", TrimFacesParams, run, "primaries",
-    "Pick the faces to cut, then what cuts them: faces, curves or planes. Two faces alone cut each other.",
+    "Pick a face to cut, then what cuts it: faces, curves or planes. Then click what is to be kept.",
 )  # fmt: skip

@@ -1,0 +1,46 @@
+import { Button } from '@mantine/core';
+
+import { toggleCvs } from '../state/actions';
+import { featureName, useStudy } from '../state/study';
+import { useTools } from '../state/tools';
+
+/** Make of the face that a step makes, or of those that it changes, and their CVs. */
+export function FaceFigures({ id, changes }: { id: string; changes: readonly string[] | undefined }) {
+  const faces = useStudy((s) => [id, ...(changes ?? [])].filter((o) => s.shown.shapes.get(o)?.object.kind === 'face').join(' '));
+  const objects = faces.split(' ').filter(Boolean);
+  return objects.map((object) => <One key={object} id={object} named={objects.length > 1 || object !== id} />);
+}
+
+function One({ id, named }: { id: string; named: boolean }) {
+  const shape = useStudy((s) => s.shown.shapes.get(id));
+  const cvs = useTools((s) => s.cvsOf.includes(id));
+  const drawing = useTools((s) => s.draft !== null);
+  if (!shape) return null;
+  const { degree, spans, cvs: net, rational, trimmed, stale } = shape.object;
+  return (
+    <>
+      {named && <div className="quiet" style={{ marginTop: 8 }}>{featureName(id)}</div>}
+      <dl className="figures">
+        <dt>Degree, u × v</dt>
+        <dd>{degree.join(' × ')}</dd>
+        <dt>Spans, u × v</dt>
+        <dd>{spans.join(' × ')}</dd>
+        <dt>CVs, u × v</dt>
+        <dd>{net.count.join(' × ')}</dd>
+        <dt>Surface</dt>
+        <dd>
+          {rational ? 'rational' : 'polynomial'}
+          {trimmed ? ', trimmed' : ''}
+        </dd>
+      </dl>
+      {stale && <div className="note">Shown is its last good shape.</div>}
+      {!drawing && (
+        <div className="keys still">
+          <Button size="xs" variant={cvs ? 'filled' : 'default'} onClick={() => toggleCvs(id)}>
+            {cvs ? 'Hide CVs' : 'Show CVs'}
+          </Button>
+        </div>
+      )}
+    </>
+  );
+}
