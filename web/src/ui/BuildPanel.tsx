@@ -2,11 +2,11 @@ import { ActionIcon, Menu, TextInput, Tooltip, useComputedColorScheme } from '@m
 import { IconDots, IconEye, IconEyeOff, IconLock } from '@tabler/icons-react';
 import { memo, useState } from 'react';
 
-import type { FeatureSummary, Group } from '../api/types';
+import type { FeatureSummary, FrameFeature, Group } from '../api/types';
 import { isolate, isShown, moveStep, pickFeature, setFlags, setMarker, toggleCvs } from '../state/actions';
 import { useCatalog } from '../state/catalog';
 import { wanted } from '../state/placing';
-import { isCurve, useStudy, type Shape } from '../state/study';
+import { featureName, isCurve, useStudy, type Shape } from '../state/study';
 import { useTools } from '../state/tools';
 import { useView } from '../state/view';
 import { PALETTES } from '../theme';
@@ -66,12 +66,14 @@ export function BuildPanel() {
   );
 }
 
-function make(feature: FeatureSummary, shape: Shape | undefined, facts: Record<string, unknown> | undefined): string {
+function make(feature: FeatureSummary, shape: Shape | undefined, state: FrameFeature | undefined): string {
+  const { facts, changes } = state ?? {};
   if (!feature.on) return 'off';
   if (feature.kind === 'edge_blend') return ((feature.params.continuity as number[] | undefined) ?? []).map((g) => `G${g}`).join(' · ');
   if (feature.kind === 'mesh' || feature.kind === 'picture') return feature.kind;
   const measured = facts?.measured as MeasuredFacts | undefined;
   if (measured) return measure(measured);
+  if (!shape && changes?.length) return changes.map(featureName).join(', ');
   if (!shape || shape.object.kind === 'plane') return '';
   if (isCurve(shape)) return `${shape.object.degree[0]} · ${shape.object.cvs.count[0]}${shape.edges.length > 1 ? ` · ${shape.edges.length} curves` : ''}`;
   const [p, q] = shape.object.degree;
@@ -90,7 +92,7 @@ const Line = memo(function Line({ feature }: { feature: FeatureSummary }) {
     const shape = s.shown.shapes.get(id);
     return shape !== undefined && isCurve(shape);
   });
-  const words = useStudy((s) => make(feature, s.shown.shapes.get(id), s.shown.features.get(id)?.facts));
+  const words = useStudy((s) => make(feature, s.shown.shapes.get(id), s.shown.features.get(id)));
   const selection = useTools((s) => s.selection);
   const isolated = useView((s) => s.isolated);
   const scheme = useComputedColorScheme('light');

@@ -13,13 +13,21 @@ export function FaceFigures({ id, changes }: { id: string; changes: readonly str
 
 function One({ id, named }: { id: string; named: boolean }) {
   const shape = useStudy((s) => s.shown.shapes.get(id));
-  const cvs = useTools((s) => s.cvsOf.includes(id));
   const drawing = useTools((s) => s.draft !== null);
   if (!shape) return null;
   const { degree, spans, cvs: net, rational, trimmed, stale } = shape.object;
+  const surface = `${rational ? 'rational' : 'polynomial'}${trimmed ? ', trimmed' : ''}`;
+  if (named)
+    return (
+      <div className="row">
+        <span title={`Degree ${degree.join(' × ')}, ${net.count.join(' × ')} CVs, ${surface}`}>
+          {featureName(id)} <span className="quiet">{`${degree.join('×')} · ${net.count.join('×')}`}</span>
+        </span>
+        {!drawing && <CvsSwitch id={id} named />}
+      </div>
+    );
   return (
     <>
-      {named && <div className="quiet" style={{ marginTop: 8 }}>{featureName(id)}</div>}
       <dl className="figures">
         <dt>Degree, u × v</dt>
         <dd>{degree.join(' × ')}</dd>
@@ -28,19 +36,24 @@ function One({ id, named }: { id: string; named: boolean }) {
         <dt>CVs, u × v</dt>
         <dd>{net.count.join(' × ')}</dd>
         <dt>Surface</dt>
-        <dd>
-          {rational ? 'rational' : 'polynomial'}
-          {trimmed ? ', trimmed' : ''}
-        </dd>
+        <dd>{surface}</dd>
       </dl>
       {stale && <div className="note">Shown is its last good shape.</div>}
       {!drawing && (
         <div className="keys still">
-          <Button size="xs" variant={cvs ? 'filled' : 'default'} onClick={() => toggleCvs(id)}>
-            {cvs ? 'Hide CVs' : 'Show CVs'}
-          </Button>
+          <CvsSwitch id={id} />
         </div>
       )}
     </>
+  );
+}
+
+function CvsSwitch({ id, named = false }: { id: string; named?: boolean }) {
+  const on = useTools((s) => s.cvsOf.includes(id));
+  const words = on ? 'Hide CVs' : 'Show CVs';
+  return (
+    <Button size={named ? 'compact-xs' : 'xs'} variant={on ? 'filled' : 'default'} aria-label={named ? `${words} of ${featureName(id)}` : words} onClick={() => toggleCvs(id)}>
+      {words}
+    </Button>
   );
 }

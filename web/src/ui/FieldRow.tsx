@@ -22,7 +22,7 @@ interface Props {
 
 const AXES = ['X', 'Y', 'Z'];
 /** Words longer than this in all do not fit side by side. */
-const SIDE_BY_SIDE = 24;
+const SIDE_BY_SIDE = 20;
 
 /** One line of a tool's card. */
 export function FieldRow({ field, value, change, repick, ask, asking }: Props) {

@@ -6,7 +6,7 @@ from collections.abc import Collection, Sequence
 
 import numpy as np
 
-from pamble.core.arrays import Array, norm
+from pamble.core.arrays import Array
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.regions.arrange import Arrangement, arrange
@@ -164,11 +164,8 @@ def shrunk(face: Face, tolerance: float) -> Face:
     if face.natural:
         raise GeometryError("The face is not trimmed: its surface reaches no farther than it does.")
     low, high = np.array(face.surface.domain).T
-    points = np.vstack([curve_points(e.pcurve, np.linspace(*e.domain, 257)) for e in face.edges])
-    least, most = points.min(axis=0), points.max(axis=0)
-    # Between samples a curve may bulge a little farther: the control polygon bounds it.
-    bulge = max(float(norm(np.diff(points, 2, axis=0)).max()), 0.0)
-    least, most = np.maximum(least - bulge, low), np.minimum(most + bulge, high)
+    reach = np.array([_extent(e) for e in face.edges])
+    least, most = np.maximum(reach[:, 0].min(axis=0), low), np.minimum(reach[:, 1].max(axis=0), high)
     snap = 1e-6 * (high - low)
     least, most = np.where(least - low < snap, low, least), np.where(high - most < snap, high, most)
     if np.array_equal(least, low) and np.array_equal(most, high):
@@ -178,6 +175,13 @@ def shrunk(face: Face, tolerance: float) -> Face:
     loops = tuple(tuple(_off_side(e, new, part) for e, new in zip(a, b, strict=True)) for a, b in
                   zip(face.loops, made.loops, strict=True))  # fmt: skip
     return Face(part, loops, face.names)
+
+
+def _extent(edge: Edge) -> Array:
+    """Least and greatest parameters of an edge, (2, 2); between samples it may bulge by a second difference."""
+    points = curve_points(edge.pcurve, np.linspace(*edge.domain, 257))
+    bulge = np.abs(np.diff(points, 2, axis=0)).max(axis=0)
+    return np.array([points.min(axis=0) - bulge, points.max(axis=0) + bulge])
 
 
 def _off_side(old: Edge, new: Edge, part: Surface) -> Edge:
