@@ -172,6 +172,7 @@ def test_a_scan_lies_under_the_curves_and_is_told_of(desk, tmp_path):
 
 def test_new_curves_land_in_the_active_group_and_a_locked_one_stays(desk):
     page = desk.page
+    page.get_by_role("radio", name="By role").click()
     desk.button("New group").click()
     field = page.get_by_role("textbox", name="Name of the new group")
     field.fill("Rim lines")

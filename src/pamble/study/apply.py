@@ -201,6 +201,8 @@ def settled(feature: Feature, before: dict[str, Any], values: Mapping[str, float
         full = kind.settle(before, given, moved)
     except PambleError as error:
         raise StudyError(f"{feature.name}: {error}") from error
+    if full is given:
+        return feature
     return feature.model_copy(update={"params": _as_written(feature.params, full)})
 
 

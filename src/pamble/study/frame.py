@@ -14,8 +14,9 @@ from numpy.typing import NDArray
 
 from pamble.core.arrays import Array
 from pamble.core.curves.measure import samples
-from pamble.core.faces.display import display_mesh, iso_lines
+from pamble.core.faces.display import DisplayMesh, display_mesh, iso_lines
 from pamble.core.faces.face import Face
+from pamble.core.faces.meshing.moving import MovingMesh
 from pamble.core.meshes.mesh import TriangleMesh, lighter, vertex_normals
 from pamble.core.spline.evaluate import curve_points
 from pamble.study.objects import Shape
@@ -59,7 +60,9 @@ _BARE: dict[str, Any] = {
 """Entries of an object that has neither lines nor CVs."""
 
 
-def put_shape(writer: FrameWriter, shape: Shape, steps: int, reach: float | None) -> dict[str, Any]:
+def put_shape(
+    writer: FrameWriter, shape: Shape, steps: int, reach: float | None, last: MovingMesh | None = None
+) -> dict[str, Any]:
     """Meshes, lines, span boundaries and CVs of an object, as header entries. reach: see `display_mesh`."""
     if shape.mesh is not None:
         return _put_mesh(writer, shape.mesh)
@@ -67,11 +70,12 @@ def put_shape(writer: FrameWriter, shape: Shape, steps: int, reach: float | None
         p = shape.plane
         axes = [v.tolist() for v in (p.origin, p.x, p.y)]
         return {**_BARE, "kind": "plane", "vertices": writer.put(np.zeros((0, 10))), "plane": axes}
-    return _put_curves(writer, shape, steps) if shape.face is None else _put_face(writer, shape.face, steps, reach)
+    if shape.face is None:
+        return _put_curves(writer, shape, steps)
+    return _put_face(writer, display_mesh(shape.face, steps, reach, last), shape.face, steps)
 
 
-def _put_face(writer: FrameWriter, face: Face, steps: int, reach: float | None) -> dict[str, Any]:
-    mesh = display_mesh(face, steps, reach)
+def _put_face(writer: FrameWriter, mesh: DisplayMesh, face: Face, steps: int) -> dict[str, Any]:
     s = face.surface
     return {
         "kind": "face",

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from pamble.core.errors import StudyError
+from pamble.core.faces.meshing.moving import MovingMesh
 from pamble.core.spline.differential import curvatures
 from pamble.core.spline.evaluate import surface_derivatives
 from pamble.study.apply import apply
@@ -75,6 +76,7 @@ class Kernel:
     def _take(self, snapshot: Snapshot) -> None:
         self._snapshot = snapshot
         self._prepared = None
+        self._moving: dict[str, MovingMesh] = {}
         self._reach = part_reach(snapshot.now)
         compiled = {f.id: self._evaluator.compiler.known(f) for f in snapshot.study.features}
         changing = [id for id, c in compiled.items() if c is not None and c.changed]
@@ -126,6 +128,7 @@ class Kernel:
             preview=True,
             combs=combs,
             seq=seq,
+            moving=self._moving,
         )
 
     def prepare(self, op: dict[str, Any]) -> dict[str, Any]:

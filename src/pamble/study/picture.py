@@ -12,6 +12,7 @@ import numpy as np
 from pamble.core.checks.comb import curve_comb
 from pamble.core.checks.seams import part_diagonal
 from pamble.core.errors import PambleError
+from pamble.core.faces.meshing.moving import MovingMesh
 from pamble.study.document import Study
 from pamble.study.evaluate import Evaluation, State
 from pamble.study.frame import FrameWriter, put_shape
@@ -48,10 +49,12 @@ def draw(
     combs: Sequence[dict[str, Any]] = (),
     said: str | None = None,
     seq: int | None = None,
+    moving: dict[str, MovingMesh] | None = None,
 ) -> bytes:
     """A frame with shapes of ``objects`` and states of ``steps`` (all when None), and rows that differ from ``before``.
 
-    detail: steps of the display grid. A fault in the display of one object is told at that object.
+    detail: steps of the display grid. moving: meshes of trimmed faces that are kept from one frame to the next. A fault
+    in the display of one object is told at that object.
     """
     writer = FrameWriter()
     now, rows = snapshot.now, snapshot.ledger.worst_first()
@@ -62,7 +65,8 @@ def draw(
         if not standing.shape.visible:
             continue
         try:
-            drawn = put_shape(writer, standing.shape, detail, reach)
+            last = None if moving is None else moving.setdefault(id, MovingMesh())
+            drawn = put_shape(writer, standing.shape, detail, reach, last)
         except Exception as error:
             if not isinstance(error, PambleError):
                 log.exception("object cannot be drawn: %s", id)

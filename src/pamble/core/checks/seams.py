@@ -221,8 +221,9 @@ def measure_seam(seam: Seam, diagonal: float, samples: int = 200, order: int = 2
     """Gap, angle and curvature mismatch along a seam, both edges sampled on their own surfaces."""
     t = np.linspace(*seam.t, samples)
     a = frames(seam.a, t, order)
-    feet = to_curve(seam.b.space, a.position)
-    b = frames(seam.b, feet.t, order)
+    # Two faces that were cut by one curve share it: then its parameters pair them.
+    shared = seam.a.space is seam.b.space
+    b = frames(seam.b, t if shared else to_curve(seam.b.space, a.position).t, order)
     length = np.concatenate([[0.0], np.cumsum(norm(np.diff(a.position, axis=0)))])
     return MeasuredSeam(seam, length, a.position, seam_figures(a, b, diagonal))
 

@@ -13,7 +13,7 @@ import numpy as np
 
 from pamble.core.arrays import Array, IntArray, norm
 from pamble.core.faces.face import Edge, Face
-from pamble.core.faces.meshing.trimmed import mesh_loops
+from pamble.core.faces.meshing.moving import MovingMesh
 from pamble.core.faces.regions.sources import plane_scale
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
@@ -41,21 +41,23 @@ class DisplayMesh:
 def grid_parameters(knots: Array, degree: int, least: int) -> Array:
     """Evenly spread parameters with every span boundary among them, at least ``least`` steps in all."""
     points = basis.breaks(knots, degree)
-    share = np.maximum(1, np.round(least * np.diff(points) / (points[-1] - points[0]))).astype(int)
-    inner = [np.linspace(a, b, n, endpoint=False) for a, b, n in zip(points[:-1], points[1:], share, strict=True)]
-    return np.concatenate([*inner, points[-1:]])
+    width = np.diff(points)
+    share = np.maximum(1, np.round(least * width / (points[-1] - points[0]))).astype(np.intp)
+    span = np.repeat(np.arange(len(width)), share)
+    step = np.arange(len(span)) - np.repeat(np.cumsum(share) - share, share)
+    return np.append(points[span] + width[span] * step / share[span], points[-1])
 
 
-def display_mesh(face: Face, steps: int, reach: float | None = None) -> DisplayMesh:
+def display_mesh(face: Face, steps: int, reach: float | None = None, last: MovingMesh | None = None) -> DisplayMesh:
     """Mesh of a face with about ``steps`` steps along each direction, evaluated on the true surface.
 
-    reach: a length in mm, the same for all faces of a part, about its size; by default the face's own. Raises
-    `GeometryError` where trim loops cross themselves.
+    reach: a length in mm, the same for all faces of a part, about its size; by default the face's own. last: keeps the
+    triangles of a trimmed face while its loops move. Raises `GeometryError` where trim loops cross themselves.
     """
     s = face.surface
     us, vs = grid_parameters(s.knots_u, s.degree_u, steps), grid_parameters(s.knots_v, s.degree_v, steps)
     if not face.natural:
-        return _trimmed(face, us, vs, steps, reach or s.diagonal)
+        return _trimmed(face, us, vs, steps, reach or s.diagonal, last or MovingMesh())
     grid = surface_grid(s, us, vs, 2)
     u, v = np.meshgrid(us, vs, indexing="ij")
     uv = np.column_stack([u.ravel(), v.ravel()])
@@ -84,7 +86,7 @@ def edge_steps(curve: Curve, steps: int, reach: float) -> Array:
     return grid_parameters(curve.knots, curve.degree, int(np.clip(np.ceil(least), 2, 6 * steps)))
 
 
-def _trimmed(face: Face, us: Array, vs: Array, steps: int, reach: float) -> DisplayMesh:
+def _trimmed(face: Face, us: Array, vs: Array, steps: int, reach: float, last: MovingMesh) -> DisplayMesh:
     loops, places, lines = [], [], []
     for loop in face.loops:
         uv, points = [], []
@@ -99,8 +101,10 @@ def _trimmed(face: Face, us: Array, vs: Array, steps: int, reach: float) -> Disp
             points.append(np.concatenate([space[:-1], np.repeat(space[-1:], len(over), axis=0)]))
         loops.append(np.concatenate(uv))
         places.append(np.concatenate(points))
-    mesh = mesh_loops(us, vs, loops, plane_scale(face.surface))
-    d = surface_derivatives(face.surface, mesh.uv[:, 0], mesh.uv[:, 1], 2)
+    mesh = last.mesh(us, vs, loops, plane_scale(face.surface))
+    rim, inner = mesh.uv[: mesh.loop_points], mesh.nodes
+    grid = surface_grid(face.surface, us, vs, 2)[:, :, inner[:, 0], inner[:, 1]]
+    d = np.concatenate([surface_derivatives(face.surface, rim[:, 0], rim[:, 1], 2), grid], axis=2)
     vertices = _vertices(d, mesh.uv)
     vertices[: mesh.loop_points, :3] = np.concatenate(places)
     return DisplayMesh(vertices, None, mesh.triangles, _long(lines))

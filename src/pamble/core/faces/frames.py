@@ -22,6 +22,10 @@ _POLE_STEP = 1e-6
 """How far, as a fraction of the domain, a sample on a pole is moved inward to have a normal."""
 
 
+_TWIN = 1e-3
+"""Distance in mm between an edge's curve and the surface under its parameter curve up to which the place there is taken
+for the foot: the normal differs by that distance times a curvature."""
+
 _GAUSS = np.polynomial.legendre.leggauss(6)
 
 
@@ -72,9 +76,10 @@ def frames(edge: Edge, t: ArrayLike, order: int = 2) -> EdgeFrames:
     own = None
     if edge.curve is not None:
         own = curve_derivatives(edge.curve, t, 1)
-        foot = to_surface(edge.surface, own[0], (u, v))
-        u, v = foot.u, foot.v
     u, v, d = _derivatives(edge.surface, u, v, order)
+    if own is not None and norm(d[0, 0] - own[0]).max() > _TWIN:
+        foot = to_surface(edge.surface, own[0], (u, v))
+        u, v, d = _derivatives(edge.surface, foot.u, foot.v, order)
     along = d[1, 0] * p[1, :, :1] + d[0, 1] * p[1, :, 1:]
     j = jet(d)
     position, velocity = (d[0, 0], along) if own is None else (own[0], own[1])

@@ -66,7 +66,11 @@ class Divided:
 
     def keeping(self, picks: Sequence[Pick]) -> list[Face]:
         """Faces that hold the picked regions, the largest first. Raises `GeometryError` if there are none."""
-        return faces_of(self.face.surface, self.arrangement, self.kept(picks))
+        return self.holding(self.kept(picks))
+
+    def holding(self, numbers: Sequence[int]) -> list[Face]:
+        """Faces that hold the regions of these numbers, the largest first. Raises `GeometryError` if there are none."""
+        return faces_of(self.face.surface, self.arrangement, numbers)
 
     def kept(self, picks: Sequence[Pick]) -> list[int]:
         """Numbers of the picked regions. Raises `GeometryError` for a pick that names none."""
@@ -77,20 +81,25 @@ Meet = Callable[[Surface, Surface], Sequence[tuple[FittedBranch, bool]]]
 """Gives fitted branches of the intersection of two surfaces; the flag says that ``on_b`` belongs to the first."""
 
 
-def divide(face: Face, cutters: Sequence[Cutter], tolerance: float, meet: Meet | None = None) -> Divided:
+def divide(
+    face: Face, cutters: Sequence[Cutter], tolerance: float, meet: Meet | None = None, quick: bool = False
+) -> Divided:
     """Lay cutters on a face and find its regions.
 
     tolerance: of the cuts, mm. meet: where intersections of surfaces come from, so that two faces that cut each other
-    share them and they can follow; by default they are found anew. Raises `GeometryError` in words.
+    share them and they can follow; by default they are found anew. quick: what is wrong with a cutter is looked for
+    only where nothing is cut, and places of regions are somewhere in them. Raises `GeometryError` in words.
     """
     sources, missed = [], []
     for cutter in cutters:
-        found = cut_curves(face, cutter, tolerance, meet)
-        if not found:
+        curves = cut_curves(face, cutter, tolerance, meet)
+        if not curves:
             missed.append((cutter.name, cutter.label))
-        sources += [Source(cutter.name, c.on_face, c.space, cutter=cutter.name, label=cutter.label) for c in found]
+        sources += [Source(cutter.name, c.on_face, c.space, cutter=cutter.name, label=cutter.label) for c in curves]
     made = arrange([*border_sources(face), *sources], plane_scale(face.surface))
-    return Divided(face, made, tuple(regions(made, face.surface)), tuple(complaints(made, face.surface, missed)))
+    found = tuple(regions(made, face.surface, quick))
+    wrong = () if quick and len(found) > 1 else tuple(complaints(made, face.surface, missed))
+    return Divided(face, made, found, wrong)
 
 
 def cut_curves(face: Face, cutter: Cutter, tolerance: float, meet: Meet | None = None) -> list[CutCurve]:

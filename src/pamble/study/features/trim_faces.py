@@ -71,7 +71,7 @@ def run(params: TrimFacesParams, inputs: Inputs, context: Context) -> Made:
         if not cutters:
             raise GeometryError("Pick what cuts: another face, a curve, or a plane.")
         try:
-            divided = divide(face, cutters, tolerance, meetings.meet)
+            divided = divide(face, cutters, tolerance, meetings.meet, context.preview)
             if len(divided.regions) == 1 and divided.complaints:
                 first = divided.complaints[0]
                 if first.short is not None and not params.extend:
@@ -80,7 +80,8 @@ def run(params: TrimFacesParams, inputs: Inputs, context: Context) -> Made:
             picks = _picks(params, id, divided)
             if not picks:
                 raise GeometryError("nothing is kept: pick at least one region.")
-            kept = _first_picked_first(divided.keeping(picks), picks[0])
+            numbers = divided.kept(picks)
+            kept = _first_picked_first(divided.holding(numbers), picks[0])
         except Offered:
             raise
         except GeometryError as error:
@@ -88,7 +89,6 @@ def run(params: TrimFacesParams, inputs: Inputs, context: Context) -> Made:
         changed[id] = kept[0]
         for n, piece in enumerate(kept[1:], start=2):
             pieces[f"{n}" if len(faces) == 1 else f"{id.replace('/', '-')}-{n}"] = piece
-        numbers = set(divided.kept(picks))
         told += [_told(id, face, r, r.number in numbers) for r in divided.regions]
         warnings += [f"{inputs.name(id)}: {c.words}" for c in divided.complaints]
     cuts = [] if context.preview else _cuts(context.step, changed)

@@ -17,13 +17,15 @@ from pamble.core.faces.meshing.plan import Plan, make_plan, staircase
 @dataclass(frozen=True)
 class FlatMesh:
     """uv: (n, 2) parameters, the loops' points first and in their order; triangles: (k, 3) counter-clockwise; rim: the
-    number of triangles, last in the list, that are not halves of whole cells.
+    number of triangles, last in the list, that are not halves of whole cells; nodes: (n - loop_points, 2) places on the
+    grid of the other points.
     """
 
     uv: Array
     triangles: IntArray
     loop_points: int
     rim: int
+    nodes: IntArray
 
 
 def mesh_loops(us: Array, vs: Array, loops: Sequence[Array], scale: Array) -> FlatMesh:
@@ -45,7 +47,7 @@ def mesh_loops(us: Array, vs: Array, loops: Sequence[Array], scale: Array) -> Fl
     uv = np.vstack([plan.loop, np.column_stack([us[gi], vs[gj]])])
     rings = [number.ravel()[ring] for ring in staircase(whole)]
     rim = _rim(plan, uv, rings, number[lone], scale)
-    return FlatMesh(uv, np.vstack([_halves(whole, number), rim]), nl, len(rim))
+    return FlatMesh(uv, np.vstack([_halves(whole, number), rim]), nl, len(rim), np.column_stack([gi, gj]))
 
 
 def _halves(whole: BoolArray, number: IntArray) -> IntArray:

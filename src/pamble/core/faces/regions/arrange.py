@@ -13,8 +13,6 @@ from itertools import pairwise
 
 import numpy as np
 import shapely
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
 from pamble.core.arrays import Array, BoolArray, IntArray, norm
@@ -28,6 +26,7 @@ from pamble.core.faces.regions.crossings import (
     seeds,
     settle,
 )
+from pamble.core.faces.regions.groups import groups
 from pamble.core.faces.regions.sources import CurveTable, Source
 
 _SAG = 2e-4
@@ -154,8 +153,7 @@ def _split(table: CurveTable, chords: Chords, crossings: Crossings) -> tuple[Arr
     curve, t, point = marks(table, chords, crossings)
     # Ends of border edges meet by construction, in a file perhaps a little apart: the wider tolerance only joins ends.
     near = cKDTree(point).query_pairs(4 * SAME, output_type="ndarray").reshape(-1, 2)
-    graph = coo_array((np.ones(len(near)), (near[:, 0], near[:, 1])), shape=(len(point), len(point)))
-    label = connected_components(graph, directed=False)[1]
+    label = groups(len(point), ((int(a), int(b)) for a, b in near))
     order = np.argsort(label, kind="stable")
     first = order[np.searchsorted(label[order], np.arange(label.max() + 1))]
     plan: Plan = []
@@ -254,8 +252,7 @@ def _inside(sources: list[Source], pieces: list[Piece], count: int) -> BoolArray
     right = np.array([p.right if p.right >= 0 else outside for p in pieces])
     source = np.array([p.source for p in pieces])
     cuts = np.array([s.cuts for s in sources])[source]
-    graph = coo_array((np.ones(int(cuts.sum())), (left[cuts], right[cuts])), shape=(count + 1, count + 1))
-    label = connected_components(graph, directed=False)[1]
+    label = groups(count + 1, zip(left[cuts].tolist(), right[cuts].tolist(), strict=True))
     inward = np.array([s.inward for s in sources])[source] > 0
     held = np.unique(label[np.where(inward, left, right)[~cuts]])
     out = np.isin(label[:count], held)

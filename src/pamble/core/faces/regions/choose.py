@@ -7,12 +7,11 @@ from dataclasses import dataclass
 
 import numpy as np
 import shapely
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
 from pamble.core.arrays import Array, BoolArray, IntArray, norm
 from pamble.core.errors import GeometryError
 from pamble.core.faces.regions.arrange import Arrangement, Piece
+from pamble.core.faces.regions.groups import groups
 from pamble.core.spline.evaluate import surface_points
 from pamble.core.spline.surface import Surface
 
@@ -42,15 +41,16 @@ class Pick:
     sides: Mapping[str, int]
 
 
-def regions(made: Arrangement, surface: Surface) -> list[Region]:
-    """The regions that belong to the face, largest first."""
+def regions(made: Arrangement, surface: Surface, quick: bool = False) -> list[Region]:
+    """The regions that belong to the face, largest first. quick: places are inside, though perhaps near the border."""
     cutters = list(dict.fromkeys(s.cutter for s in made.sources if s.cuts))
     sides = {c: _sides(made, c) for c in cutters}
     group = _over_joints(made, surface)
     out = []
     for r in np.flatnonzero(made.inside).tolist():
         own = {c: sides[c][r] for c in cutters if sides[c].get(r) is not None}
-        at = np.array(_deep_inside(made.polygon(r))) / made.scale
+        place = shapely.point_on_surface(made.polygon(r)) if quick else None
+        at = np.array(_deep_inside(made.polygon(r)) if place is None else (place.x, place.y)) / made.scale
         out.append(Region(r, at, float(made.area[r]), own, int(group[r])))
     return sorted(out, key=lambda r: -r.area)
 
@@ -71,8 +71,7 @@ def _sides(made: Arrangement, cutter: str) -> dict[int, int]:
     mine = np.array([s.cutter == cutter and s.cuts for s in made.sources])[source]
     other = np.array([s.cuts for s in made.sources])[source] & ~mine & (left >= 0) & (right >= 0)
     count = len(made.rings)
-    graph = coo_array((np.ones(int(other.sum())), (left[other], right[other])), shape=(count, count))
-    label = connected_components(graph, directed=False)[1]
+    label = groups(count, zip(left[other].tolist(), right[other].tolist(), strict=True))
     split = mine & (left != right)
 
     def gathered(number: IntArray) -> dict[int, set[int]]:
@@ -82,7 +81,7 @@ def _sides(made: Arrangement, cutter: str) -> dict[int, int]:
                 found.setdefault(r, set()).add(side)
         return found
 
-    own, reached = gathered(np.arange(count, dtype=np.intp)), gathered(label.astype(np.intp))
+    own, reached = gathered(np.arange(count, dtype=np.intp)), gathered(label)
     out = {}
     for r in np.flatnonzero(made.inside).tolist():
         found = own.get(r) or reached.get(int(label[r]))
@@ -103,9 +102,7 @@ def _over_joints(made: Arrangement, surface: Surface) -> IntArray:
         )
         for a0, a1, a in first:
             pairs += [(a, b) for b0, b1, b in second if min(a1, b1) - max(a0, b0) > 1e-6 * (a1 - a0) and min(a, b) >= 0]
-    rows = np.array(pairs, dtype=np.intp).reshape(-1, 2)
-    graph = coo_array((np.ones(len(rows)), (rows[:, 0], rows[:, 1])), shape=(count, count))
-    return np.asarray(connected_components(graph, directed=False)[1], dtype=np.intp)
+    return groups(count, pairs)
 
 
 def chosen(made: Arrangement, found: Sequence[Region], picks: Sequence[Pick]) -> list[int]:

@@ -35,6 +35,9 @@ def faces_of(surface: Surface, made: Arrangement, keep: Sequence[int]) -> list[F
     if not keep:
         raise GeometryError("Nothing is kept of the face: pick at least one region.")
     kept = set(keep)
+    if len(kept) == 1:
+        rings = made.rings[keep[0]]
+        return [_face(surface, made, [_joined(made, [(made.pieces[i], w) for i, w in ring]) for ring in rings])]
     border = [p for p in made.pieces if (p.left in kept) != (p.right in kept)]
     found = []
     for polygon, rings in bounded(border):
