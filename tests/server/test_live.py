@@ -47,7 +47,7 @@ class Window:
     def __init__(self, pamble, study):
         url = pamble.url.replace("http", "ws") + f"/api/studies/{study}/live"
         self.socket = connect(url, compression=None, max_size=None, legacy=True)
-        self.state, self.frame = None, None
+        self.state, self.frame, self.last = None, None, None
         self.receive()
 
     def receive(self):
@@ -57,7 +57,8 @@ class Window:
         message = json.loads(message)
         if message["type"] == "state":
             self.state = message
-            self.frame = merged(self.frame, read_frame(self.socket.recv(timeout=20))[0])
+            self.last = read_frame(self.socket.recv(timeout=20))[0]
+            self.frame = merged(self.frame, self.last)
         return message
 
     def send(self, **message):
@@ -128,7 +129,7 @@ def test_two_windows_see_each_other_and_stay_consistent(pamble, study):
     b.receive()
     assert b.state["version"] == a.state["version"] == 1
     assert b.state["by"] == a.state["window"]
-    assert {o["id"] for o in b.frame["objects"]} == {"crown", "flank", "b1"}
+    assert {o["id"] for o in b.last["objects"]} == {"b1"}
     late = b.commit(MOVE, base=0)
     assert (late["type"], late["code"]) == ("error", "conflict")
     b.commit(MOVE)
