@@ -63,10 +63,7 @@ class Failing(Studies):
 @pytest.mark.parametrize("when", ["before", "after"])
 def test_a_kernel_is_never_ahead_of_the_store(database_url, when):
     store = Failing(open_database(database_url))
-    slabs = Study.model_validate(
-        {"name": "Slabs", "features": [face("deck", "Deck", DECK), face("wall", "Wall", WALL)]}
-    )
-    id = store.create(slabs.model_dump(mode="json"))
+    id = store.create(SLABS)
 
     async def story():
         hub = Hub(store)

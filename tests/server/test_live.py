@@ -134,7 +134,7 @@ def test_two_windows_see_each_other_and_stay_consistent(pamble, study):
     assert (late["type"], late["code"]) == ("error", "conflict")
     b.commit(MOVE)
     a.receive()
-    assert {o["id"] for o in a.frame["objects"]} == {"crown", "b1"}
+    assert {o["id"] for o in a.last["objects"]} == {"crown", "b1"}
     a.send(type="undo", base=2)
     b.receive()
     assert a.state["can_redo"]
