@@ -94,7 +94,7 @@ def _shape(w: _Writer, s: Shape) -> dict[str, Any]:
 def _face(w: _Writer, face: Face) -> dict[str, Any]:
     s = face.surface
     loops = [
-        [[e.name, e.inward, e.at, _curve(w, e.pcurve), None if e.curve is None else _curve(w, e.curve)] for e in loop]
+        [[e.name, e.inward, e.at, _curve(w, e.pcurve), None if e.natural else _curve(w, e.space)] for e in loop]
         for loop in face.loops
     ]
     arrays = [w.put(a) for a in (s.knots_u, s.knots_v, s.control, s.weights)]

@@ -106,7 +106,7 @@ def _told(id: str, state: State, fault: str | None) -> dict[str, Any]:
         "stale": state.stale,
         "makes": makes,
         "changes": sorted(made.changes) if made is not None and state.hands_on else [],
-        "facts": dict(made.facts) if made is not None else {},
+        "facts": dict(made.facts) if made is not None and state.hands_on else {},
         "warnings": list(made.warnings) if made is not None and not state.problem else [],
         "handles": [_handle(h) for h in made.handles] if made is not None and state.hands_on else [],
         "offer": None if state.offer is None else vars(state.offer),

@@ -17,7 +17,8 @@ export function RegionOverlay({ viewport }: { viewport: Viewport }) {
   return open.regions.map(({ point, pick, kept }, i) => {
     const at = viewport.view.project(point);
     const name = featureName(pick.feature);
-    const words = `Region ${i + 1} of ${name}: ${kept ? 'kept' : 'cut away'}`;
+    const number = open.regions.slice(0, i + 1).filter((r) => r.pick.feature === pick.feature).length;
+    const words = `Region ${number} of ${name}: ${kept ? 'kept' : 'cut away'}`;
     return (
       <button
         key={i}

@@ -222,7 +222,7 @@ def measure_seam(seam: Seam, diagonal: float, samples: int = 200, order: int = 2
     t = np.linspace(*seam.t, samples)
     a = frames(seam.a, t, order)
     # Two faces that were cut by one curve share it: then its parameters pair them.
-    shared = seam.a.space is seam.b.space
+    shared = seam.a.twin is seam.b.twin and seam.a.domain == seam.b.domain
     b = frames(seam.b, t if shared else to_curve(seam.b.space, a.position).t, order)
     length = np.concatenate([[0.0], np.cumsum(norm(np.diff(a.position, axis=0)))])
     return MeasuredSeam(seam, length, a.position, seam_figures(a, b, diagonal))

@@ -76,14 +76,20 @@ def _vertices(d: Array, uv: Array) -> Array:
     return np.column_stack([d[0, 0], n, bend, uv])
 
 
-def edge_steps(curve: Curve, steps: int, reach: float) -> Array:
-    """Parameters along an edge's curve: by its length against the part's, by its turning, and at its breaks."""
+def edge_steps(curve: Curve, domain: tuple[float, float], steps: int, reach: float) -> Array:
+    """Parameters along a stretch of a curve: by its length against the part's, by its turning, and at its breaks."""
     legs = np.diff(curve.control, axis=0)
     length = norm(legs)
     way = legs[length > 1e-12] / length[length > 1e-12, None]
     turn = float(np.arccos(np.clip(np.vecdot(way[1:], way[:-1]), -1, 1)).sum()) if len(way) > 1 else 0.0
     least = max(_DENSE * steps * float(length.sum()) / reach, steps * turn / np.pi)
-    return grid_parameters(curve.knots, curve.degree, int(np.clip(np.ceil(least), 2, 6 * steps)))
+    count = int(np.clip(np.ceil(least), 2, 6 * steps))
+    t = grid_parameters(curve.knots, curve.degree, count)
+    if domain == curve.domain:
+        return t
+    start, end = domain
+    room = 0.3 * (curve.domain[1] - curve.domain[0]) / count
+    return np.concatenate([[start], t[(t > start + room) & (t < end - room)], [end]])
 
 
 def _trimmed(face: Face, us: Array, vs: Array, steps: int, reach: float, last: MovingMesh) -> DisplayMesh:
@@ -91,8 +97,8 @@ def _trimmed(face: Face, us: Array, vs: Array, steps: int, reach: float, last: M
     for loop in face.loops:
         uv, points = [], []
         for k, edge in enumerate(loop):
-            t = edge_steps(edge.space, steps, reach)
-            flat, space = curve_points(edge.pcurve, t), curve_points(edge.space, t)
+            t = edge_steps(edge.twin, edge.domain, steps, reach)
+            flat, space = curve_points(edge.pcurve, t), curve_points(edge.twin, t)
             lines.append((edge.name, space))
             if edge.inward < 0:
                 flat, space = flat[::-1], space[::-1]

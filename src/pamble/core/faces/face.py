@@ -9,7 +9,7 @@ from functools import cached_property
 from pamble.core.arrays import floats
 from pamble.core.errors import ReferenceLost
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.knots import edge_curve
+from pamble.core.spline.knots import curve_part, edge_curve
 from pamble.core.spline.surface import EDGES, Surface
 
 _NUMBERED = re.compile(r"(\.\d+of\d+)+$")
@@ -27,6 +27,7 @@ class Edge:
     pcurve: the edge in the parameter plane of ``surface``. inward: +1 if the face lies on the left of ``pcurve``,
     else -1. curve: its twin in space over the same range of parameters; None on a natural edge, which is exact.
     at: the side of the surface that it lies on, whole or in part, ``u0 u1 v0 v1``; told by the name when None.
+    whole: a curve of which the twin is a stretch; it is cut out only when it is asked for.
     """
 
     surface: Surface
@@ -35,11 +36,17 @@ class Edge:
     inward: float
     curve: Curve | None = None
     at: str | None = None
+    whole: Curve | None = None
 
     @property
     def natural(self) -> bool:
         """Whether the edge is a whole side of its surface, exact by itself."""
-        return self.curve is None
+        return self.curve is None and self.whole is None
+
+    @property
+    def twin(self) -> Curve:
+        """A curve in space that runs along the edge over its domain, and perhaps beyond."""
+        return self.whole if self.whole is not None else self.space
 
     @property
     def side(self) -> str | None:
@@ -56,6 +63,8 @@ class Edge:
     @cached_property
     def space(self) -> Curve:
         """The edge as a curve in space."""
+        if self.whole is not None:
+            return self.whole if self.whole.domain == self.domain else curve_part(self.whole, *self.domain)
         return self.curve if self.curve is not None else edge_curve(self.surface, self.side or self.name)
 
 

@@ -74,8 +74,8 @@ def frames(edge: Edge, t: ArrayLike, order: int = 2) -> EdgeFrames:
     p = curve_derivatives(edge.pcurve, t, 1)
     u, v = p[0, :, 0], p[0, :, 1]
     own = None
-    if edge.curve is not None:
-        own = curve_derivatives(edge.curve, t, 1)
+    if not edge.natural:
+        own = curve_derivatives(edge.twin, t, 1)
     u, v, d = _derivatives(edge.surface, u, v, order)
     if own is not None and norm(d[0, 0] - own[0]).max() > _TWIN:
         foot = to_surface(edge.surface, own[0], (u, v))

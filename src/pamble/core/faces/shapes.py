@@ -119,7 +119,7 @@ def turn_over(face: Face) -> Face:
 def _turned(e: Edge, surface: Surface) -> Edge:
     p = Curve(e.pcurve.degree, e.pcurve.knots, e.pcurve.control[:, ::-1], e.pcurve.weights)
     at = None if e.side is None else {"u": "v", "v": "u"}[e.side[0]] + e.side[1]
-    return Edge(surface, e.name, p, -e.inward, e.curve, at)
+    return Edge(surface, e.name, p, -e.inward, e.curve, at, e.whole)
 
 
 def _loops(face: Any, surface: Surface) -> list[list[_Trim]]:

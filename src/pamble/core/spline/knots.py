@@ -179,5 +179,14 @@ def iso_curve(surface: Surface, fixed: str, value: float) -> Curve:
 
 def edge_curve(surface: Surface, edge: str) -> Curve:
     """The natural edge ``u0``, ``u1``, ``v0`` or ``v1`` as a curve, run along the rising parameter."""
-    domain = surface.domain[0 if edge[0] == "u" else 1]
-    return iso_curve(surface, edge[0], domain[int(edge[1])])
+    end = int(edge[1])
+    along_u = edge[0] == "v"
+    k, p = (surface.knots_v, surface.degree_v) if along_u else (surface.knots_u, surface.degree_u)
+    if k[0] != k[p] or k[-1] != k[-p - 1]:
+        return iso_curve(surface, edge[0], surface.domain[0 if edge[0] == "u" else 1][end])
+    # Clamped: the outermost row of control points is the edge.
+    row = (slice(None), -end) if along_u else (-end, slice(None))
+    weights = None if surface.weights is None else surface.weights[row]
+    if along_u:
+        return Curve(surface.degree_u, surface.knots_u, surface.control[row], weights)
+    return Curve(surface.degree_v, surface.knots_v, surface.control[row], weights)

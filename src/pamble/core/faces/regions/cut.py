@@ -12,6 +12,7 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.regions.arrange import Arrangement, Piece, bounded
 from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.knots import curve_part
 from pamble.core.spline.surface import EDGES, Surface
 
@@ -102,9 +103,14 @@ def _has_length(made: Arrangement, b: Border) -> bool:
 def _edge(surface: Surface, made: Arrangement, b: Border, name: str) -> Edge:
     source = made.sources[b.source]
     assert source.space is not None
-    pcurve, space = (_part(c, b.t0, b.t1) for c in (source.curve, source.space))
-    return Edge(surface, name, pcurve, float(b.way), space, source.at)
+    return Edge(surface, name, _part(source.curve, b.t0, b.t1), float(b.way), None, source.at, source.space)
 
 
 def _part(curve: Curve, t0: float, t1: float) -> Curve:
-    return curve if (t0, t1) == curve.domain else curve_part(curve, t0, t1)
+    """A stretch of a parameter curve; of a straight line without a change of basis."""
+    if (t0, t1) == curve.domain:
+        return curve
+    if curve.degree == 1 and len(curve.control) == 2:
+        ends = curve_points(curve, [t0, t1])
+        return Curve.line(ends[0], ends[1], (t0, t1))
+    return curve_part(curve, t0, t1)
