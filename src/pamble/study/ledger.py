@@ -6,6 +6,7 @@ A ledger is a value: an update gives a new one, and rows of seams that nothing t
 from __future__ import annotations
 
 import logging
+import time
 from collections import Counter
 from collections.abc import Mapping, Sequence, Set
 from dataclasses import dataclass, field, replace
@@ -22,6 +23,9 @@ from pamble.study.document import Study
 from pamble.study.evaluate import Evaluation, object_names
 
 log = logging.getLogger("pamble")
+
+_DEADLINE = 0.05
+"""Seconds after which a preview leaves the figures of found seams as they were."""
 
 _ORDER = {"over": 0, "close": 1, "holds": 2}
 
@@ -57,10 +61,11 @@ class LedgerRow:
 
 @dataclass(frozen=True, eq=False)
 class Ledger:
-    """seams: all that there are; rows: their figures by key."""
+    """seams: all that there are; rows: their figures by key; diagonal: of the part they are measured against, mm."""
 
     seams: tuple[LedgerSeam, ...] = ()
     rows: Mapping[str, LedgerRow] = field(default_factory=dict)
+    diagonal: float = 0.0
 
     def worst_first(self) -> list[LedgerRow]:
         """Seams over their limits first, the worst of them on top."""
@@ -82,13 +87,18 @@ class LedgerKeeper:
         found = [_found(seam, ids) for seam in self._finder.find([faces[i] for i in ids])[0]]
         rest = [s for s in found if frozenset((s.a, s.b)) not in taken]
         seams = (*declared, *_numbered(rest))
-        return Ledger(seams, measured(study, now, faces, seams, before, changed, samples, anew=True))
+        diagonal = part_diagonal(list(faces.values())) if faces else 0.0
+        rows = measured(study, now, faces, seams, before, changed, samples, diagonal, anew=True)
+        return Ledger(seams, rows, diagonal)
 
     def previewed(self, study: Study, now: Evaluation, before: Ledger, changed: Set[str], samples: int) -> Ledger:
         """A study that is not kept: promised seams as they would be, found ones as they were found."""
         faces = standing_faces(now)
         seams = (*_declared(faces, now), *(s for s in before.seams if s.declared is None))
-        return Ledger(seams, measured(study, now, faces, seams, before, changed, samples))
+        until = time.perf_counter() + _DEADLINE
+        diagonal = before.diagonal or (part_diagonal(list(faces.values())) if faces else 0.0)
+        rows = measured(study, now, faces, seams, before, changed, samples, diagonal, until=until)
+        return Ledger(seams, rows, diagonal)
 
 
 def measured(
@@ -99,22 +109,25 @@ def measured(
     before: Ledger,
     changed: Set[str],
     samples: int,
+    diagonal: float,
     anew: bool = False,
+    until: float = np.inf,
 ) -> dict[str, LedgerRow]:
     """Rows of ``seams``: kept ones where neither side changed, new ones elsewhere. A fault of one is its own.
 
-    anew: whether targets of found seams are proposed anew too.
+    anew: whether targets of found seams are proposed anew too. until: the moment, as `time.perf_counter`, after which
+    found seams keep their old figures.
     """
     if not faces:
         return {}
-    diagonal = part_diagonal(list(faces.values()))
     names = object_names(study, now)
     out = {}
     for seam in seams:
         if seam.a[0] not in faces or seam.b[0] not in faces:
             continue
         old = before.rows.get(seam.key)
-        if old is not None and seam.a[0] not in changed and seam.b[0] not in changed:
+        late = seam.declared is None and time.perf_counter() > until
+        if old is not None and (late or (seam.a[0] not in changed and seam.b[0] not in changed)):
             out[seam.key] = _judged_again(study, old, names)
             continue
         try:

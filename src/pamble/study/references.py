@@ -67,7 +67,7 @@ def found_refs(value: object) -> list[Ref]:
         return [value]
     if isinstance(value, BaseModel):
         return [r for name in type(value).model_fields for r in found_refs(getattr(value, name))]
-    if isinstance(value, (list, tuple)):
+    if isinstance(value, (list, tuple)) and not (value and isinstance(value[0], float)):
         return [r for v in value for r in found_refs(v)]
     return []
 

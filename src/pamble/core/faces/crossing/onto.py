@@ -22,7 +22,8 @@ from pamble.core.spline.surface import Surface
 
 _COUNTS = (81, 161, 321)
 _ROUNDS = 30
-_BORDER_ROUNDS = 60
+_BORDER_PARTS = 24
+_BORDER_ROUNDS = 12
 _OVER = 0.05
 """How far beyond its domain, as a fraction of it, a surface is followed to see where a curve crosses its border."""
 
@@ -104,7 +105,7 @@ def _feet(surface: Surface, points: Array, uv: Array, d: Array | None) -> tuple[
     if d is not None:
         x = unit(np.cross(d, np.eye(3)[int(np.argmin(np.abs(d)))])[None])[0]
         frame = np.stack([x, np.cross(d, x)])
-    settled = np.zeros(len(points), dtype=bool)
+    step = np.zeros_like(uv)
     for _ in range(_ROUNDS):
         s, su, sv = form.at(uv[:, 0], uv[:, 1])
         gap = s - points
@@ -119,11 +120,13 @@ def _feet(surface: Surface, points: Array, uv: Array, d: Array | None) -> tuple[
         det = np.where(np.abs(det) > 1e-14, det, 1e-14)
         step = np.column_stack([(a22 * f - a12 * g) / det, (a11 * g - a21 * f) / det])
         step = np.clip(step, -0.1 * size, 0.1 * size)
-        uv = np.clip(uv - step, low - _OVER * size, high + _OVER * size)
-        settled = np.abs(step / size).max(axis=1) < 1e-12
-        if settled.all():
+        new = np.clip(uv - step, low - _OVER * size, high + _OVER * size)
+        # One that is held at the limit has left the surface: it would not settle in any number of rounds.
+        resting = np.abs((new - uv) / size).max() < 1e-12
+        uv = new
+        if resting:
             break
-    return uv, settled | (np.abs(step / size).max(axis=1) < 1e-8)
+    return uv, np.abs(step / size).max(axis=1) < 1e-8
 
 
 def _border(surface: Surface, curve: Curve, d: Array | None, holds: float, beyond: float, uv: Array) -> float:
@@ -131,13 +134,13 @@ def _border(surface: Surface, curve: Curve, d: Array | None, holds: float, beyon
     low, high = np.array(surface.domain).T
     size = high - low
     for _ in range(_BORDER_ROUNDS):
-        middle = 0.5 * (holds + beyond)
-        foot, good = _feet(surface, curve_points(curve, [middle]), uv[None], d)
-        over = bool(np.any((foot < low) | (foot > high))) or not good[0]
-        if over or float(np.abs((foot[0] - uv) / size).max()) > 0.3:
-            beyond = middle
-        else:
-            holds, uv = middle, foot[0]
+        t = np.linspace(holds, beyond, _BORDER_PARTS + 1)
+        foot, good = _feet(surface, curve_points(curve, t[1:-1]), np.tile(uv, (_BORDER_PARTS - 1, 1)), d)
+        over = np.any((foot < low) | (foot > high), axis=1) | ~good | (np.abs((foot - uv) / size).max(axis=1) > 0.3)
+        first = int(np.argmax(over)) if over.any() else _BORDER_PARTS - 1
+        holds, beyond = float(t[first]), float(t[first + 1])
+        if first:
+            uv = foot[first - 1]
         if abs(beyond - holds) < 1e-14 * max(1.0, abs(holds)):
             break
     return holds
