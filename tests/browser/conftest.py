@@ -78,7 +78,21 @@ def opened(page: Page, pamble, wanted: dict) -> Iterator[Desk]:
     request = urllib.request.Request(
         f"{pamble.url}/api/studies", json.dumps(wanted).encode(), {"Content-Type": "application/json"}
     )
-    study = json.load(urllib.request.urlopen(request))["id"]
+    yield from at_desk(page, pamble, json.load(urllib.request.urlopen(request))["id"])
+
+
+def imported(page: Page, pamble, study: dict) -> Iterator[Desk]:
+    """A study taken from its file, in the browser."""
+    file = {"name": "study.json", "mimeType": "application/json", "buffer": json.dumps(study).encode()}
+    answer = page.request.post(f"{pamble.url}/api/studies/import", multipart={"file": file})
+    for desk in at_desk(page, pamble, answer.json()["id"]):
+        page.locator(".part[data-drawn=true]").wait_for()
+        page.wait_for_timeout(400)
+        yield desk
+
+
+def at_desk(page: Page, pamble, study: str) -> Iterator[Desk]:
+    """A user at a study that is stored; afterwards no error may have been thrown in the page."""
     faults: list[str] = []
     page.on("pageerror", lambda e: faults.append(str(e)))
     page.set_default_timeout(15_000)

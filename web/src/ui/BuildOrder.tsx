@@ -1,4 +1,4 @@
-import { useState } from 'react';
+import { useEffect, useRef, useState, type RefObject } from 'react';
 
 import type { FeatureSummary, StudySummary } from '../api/types';
 import { moveStep, setMarker } from '../state/actions';
@@ -14,6 +14,8 @@ const MARKER = 'application/x-pamble-marker';
 /** The steps in the order of the build. Drag one to another place, or the marker to the last step that is shown. */
 export function BuildOrder({ study, line }: Props) {
   const [over, setOver] = useState<string | null>(null);
+  /** Whether the marker is moved by keys: it keeps the focus at its new place. */
+  const held = useRef(false);
   const { features, marker } = study;
   const last = marker === null ? features.length - 1 : features.findIndex((f) => f.id === marker);
   const drop = (e: React.DragEvent, at: number) => {
@@ -42,16 +44,20 @@ export function BuildOrder({ study, line }: Props) {
           onDrop={(e) => drop(e, i)}
         >
           {line(f)}
-          {i === last && marker !== null && <Marker study={study} at={i} />}
+          {i === last && marker !== null && <Marker study={study} at={i} held={held} />}
         </div>
       ))}
-      {marker === null && features.length > 1 && <Marker study={study} at={last} />}
+      {marker === null && features.length > 1 && <Marker study={study} at={last} held={held} />}
     </section>
   );
 }
 
 /** Up to where the part is built and shown; new steps land behind it. */
-function Marker({ study, at }: { study: StudySummary; at: number }) {
+function Marker({ study, at, held }: { study: StudySummary; at: number; held: RefObject<boolean> }) {
+  const self = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    if (held.current) self.current?.focus();
+  }, [held, at]);
   const { features } = study;
   const count = features.length;
   const move = (to: number) => {
@@ -60,6 +66,7 @@ function Marker({ study, at }: { study: StudySummary; at: number }) {
   };
   return (
     <div
+      ref={self}
       className="marker"
       role="slider"
       tabIndex={0}
@@ -74,7 +81,10 @@ function Marker({ study, at }: { study: StudySummary; at: number }) {
         e.stopPropagation();
         e.dataTransfer.setData(MARKER, '1');
       }}
+      onFocus={() => (held.current = true)}
+      onPointerDown={() => (held.current = false)}
       onKeyDown={(e) => {
+        if (e.key === 'Tab') held.current = false;
         const way = { ArrowUp: -1, ArrowDown: 1 }[e.key];
         if (way === undefined && e.key !== 'End') return;
         e.preventDefault();

@@ -73,12 +73,18 @@ function make(feature: FeatureSummary, shape: Shape | undefined, state: FrameFea
   if (feature.kind === 'mesh' || feature.kind === 'picture') return feature.kind;
   const measured = facts?.measured as MeasuredFacts | undefined;
   if (measured) return measure(measured);
-  if (!shape && changes?.length) return changes.map(featureName).join(', ');
+  if (!shape && changes?.length) return changes.length === 1 ? featureName(changes[0] ?? '') : `${changes.length} faces`;
   if (!shape || shape.object.kind === 'plane') return '';
   if (isCurve(shape)) return `${shape.object.degree[0]} · ${shape.object.cvs.count[0]}${shape.edges.length > 1 ? ` · ${shape.edges.length} curves` : ''}`;
-  const [p, q] = shape.object.degree;
-  const [n, m] = shape.object.cvs.count;
-  return `${p}×${q} · ${n}×${m}${shape.object.trimmed ? ' trimmed' : ''}`;
+  return shape.object.cvs.count.join('×');
+}
+
+/** The same in full, for who asks. */
+function inFull(shape: Shape | undefined, state: FrameFeature | undefined): string | undefined {
+  if (!shape) return state?.changes.map(featureName).join(', ') || undefined;
+  if (shape.object.kind !== 'face') return undefined;
+  const { degree, cvs, trimmed } = shape.object;
+  return `Degree ${degree.join(' × ')}, ${cvs.count.join(' × ')} CVs${trimmed ? ', trimmed' : ''}`;
 }
 
 /** A step. It listens to single words and flags of its shape, not to the shape: those hardly change during a drag. */
@@ -93,6 +99,7 @@ const Line = memo(function Line({ feature }: { feature: FeatureSummary }) {
     return shape !== undefined && isCurve(shape);
   });
   const words = useStudy((s) => make(feature, s.shown.shapes.get(id), s.shown.features.get(id)));
+  const full = useStudy((s) => inFull(s.shown.shapes.get(id), s.shown.features.get(id)));
   const selection = useTools((s) => s.selection);
   const isolated = useView((s) => s.isolated);
   const scheme = useComputedColorScheme('light');
@@ -136,7 +143,9 @@ const Line = memo(function Line({ feature }: { feature: FeatureSummary }) {
               {feature.locked && <IconLock size={12} aria-label="locked" style={{ marginRight: 4, verticalAlign: -1 }} />}
               {feature.name}
             </span>
-            <span className="quiet">{words}</span>
+            <span className="quiet" title={full}>
+              {words}
+            </span>
           </>
         )}
         <Tooltip label={feature.hidden ? 'Show' : 'Hide'} openDelay={500}>

@@ -1,14 +1,17 @@
 import { useSyncExternalStore } from 'react';
 
 import type { Viewport } from '../scene/viewport';
+import { CandidateOverlay } from './CandidateOverlay';
 import { CatchMark } from './CatchMark';
 import { CombOverlay } from './CombOverlay';
 import { CurveMarks } from './CurveMarks';
 import { CvOverlay } from './CvOverlay';
 import { DirectionOverlay } from './DirectionOverlay';
 import { DraftOverlay } from './DraftOverlay';
+import { FaultOverlay } from './FaultOverlay';
 import { HandleOverlay } from './HandleOverlay';
 import { MeasureOverlay } from './MeasureOverlay';
+import { NormalOverlay } from './NormalOverlay';
 import { PlaneOverlay } from './PlaneOverlay';
 import { RegionOverlay } from './RegionOverlay';
 import { SeamOverlay } from './SeamOverlay';
@@ -22,6 +25,7 @@ export function Overlays({ viewport }: { viewport: Viewport }) {
   return (
     <div className="overlay">
       <PlaneOverlay viewport={viewport} />
+      <NormalOverlay viewport={viewport} />
       <CombOverlay viewport={viewport} />
       <MeasureOverlay viewport={viewport} />
       <CurveMarks viewport={viewport} />
@@ -29,7 +33,9 @@ export function Overlays({ viewport }: { viewport: Viewport }) {
       <CvOverlay viewport={viewport} />
       <HandleOverlay viewport={viewport} />
       <DirectionOverlay viewport={viewport} />
+      <FaultOverlay viewport={viewport} />
       <RegionOverlay viewport={viewport} />
+      <CandidateOverlay viewport={viewport} />
       <CatchMark viewport={viewport} />
       <SeamOverlay viewport={viewport} />
     </div>

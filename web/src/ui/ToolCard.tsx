@@ -57,7 +57,7 @@ export function ToolCard({ id, kind, name, params, draft }: Props) {
       {kind === 'cv_curve' && !draft && <WholeCurve id={id} />}
       {kind === 'cv_curve' && !draft && <Relations id={id} params={params} />}
       {kind === 'point_curve' && !draft && <Directions id={id} params={params} />}
-      {state?.lost && <LostReference id={id} params={params} lost={state.lost} />}
+      {state?.lost && <LostReference id={id} lost={state.lost} />}
       <FaceFigures id={id} changes={state?.changes} />
       <TrimFigures facts={state?.facts} />
       <Measured facts={state?.facts} />

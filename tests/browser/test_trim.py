@@ -1,0 +1,187 @@
+"""Faces cut by each other, changed and followed; steps in their order, their states, and re-pointed references."""
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.browser.conftest import Desk, imported
+from tests.study.slabs import DECK, TRIM, WALL, face, ref, step
+
+
+def study(*steps: dict) -> dict:
+    return {"name": "Slabs", "features": [face("deck", "Deck", DECK), face("wall", "Wall", WALL), *steps]}
+
+
+@pytest.fixture
+def slabs(page, pamble):
+    """Two slabs that cross."""
+    yield from imported(page, pamble, study())
+
+
+@pytest.fixture
+def cut(page, pamble):
+    """Two slabs, cut by each other."""
+    yield from imported(page, pamble, study(TRIM))
+
+
+def option(desk: Desk, name: str):
+    return desk.page.get_by_role("option", name=name, exact=True)
+
+
+def make(desk: Desk, name: str) -> str:
+    """What the list tells of a step's face in full."""
+    return option(desk, name).locator(".quiet").get_attribute("title") or ""
+
+
+def test_two_slabs_are_cut_by_each_other_and_the_trim_follows_a_drag(slabs):
+    page = slabs.page
+    slabs.button("Primaries").click()
+    slabs.button("Trim").click()
+    option(slabs, "Deck").click()
+    option(slabs, "Wall").click()
+    page.get_by_label("Cut each other").check(force=True)
+    kept = slabs.button("Region 1 of Wall: kept")
+    kept.wait_for()
+    slabs.button("Region 2 of Wall: cut away").click()
+    slabs.button("Region 2 of Wall: kept").wait_for()
+    kept.click()
+    slabs.button("Region 1 of Wall: cut away").wait_for()
+    page.keyboard.press("Enter")
+    expect(option(slabs, "Trim")).to_be_visible()
+    expect(slabs.row("Deck · Wall")).to_be_visible()
+    assert "trimmed" in make(slabs, "Deck")
+    assert "trimmed" in make(slabs, "Wall")
+
+    before = slabs.figures("Deck · Wall")
+    assert before["gap"] <= 0.001
+    option(slabs, "Deck").click()
+    page.keyboard.press("c")
+    cv = slabs.button("CV 4, 2 of Deck")
+    slabs.drag(slabs.centre(cv), (12, -50), release=False, steps=12)
+    expect(slabs.row("Deck · Wall")).not_to_contain_text(f"{before['length']}")
+    page.wait_for_timeout(400)
+    # While the pointer is down cuts are found within a hundredth of the fit tolerance's tenfold.
+    assert slabs.figures("Deck · Wall")["gap"] <= 0.01
+    page.mouse.up()
+    expect(page.get_by_text("step 2 · saved")).to_be_visible()
+    after = slabs.figures("Deck · Wall")
+    assert after["gap"] <= 0.001
+    assert after["length"] != before["length"]
+    page.keyboard.press("Control+z")
+    expect(slabs.row("Deck · Wall")).to_contain_text(f"{before['length']}")
+
+
+def test_a_trimmed_face_is_untrimmed_extended_split_and_turned(cut):
+    page = cut.page
+    cut.button("Primaries").click()
+    cut.button("Extend").click()
+    cut.button("Deck, u end").click()
+    cut.button("Keep").click()
+    expect(option(cut, "Extend")).to_be_visible()
+    assert "trimmed" in make(cut, "Deck")
+    cut.button("Split").click()
+    option(cut, "Wall").click()
+    cut.button("Keep").click()
+    expect(cut.row("Wall · Wall, piece 2")).to_be_visible()
+    option(cut, "Deck").click()
+    towards = page.get_by_role("img", name="Deck points towards you here")
+    away = page.get_by_role("img", name="Deck points away from you here")
+    expect(towards.or_(away)).to_be_visible()
+    was = towards.is_visible()
+    cut.button("Turn").click()
+    option(cut, "Deck").click()
+    cut.button("Keep").click()
+    option(cut, "Deck").click()
+    expect(away if was else towards).to_be_visible()
+    cut.button("Untrim").click()
+    option(cut, "Deck").click()
+    cut.button("Keep").click()
+    expect(option(cut, "Untrim")).to_be_visible()
+    assert "trimmed" not in make(cut, "Deck")
+
+
+def test_cvs_of_a_made_face_move_in_a_step_of_their_own_and_stay_moved(desk):
+    page = desk.page
+    desk.blend()
+    option(desk, "Edge blend").click()
+    page.keyboard.press("c")
+    cv = desk.page.get_by_role("button", name="CV 3, 3 of Edge blend")
+    desk.drag(desk.centre(cv), (10, -30))
+    expect(option(desk, "CVs of Edge blend")).to_be_visible()
+    expect(desk.row("Edge blend · Crown")).to_contain_text("over")
+    page.keyboard.press("Escape")
+    option(desk, "CVs of Edge blend").click()
+    expect(page.get_by_label("Card of CVs of Edge blend")).to_contain_text("Hold")
+    # The face below is built anew; the change stays laid over it.
+    option(desk, "Crown").click()
+    page.keyboard.press("c")
+    desk.drag(desk.centre(desk.button("CV 3, 3 of Crown")), (0, -20))
+    expect(page.get_by_text("step 3 · saved")).to_be_visible()
+    expect(desk.row("Edge blend · Crown")).to_contain_text("over")
+    desk.button("More for CVs of Edge blend").click()
+    page.get_by_role("menuitem", name="Switch off").click()
+    expect(desk.row("Edge blend · Crown")).to_contain_text("holds")
+
+
+def test_steps_are_moved_shown_up_to_the_marker_and_deleted_with_what_hangs_on_them(cut):
+    page = cut.page
+    marker = page.get_by_role("slider", name="Marker: last step that is shown")
+    marker.focus()
+    page.keyboard.press("ArrowUp")
+    expect(marker).to_have_attribute("aria-valuetext", "Wall")
+    expect(marker).to_be_focused()
+    expect(cut.row("Deck · Wall")).to_have_count(0)
+    assert "trimmed" not in make(cut, "Deck")
+    page.reload()
+    expect(marker).to_have_attribute("aria-valuetext", "Wall")
+    marker.focus()
+    page.keyboard.press("End")
+    expect(cut.row("Deck · Wall")).to_be_visible()
+
+    cut.button("More for Wall").click()
+    page.get_by_role("menuitem", name="Switch off").click()
+    words = "Wall is switched off: switch it on, or pick another."
+    expect(page.get_by_role("alert")).to_contain_text(words)
+    expect(cut.button(f"Trim: {words}")).to_be_visible()
+    assert "trimmed" in make(cut, "Deck"), "it keeps its last good shape"
+    page.reload()
+    expect(page.get_by_role("alert")).to_contain_text(words)
+    page.keyboard.press("Control+z")
+    expect(page.get_by_role("alert")).to_have_count(0)
+
+    # A cut before the face that it cuts has nothing to cut.
+    trim = option(cut, "Trim")
+    trim.focus()
+    page.keyboard.press("Alt+ArrowUp")
+    expect(page.get_by_role("alert")).to_contain_text("Wall comes later in the build")
+    page.keyboard.press("Control+z")
+    expect(page.get_by_role("alert")).to_have_count(0)
+
+    cut.button("More for Wall").click()
+    page.get_by_role("menuitem", name="Delete…").click()
+    expect(page.get_by_role("dialog")).to_contain_text("Trim")
+    page.keyboard.press("Escape")
+
+
+@pytest.fixture
+def split_edge(page, pamble):
+    """A curve along an edge that a cut through its middle has made into two."""
+    plane = {"square_to": "y", "through": [0, 60, 0]}
+    steps = [
+        step("along", "edge_curve", "Rim", edge=ref("deck", "u0")),
+        step("p", "plane_parallel", "Middle", **plane),
+        step("q", "plane_parallel", "Further", square_to="y", through=[0, 90, 0]),
+    ]
+    both = {**step("t", "trim_faces", "Slot", faces=[ref("deck")], by_planes=[ref("p"), ref("q")]), "role": "primary"}
+    both["params"]["keep"] = [{"feature": "deck", "at": [0.5, 0.1]}, {"feature": "deck", "at": [0.5, 0.95]}]
+    yield from imported(page, pamble, study(*steps[1:], both, steps[0]))
+
+
+def test_an_edge_that_became_two_is_pointed_to_again_on_the_part(split_edge):
+    page = split_edge.page
+    option(split_edge, "Rim").click()
+    expect(page.get_by_role("alert").first).to_contain_text("2")
+    group = page.get_by_role("group", name="What may be meant")
+    expect(group.get_by_role("button")).to_have_count(2)
+    split_edge.button("Point to Deck, u start 1 of 2").click()
+    expect(page.get_by_role("alert")).to_have_count(0)
+    expect(group).to_have_count(0)
