@@ -16,7 +16,7 @@ from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.study.objects import Shape
-from pamble.study.references import CvRef, EdgeRef, FaceRef, OnLine, Place, PlaneRef
+from pamble.study.references import CvRef, EdgeRef, FaceRef, OnLine, Place, PlaneRef, line_words
 
 
 class Offered(GeometryError):
@@ -77,13 +77,13 @@ class Inputs:
             return lines[ref.edge]
         name = self.name(ref.feature)
         parts = [e for e in lines if base_name(e) == base_name(ref.edge)]
-        likely = tuple(_likeliest(lines, parts, ref))
+        likely, old = tuple(_likeliest(lines, parts, ref)), line_words(ref.edge)
         if len(parts) > 1:
-            words = f"{name}: the edge {ref.edge} has become {len(parts)}: pick the one that is meant."
+            words = f"{name}: the edge {old} has become {len(parts)}: pick the one that is meant."
         elif parts:
-            words = f"{name}: the edge {ref.edge} is one with its neighbours now, {parts[0]}: pick it, or another."
+            words = f"{name}: the edge {old} is one with its neighbours now: pick that, or another."
         else:
-            words = f"{name}: the line {ref.edge} is no longer there; pick another of its {len(lines)}."
+            words = f"{name}: the line {old} is no longer there; pick another of its {len(lines)}."
         raise EdgeLost(words, ref.feature, ref.edge, likely)
 
     def plane(self, ref: PlaneRef) -> Plane:
@@ -123,9 +123,9 @@ class Inputs:
 
 
 def _likeliest(lines: Mapping[str, Curve], parts: Sequence[str], ref: EdgeRef) -> list[str]:
-    """Lines that may be meant: parts of the old one first, each lot by nearness to where it was picked."""
+    """Lines that may be meant: the parts of the old one, all lines without; by nearness to where it was picked."""
+    likely = list(parts or lines)
     if ref.near is None:
-        return [*parts, *(e for e in lines if e not in parts)]
+        return likely
     place = np.array([ref.near])
-    away = {e: float(to_curve(c, place).distance[0]) for e, c in lines.items()}
-    return sorted(lines, key=lambda e: (e not in parts, away[e]))
+    return sorted(likely, key=lambda e: float(to_curve(lines[e], place).distance[0]))

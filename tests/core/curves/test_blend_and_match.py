@@ -5,13 +5,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from pamble.core.curves.blend import blend_curve, square_jet
 from pamble.core.curves.jets import CurveJets, end_jet, joint_figures
 from pamble.core.curves.match import average_ends, match_end
 from pamble.core.curves.transform import rotation, scaling, translation
 from pamble.core.errors import BlendError
 from pamble.core.faces.face import natural_edge
 from pamble.core.joining.blend import build_blend
+from pamble.core.joining.curve_blend import blend_curve, square_jet
 from pamble.core.joining.spec import BlendSpec
 from pamble.core.spline import Curve
 from pamble.core.spline.evaluate import curve_points

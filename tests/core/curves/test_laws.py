@@ -5,7 +5,6 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from pamble.core.curves.corner import corner
 from pamble.core.curves.edit import extend, join
 from pamble.core.curves.fit import simplify
 from pamble.core.curves.jets import end_jet
@@ -14,12 +13,13 @@ from pamble.core.curves.match import average_ends, match_end
 from pamble.core.curves.measure import curve_facts, curve_length, deviation
 from pamble.core.curves.mid import mid_curve
 from pamble.core.curves.offset import offset_curve
-from pamble.core.curves.on_surface import offset_on_surface
-from pamble.core.curves.project import project
 from pamble.core.curves.transform import Affine, mirror, rotation, scaling, translation
 from pamble.core.curves.twoview import two_view
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
+from pamble.core.faces.offset_curve import offset_on_surface
+from pamble.core.faces.project import project
+from pamble.core.joining.curve_corner import corner
 from pamble.core.spline import Curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.knots import iso_curve, reverse_curve

@@ -9,7 +9,6 @@ from OCP.GeomAPI import GeomAPI_IntCS
 from OCP.gp import gp_Ax2, gp_Dir, gp_Lin, gp_Pnt
 from scipy.interpolate import make_lsq_spline
 
-from pamble.core.curves.corner import corner
 from pamble.core.curves.edit import extend, join, joint_of, nearest_ends
 from pamble.core.curves.fit import fit_points, rebuild, simplify
 from pamble.core.curves.interpolate import through_points
@@ -18,8 +17,6 @@ from pamble.core.curves.measure import curve_facts, curve_length, deviation
 from pamble.core.curves.meet import cut, nearest
 from pamble.core.curves.mid import mid_curve
 from pamble.core.curves.offset import offset_curve
-from pamble.core.curves.on_surface import offset_on_surface
-from pamble.core.curves.project import project
 from pamble.core.curves.shapes import (
     arc_by_radius,
     arc_three_points,
@@ -34,6 +31,9 @@ from pamble.core.faces.face import Face
 from pamble.core.faces.intersect import face_intersection, plane_section
 from pamble.core.faces.kernel import surface_to_kernel
 from pamble.core.faces.landing import pull
+from pamble.core.faces.offset_curve import offset_on_surface
+from pamble.core.faces.project import project
+from pamble.core.joining.curve_corner import corner
 from pamble.core.spline import Curve
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.evaluate import curve_points, surface_points

@@ -3,12 +3,12 @@
 import numpy as np
 import pytest
 
-from pamble.core.curves.corner import corner, corner_of_chord
 from pamble.core.curves.jets import curve_jets
 from pamble.core.curves.measure import curve_length, extent, length_parameters
 from pamble.core.curves.meet import approaches, cut, meet
 from pamble.core.curves.shapes import arc_three_points, circle, ellipse
 from pamble.core.errors import BlendError, GeometryError
+from pamble.core.joining.curve_corner import corner, corner_of_chord
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 

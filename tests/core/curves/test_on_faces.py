@@ -15,13 +15,13 @@ from pamble.core.arrays import unit
 from pamble.core.curves.fit import fit_points
 from pamble.core.curves.geodesic import walk
 from pamble.core.curves.measure import curve_length, deviation, length_and_turn
-from pamble.core.curves.on_surface import offset_on_surface
-from pamble.core.curves.project import project
 from pamble.core.curves.shapes import circle
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
 from pamble.core.faces.inside import inside
 from pamble.core.faces.intersect import face_intersection
+from pamble.core.faces.offset_curve import offset_on_surface
+from pamble.core.faces.project import project
 from pamble.core.faces.shapes import face_from_shape, shape_faces
 from pamble.core.spline import Curve
 from pamble.core.spline.closest import to_curve, to_surface

@@ -35,7 +35,8 @@ export function ToolCard({ id, kind, name, params, draft }: Props) {
   const problem = useTools((s) => s.problem);
   const repick = useTools((s) => s.repick);
   const asks = useTools((s) => s.asking);
-  const ready = complete(fields, params);
+  // What a kept step was given may lie with the server alone.
+  const ready = !draft || complete(fields, params);
   const change = (changes: Params, final = true) => changeParams(id, changes, final);
   const shown = fields.filter((f) => f.kind !== 'other' && !f.unseen && (ready || f.required) && counts(f, fields, params));
   return (

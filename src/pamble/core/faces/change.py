@@ -7,6 +7,7 @@ from collections.abc import Collection, Sequence
 import numpy as np
 
 from pamble.core.arrays import Array
+from pamble.core.curves.edit import join
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.regions.arrange import Arrangement, arrange
@@ -93,8 +94,6 @@ def extended(face: Face, name: str, length: float, shape: str, tolerance: float)
 
 def _carried_on(edge: Edge, along: int, at: float, reach: float, size: float) -> Curve:
     """A trim edge in the parameters, with a straight piece where it ends on the old border."""
-    from pamble.core.curves.edit import join
-
     p = edge.pcurve
     for end, t in enumerate(edge.domain):
         d = curve_derivatives(edge.pcurve, [t], 1)[:, 0]

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from pamble.core.arrays import Array, IntArray
+from pamble.core.curves.edit import extend
 from pamble.core.curves.stretches import stretches
 from pamble.core.errors import GeometryError
 from pamble.core.faces.crossing.branches import Branch, find_branches, smooth_runs
@@ -167,8 +168,6 @@ def plane_patch(plane: Plane, surface: Surface) -> Surface:
 
 def _longer(curve: Curve, face: Face) -> Curve:
     """A curve carried straight on at both ends, as far as the face is large; a closed one stays."""
-    from pamble.core.curves.edit import extend
-
     ends = curve_points(curve, curve.domain)
     if float(np.linalg.norm(ends[1] - ends[0])) < 1e-7:
         return curve

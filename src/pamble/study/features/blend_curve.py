@@ -7,9 +7,9 @@ from typing import Literal
 
 import numpy as np
 
-from pamble.core.curves.blend import BlendCurve, blend_curve, square_jet
 from pamble.core.curves.jets import CurveJets, curve_jets, end_jet
 from pamble.core.curves.measure import length_parameters
+from pamble.core.joining.curve_blend import BlendCurve, blend_curve, square_jet
 from pamble.core.joining.spec import DEFAULT_FULLNESS, FULLNESS_LIMITS
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made, PartHandle, made_curves
 from pamble.study.features.fields import choice, continuity, fullness, number

@@ -6,7 +6,7 @@ from typing import Literal
 
 import numpy as np
 
-from pamble.core.curves.corner import corner, corner_of_chord
+from pamble.core.joining.curve_corner import corner, corner_of_chord
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made, made_curves
 from pamble.study.features.fields import choice, fullness, number
 from pamble.study.references import EdgeRef

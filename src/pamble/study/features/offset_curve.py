@@ -6,7 +6,7 @@ import numpy as np
 
 from pamble.core.arrays import Array
 from pamble.core.curves.offset import offset_curve
-from pamble.core.curves.on_surface import offset_on_surface
+from pamble.core.faces.offset_curve import offset_on_surface
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made
 from pamble.study.features.fields import FitParams, choice, heading, number
 from pamble.study.features.fitting import fitted_curves, hurried

@@ -7,7 +7,7 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from pamble.core.curves.project import project
+from pamble.core.faces.project import project
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made
 from pamble.study.features.fields import FitParams, choice, heading, number
 from pamble.study.features.fitting import fitted_curves, hurried

@@ -7,11 +7,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from pamble.core.arrays import Array, norm
-from pamble.core.curves.blend import blend_curve
 from pamble.core.curves.jets import curve_jets
 from pamble.core.curves.meet import nearest
 from pamble.core.curves.shapes import arc_three_points
 from pamble.core.errors import BlendError
+from pamble.core.joining.curve_blend import blend_curve
 from pamble.core.spline import knots
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives
