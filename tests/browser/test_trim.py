@@ -87,7 +87,7 @@ def test_a_trimmed_face_is_untrimmed_extended_split_and_turned(cut):
     cut.button("Split").click()
     option(cut, "Wall").click()
     cut.button("Keep").click()
-    expect(cut.row("Wall · Wall, piece 2")).to_be_visible()
+    expect(cut.row("Wall · Split, piece 2")).to_be_visible()
     option(cut, "Deck").click()
     towards = page.get_by_role("img", name="Deck points towards you here")
     away = page.get_by_role("img", name="Deck points away from you here")
