@@ -176,3 +176,20 @@ def test_curves_in_a_step_file_become_cv_curves_with_their_names(kernel):
     (new,) = (f for f in kernel.study.features if f.id != "rim")
     assert (new.kind, new.name, new.role, new.params["source"]) == ("cv_curve", "rim 2", "theoretical", "lines.step")
     assert np.allclose(cvs(kernel, new.id), RIM)
+
+
+def test_a_cv_that_is_followed_keeps_its_name_when_others_come_and_go(kernel):
+    control = [(0, 0, 0), (20, 30, 0), (60, 40, 0), (100, 0, 20)]
+    add(kernel, "bow", "cv_curve", curve=bezier(*control))
+    add(kernel, "last", "line", start={"feature": "bow", "cv": 3}, end=[0, 0, 100])
+    before = kernel.document()
+    done = kernel.commit({"op": "reshape", "id": "bow", "action": "insert", "cvs": [1]})
+    assert np.allclose(cvs(kernel, "last")[0], control[3])
+    assert kernel.study.feature("last").params["start"] == {"feature": "bow", "cv": 4}
+    kernel.commit(done["inverse"])
+    assert kernel.document() == before
+    kernel.commit({"op": "reshape", "id": "bow", "action": "reverse"})
+    assert np.allclose(cvs(kernel, "last")[0], control[3])
+    add(kernel, "inner", "line", start={"feature": "bow", "cv": 1}, end=[0, 0, 100])
+    with pytest.raises(StudyError, match="inner follows CV 2 of bow, which would go"):
+        kernel.commit({"op": "reshape", "id": "bow", "action": "insert", "cvs": [1]})

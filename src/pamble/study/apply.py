@@ -30,6 +30,7 @@ from pamble.study.operations import (
     SetStudy,
     Several,
 )
+from pamble.study.renumber import with_numbers_kept
 
 
 def checked_params(feature: Feature, dimensions: Mapping[str, float]) -> dict[str, Any]:
@@ -188,7 +189,7 @@ def _set_params(study: Study, op: SetParams) -> tuple[Study, Op]:
     changed = settled(changed, known, values, [])
     refuse_later(replaced(study, changed), changed)
     back = {k: known[k] for k in known if changed.params[k] != known[k] or k in op.changes}
-    return replaced(study, changed), SetParams(id=op.id, changes=back)
+    return with_numbers_kept(study, feature, changed), SetParams(id=op.id, changes=back)
 
 
 def settled(feature: Feature, before: dict[str, Any], values: Mapping[str, float], moved: list[int]) -> Feature:
@@ -254,7 +255,7 @@ def _reshape(study: Study, op: Reshape) -> tuple[Study, Op]:
     changed = settled(changed, known, values, op.cvs or list(range(len(net))))
     changed = changed.model_copy(update={"params": checked_params(changed, values)})
     back = {k: known[k] for k in known if changed.params[k] != known[k]}
-    return replaced(study, changed), SetParams(id=op.id, changes=back)
+    return with_numbers_kept(study, feature, changed), SetParams(id=op.id, changes=back)
 
 
 def with_value(value: dict[str, Any], path: tuple[str, ...], new: Any) -> dict[str, Any]:

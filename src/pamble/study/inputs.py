@@ -10,13 +10,13 @@ import numpy as np
 from pamble.core.arrays import Array
 from pamble.core.curves.measure import length_parameters
 from pamble.core.errors import GeometryError, ReferenceLost
-from pamble.core.faces.face import Edge, Face, base_name
+from pamble.core.faces.face import Edge, Face, base_name, edge_words
 from pamble.core.planes import Plane
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.study.objects import Shape
-from pamble.study.references import CvRef, EdgeRef, FaceRef, OnLine, Place, PlaneRef, line_words
+from pamble.study.references import CvRef, EdgeRef, FaceRef, OnLine, Place, PlaneRef
 
 
 class Offered(GeometryError):
@@ -77,7 +77,7 @@ class Inputs:
             return lines[ref.edge]
         name = self.name(ref.feature)
         parts = [e for e in lines if base_name(e) == base_name(ref.edge)]
-        likely, old = tuple(_likeliest(lines, parts, ref)), line_words(ref.edge)
+        likely, old = tuple(_likeliest(lines, parts, ref)), edge_words(ref.edge)
         if len(parts) > 1:
             words = f"{name}: the edge {old} has become {len(parts)}: pick the one that is meant."
         elif parts:
@@ -124,7 +124,7 @@ class Inputs:
 
 def _likeliest(lines: Mapping[str, Curve], parts: Sequence[str], ref: EdgeRef) -> list[str]:
     """Lines that may be meant: the parts of the old one, all lines without; by nearness to where it was picked."""
-    likely = list(parts or lines)
+    likely = sorted(parts) if parts else list(lines)
     if ref.near is None:
         return likely
     place = np.array([ref.near])

@@ -61,14 +61,6 @@ Place = Point | OnLine | CvRef
 """A point: in mm, or one that hangs on a line or a CV."""
 
 
-_SIDES = {"u0": "u start", "u1": "u end", "v0": "v start", "v1": "v end"}
-
-
-def line_words(name: str) -> str:
-    """The name of a line as it is said: a side of a face by its end."""
-    return _SIDES.get(name, name)
-
-
 def found_refs(value: object) -> list[Ref]:
     """All references in a model's values, in order."""
     if isinstance(value, Ref):

@@ -1,19 +1,22 @@
 import { isShown } from '../state/actions';
 import { middleOf } from '../scene/middle';
 import type { Viewport } from '../scene/viewport';
-import { stepOf, useStudy } from '../state/study';
+import { stepOf, useStudy, type Shape } from '../state/study';
 import { useTools } from '../state/tools';
 import { useView } from '../state/view';
 import { StepStatus } from './StepStatus';
 
-/** Steps that did not come out, marked on the part where they would be: what it says is told by the mark. */
+/** Distance of marks of one shape, pixels. */
+const APART = 30;
+
+/** Steps that did not come out, marked on the part where they would be: what they say is told where the mark is pointed at. */
 export function FaultOverlay({ viewport }: { viewport: Viewport }) {
   const study = useStudy((s) => s.study);
   const isolated = useView((s) => s.isolated);
-  const selection = useTools((s) => s.selection);
   const drawing = useTools((s) => s.draft !== null);
   const { shapes, features } = useStudy.getState().shown;
   if (!study || drawing) return null;
+  const taken = new Map<Shape, number>();
   return study.features.map((feature) => {
     const state = features.get(feature.id);
     if (!state?.problem || !isShown(feature, isolated)) return null;
@@ -22,19 +25,19 @@ export function FaultOverlay({ viewport }: { viewport: Viewport }) {
     const middle = shape && middleOf(shape);
     if (!middle) return null;
     const at = viewport.view.project(middle.point);
-    const open = selection?.id === feature.id;
+    const before = taken.get(shape) ?? 0;
+    taken.set(shape, before + 1);
     return (
       <button
         key={feature.id}
         className={`tag fault-mark ${state.status}`}
-        style={{ left: at.x, top: at.y }}
-        title={state.problem}
+        style={{ left: at.x, top: at.y + APART * before }}
         aria-label={`${feature.name}: ${state.problem}`}
         onClick={() => useTools.setState({ selection: { kind: 'feature', id: feature.id }, tool: null, picks: [] })}
       >
         <StepStatus status={state.status} />
         {feature.name}
-        {open && <span className="why">{state.problem}</span>}
+        <span className="why">{state.problem}</span>
       </button>
     );
   });

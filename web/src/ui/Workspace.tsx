@@ -93,7 +93,7 @@ export function Workspace({ id }: { id: string }) {
       )}
       {showBefore && <div className="paper before-flag">Before the last change</div>}
       {lost && (
-        <div className="paper lost" role="alert">
+        <div className="paper unlinked" role="alert">
           The server cannot be reached. What was stored is safe; trying again…
         </div>
       )}

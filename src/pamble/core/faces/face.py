@@ -20,6 +20,14 @@ def base_name(edge: str) -> str:
     return _NUMBERED.sub("", edge)
 
 
+_SIDES = {"u0": "u start", "u1": "u end", "v0": "v start", "v1": "v end"}
+
+
+def edge_words(edge: str) -> str:
+    """The name of an edge as it is said: a side of a surface by its end."""
+    return _SIDES.get(edge, edge)
+
+
 @dataclass(frozen=True, eq=False)
 class Edge:
     """One edge of a face.

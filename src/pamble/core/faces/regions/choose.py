@@ -10,6 +10,7 @@ import shapely
 
 from pamble.core.arrays import Array, BoolArray, IntArray, norm
 from pamble.core.errors import GeometryError
+from pamble.core.faces.face import edge_words
 from pamble.core.faces.regions.arrange import Arrangement, Piece
 from pamble.core.faces.regions.groups import groups
 from pamble.core.spline.evaluate import surface_points
@@ -147,7 +148,7 @@ def complaints(made: Arrangement, surface: Surface, missed: Sequence[tuple[str, 
         separates = any(p.left != p.right and p.left >= 0 and p.right >= 0 for p in within)
         for piece, node in ends:
             short, name = _shortfall(made, surface, node, piece.source)
-            words = f"{label} ends inside the face, {short:.3g} mm short of {name}: extend it."
+            words = f"{label} ends inside the face, {short:.3g} mm short of {edge_words(name)}: extend it."
             out.append(Complaint(cutter, words, short))
         if not separates and not ends:
             words = "only touches the face" if within or loose else "does not touch the face"
