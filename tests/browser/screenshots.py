@@ -78,6 +78,26 @@ def curves(desk: Desk) -> None:
     page.keyboard.press("f")
 
 
+def trim(desk: Desk) -> None:
+    """Two slabs cut by each other, the regions of the cut open to choice."""
+    page = desk.page
+    page.get_by_role("link", name="Pamble, all studies").click()
+    page.locator("input[aria-label='Study file']").set_input_files(ROOT / "docs" / "examples" / "toaster-corner.json")
+    page.get_by_role("button", name="Primaries", exact=True).click()
+    page.get_by_role("option", name="Corner", exact=True).click()
+    page.keyboard.press("f")
+
+
+def history(desk: Desk) -> None:
+    """The same with a step switched off: what hangs on it keeps its last good shape, and says so."""
+    page = desk.page
+    page.keyboard.press("Escape")
+    desk.button("More for Finger line").click()
+    page.get_by_role("menuitem", name="Switch off").click()
+    page.wait_for_timeout(700)
+    page.get_by_role("option", name="Finger recess", exact=True).click()
+
+
 def plan(desk: Desk) -> None:
     """A fresh demo: a plane through three corners, a distance and a width."""
     page = desk.page
@@ -111,6 +131,8 @@ VIEWS: dict[str, Callable[[Desk], None]] = {
     "cvs-and-comb": cvs_and_comb,
     "dark-seam-over": seam_over_its_limit_dark,
     "curves": curves,
+    "trim": trim,
+    "history": history,
     "plan": plan,
 }
 

@@ -4,12 +4,19 @@ import json
 import math
 
 import pytest
+from OCP.BRepCheck import BRepCheck_Analyzer
+from OCP.BRepGProp import BRepGProp
+from OCP.GProp import GProp_GProps
 
 from pamble.cli.main import main
 from pamble.core.exchange.step import write_step
+from pamble.core.faces.face import Face
+from pamble.core.faces.to_shape import face_to_shape
 from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import surface_points
 from tests import readback
 from tests.conftest import ROOT
+from tests.study.slabs import DECK, WALL
 
 
 @pytest.fixture
@@ -91,6 +98,11 @@ def test_numbers_are_obeyed(cap, tmp_path, capsys):
             "Fullness 0",
         ),
         (["blend", "{cap}", "--edge", "0,1,74", "--edge", "0,0,0", "-o", "{dir}/no/o.step"], "no folder"),
+        (["trim", "{cap}", "--face", "0,1,74", "--by", "9", "--keep", "0,1,74", "-o", "{dir}/o.step"], "3 numbers"),
+        (
+            ["trim", "{cap}", "--face", "0,1,74", "--by", "0,1,74", "--keep", "0,1,74", "-o", "{dir}/o.step"],
+            "another cutter",
+        ),
         (["demo", "teapot", "-o", "{dir}/o.step"], "no demo 'teapot'"),
         (["paint"], "invalid choice"),
     ],
@@ -107,6 +119,33 @@ def test_mistakes_end_with_code_2_and_one_line(cap, tmp_path, capsys, words, lin
     assert line in text.err
     assert text.err.count("\n") == 1
     assert not (tmp_path / "o.step").exists()
+
+
+def test_trim_keeps_what_is_pointed_at_and_the_file_is_valid_elsewhere(tmp_path, capsys):
+    slabs, out = tmp_path / "slabs.step", tmp_path / "cut.step"
+    write_step([("Deck", Face(DECK)), ("Wall", Face(WALL))], slabs)
+
+    def point(surface, u, v):
+        return ",".join(f"{x:.9g}" for x in surface_points(surface, [u], [v])[0])
+
+    def area(kept):
+        given = ["--face", point(DECK, 0.5, 0.9), "--by", point(WALL, 0.3, 0.9), "--keep", kept, "-o", out]
+        told = answer(capsys, "trim", slabs, *given)
+        assert [f["name"] for f in told["faces"]] == ["Deck"]
+        (edge,) = told["edges"]
+        assert edge["cutter"] == "Wall"
+        assert max(edge["off_face"], edge["off_cutter"]) <= 1e-4
+        in_file = readback.faces(out)
+        assert all(BRepCheck_Analyzer(f).IsValid() for f in in_file)
+        figures = GProp_GProps()
+        BRepGProp.SurfaceProperties_s(in_file[0], figures)
+        return figures.Mass()
+
+    low, high = area(point(DECK, 0.5, 0.1)), area(point(DECK, 0.5, 0.95))
+    whole = GProp_GProps()
+    BRepGProp.SurfaceProperties_s(face_to_shape(Face(DECK)), whole)
+    assert low + high == pytest.approx(whole.Mass(), rel=1e-6)
+    assert low != pytest.approx(high, rel=0.01)
 
 
 def test_run_builds_a_study_file_and_a_dimension_changes_it(tmp_path, capsys):

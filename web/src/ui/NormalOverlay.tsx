@@ -14,7 +14,8 @@ export function NormalOverlay({ viewport }: { viewport: Viewport }) {
   const drawing = useTools((s) => s.draft !== null);
   const id = selection?.kind === 'feature' ? selection.id : null;
   const { shapes, features } = useStudy.getState().shown;
-  if (!id || drawing) return null;
+  // Where regions can be chosen, their marks have the room.
+  if (!id || drawing || features.get(id)?.facts.regions) return null;
   return [id, ...(features.get(id)?.changes ?? [])].map((object) => {
     const shape = shapes.get(object);
     const middle = shape?.object.kind === 'face' ? middleOf(shape) : null;
