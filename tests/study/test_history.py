@@ -195,6 +195,18 @@ def test_cvs_of_every_other_face_get_a_step_that_holds_its_change_when_the_face_
     assert kernel.now.world["deck"].shape.face.surface.control[2, 2] == pytest.approx(after.control[2, 2])
 
 
+def test_a_trim_follows_cvs_that_move_in_a_step_of_their_own():
+    kernel = slabs(step("longer", "extend_face", edge=ref("deck", "u1"), length=30.0), TRIM)
+    move = moved(kernel, "deck", 2, 2, (0, 0, 12), step="m")
+    header, _ = read_frame(kernel.preview(move))
+    done = kernel.commit(move)
+    assert [f.id for f in kernel.study.features] == ["deck", "wall", "longer", "m", "t"]
+    for seams in (header["seams"], read_frame(done["frame"])[0]["seams"]):
+        assert max(s["gap"]["max"] for s in seams) < 0.002
+    kernel.commit(done["inverse"])
+    assert [f.id for f in kernel.study.features] == ["deck", "wall", "longer", "t"]
+
+
 def test_mirrored_cvs_move_mirrored_and_held_sides_keep_their_rows():
     x, y = np.meshgrid(np.linspace(0, 90, 4), np.linspace(-40, 40, 5), indexing="ij")
     from pamble.core.spline import Surface

@@ -1,7 +1,8 @@
 """CVs moved on any object: where the change is to be kept.
 
 A curve or face that its step draws by its CVs is changed there, as long as its surface has not been changed since.
-Every other face gets a step of its own that holds the change, laid over whatever the steps before it make.
+Every other face gets a step of its own that holds the change, laid over whatever the steps before it make. It stands
+right behind the step that gave the face its surface, so that trims follow.
 """
 
 from __future__ import annotations
@@ -52,7 +53,9 @@ def moving_op(study: Study, evaluation: Evaluation, op: MoveCvs) -> Op:
     change = overlay_of(face.surface, _displaced(face.surface, op, maker.name))
     params = {"face": {"feature": op.id}, "change": _stored(change)}
     feature = Feature(id=op.step or uuid.uuid4().hex[:12], kind="move_cvs", name=name, role=maker.role, params=params)
-    return AddFeatures(features=[feature.model_copy(update={"group": maker.group})])
+    # Right behind what gave the face its surface: trims, and all else that comes later, follow.
+    place = study.place((last or maker).id) + 1
+    return AddFeatures(features=[feature.model_copy(update={"group": maker.group})], at=[place])
 
 
 _SAME = 1e-4
