@@ -196,7 +196,10 @@ def test_cvs_of_every_other_face_get_a_step_that_holds_its_change_when_the_face_
 
 
 def test_a_trim_follows_cvs_that_move_in_a_step_of_their_own():
-    kernel = slabs(step("longer", "extend_face", edge=ref("deck", "u1"), length=30.0), TRIM, wall=WIDE)
+    kernel = slabs(
+        step("longer", "extend_face", edge=ref("deck", "u1"), length=30.0),
+        {**TRIM, "params": {**TRIM["params"], "extend": True}},
+    )
     move = moved(kernel, "deck", 2, 2, (0, 0, 12), step="m")
     header, _ = read_frame(kernel.preview(move))
     done = kernel.commit(move)
