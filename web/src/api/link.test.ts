@@ -1,0 +1,131 @@
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
+
+import { Link, type LinkEvents } from './link';
+import type { Op } from './types';
+
+class Wire {
+  static all: Wire[] = [];
+  static readonly OPEN = 1;
+  readyState = 1;
+  binaryType = '';
+  sent: { type: string; seq: number; base?: number; op?: unknown }[] = [];
+  onmessage: ((e: { data: unknown }) => void) | null = null;
+  onclose: (() => void) | null = null;
+  constructor() {
+    Wire.all.push(this);
+  }
+  send(text: string) {
+    this.sent.push(JSON.parse(text) as Wire['sent'][number]);
+  }
+  close() {}
+  tell(message: Record<string, unknown>) {
+    this.onmessage?.({ data: JSON.stringify(message) });
+  }
+  frame(header: Record<string, unknown>) {
+    const text = new TextEncoder().encode(JSON.stringify(header));
+    const padded = Math.ceil(text.length / 4) * 4;
+    const bytes = new Uint8Array(4 + padded).fill(32);
+    new DataView(bytes.buffer).setUint32(0, padded, true);
+    bytes.set(text, 4);
+    this.onmessage?.({ data: bytes.buffer });
+  }
+}
+
+const wire = (): Wire => {
+  const last = Wire.all.at(-1);
+  if (!last) throw new Error('nothing was connected');
+  return last;
+};
+const op = (value: number): Op => ({ op: 'set_params', id: 'a', changes: { value } }) as unknown as Op;
+const stored = (seq: number | null, version: number, reason = 'commit') => {
+  wire().tell({ type: 'state', reason, version, seq, by: 'me', window: 'me' });
+  wire().frame({ type: 'frame', preview: false });
+};
+
+let events: { [K in keyof LinkEvents]: ReturnType<typeof vi.fn> };
+let link: Link;
+
+beforeEach(() => {
+  vi.useFakeTimers();
+  Wire.all = [];
+  vi.stubGlobal('WebSocket', Wire);
+  vi.stubGlobal('location', { protocol: 'http:', host: 'here' });
+  events = {
+    combsWanted: vi.fn(() => []), watched: vi.fn(() => []), state: vi.fn(), preview: vi.fn(), combs: vi.fn(),
+    progress: vi.fn(), failed: vi.fn(), connected: vi.fn(), gone: vi.fn(),
+  };
+  link = new Link('s', events as unknown as LinkEvents);
+  stored(null, 7, 'opened');
+});
+
+afterEach(() => {
+  vi.useRealTimers();
+  vi.unstubAllGlobals();
+});
+
+describe('previews', () => {
+  it('keeps one on its way and sends the latest intent when it is answered, passed over or overdue', () => {
+    [1, 2, 3].forEach((v) => link.preview(op(v)));
+    expect(wire().sent).toHaveLength(1);
+    wire().tell({ type: 'passed', seq: wire().sent[0]?.seq });
+    expect(wire().sent.map((m) => m.op)).toEqual([op(1), op(3)]);
+    link.preview(op(4));
+    vi.advanceTimersByTime(15001);
+    expect(wire().sent.at(-1)?.op).toEqual(op(4));
+    wire().frame({ type: 'frame', preview: true, seq: 99 });
+    link.preview(op(5));
+    expect(wire().sent).toHaveLength(3);
+    wire().frame({ type: 'frame', preview: true, seq: wire().sent.at(-1)?.seq });
+    expect(wire().sent.at(-1)?.op).toEqual(op(5));
+  });
+
+  it('shows none that comes after a change', async () => {
+    link.preview(op(1));
+    void link.commit(op(2));
+    await vi.advanceTimersByTimeAsync(0);
+    wire().frame({ type: 'frame', preview: true, seq: 1 });
+    expect(events.preview).not.toHaveBeenCalled();
+  });
+});
+
+describe('changes', () => {
+  it('go one by one, each on the version that the last one made; a refused one holds up nothing', async () => {
+    const first = link.commit(op(1));
+    const second = link.commit(op(2));
+    const third = link.step('undo');
+    const refused = expect(second).rejects.toThrow('no');
+    await vi.advanceTimersByTimeAsync(0);
+    expect(wire().sent.map((m) => m.base)).toEqual([7]);
+    stored(wire().sent[0]?.seq ?? 0, 8);
+    await first;
+    await vi.advanceTimersByTimeAsync(0);
+    wire().tell({ type: 'error', code: 'message', message: 'no', seq: wire().sent[1]?.seq });
+    await refused;
+    await vi.advanceTimersByTimeAsync(0);
+    expect(wire().sent.map((m) => [m.type, m.base])).toEqual([['commit', 7], ['commit', 8], ['undo', 8]]);
+    stored(wire().sent[2]?.seq ?? 0, 9);
+    await third;
+  });
+
+  it('are told lost when the connection goes, and not sent while there is none', async () => {
+    const lost = expect(link.commit(op(1))).rejects.toThrow('look whether this step is there');
+    await vi.advanceTimersByTimeAsync(0);
+    const old = wire();
+    old.readyState = 3;
+    old.onclose?.();
+    await lost;
+    await expect(link.commit(op(2))).rejects.toThrow('nothing was changed');
+    expect(events.failed).toHaveBeenLastCalledWith(expect.stringContaining('no connection'), 'offline', false);
+    vi.advanceTimersByTime(300);
+    expect(Wire.all).toHaveLength(2);
+    expect(wire().sent).toEqual([]);
+  });
+});
+
+it('a study that cannot be opened is said once, and not tried again', () => {
+  wire().tell({ type: 'error', code: 'study', message: 'It is gone.', seq: null });
+  wire().onclose?.();
+  vi.advanceTimersByTime(60000);
+  expect(events.gone).toHaveBeenCalledExactlyOnceWith('It is gone.');
+  expect(Wire.all).toHaveLength(1);
+});
