@@ -192,3 +192,29 @@ def test_an_edge_that_became_two_is_pointed_to_again_on_the_part(notched):
     notched.button("Point to Deck, u start 1 of 2").click()
     expect(page.get_by_role("alert")).to_have_count(0)
     expect(group).to_have_count(0)
+
+
+@pytest.fixture
+def long_work(page, pamble):
+    """A face cut by a hundred curves one after the other."""
+    steps = []
+    for i in range(100):
+        steps += [
+            step(f"l{i}", "line", f"Line {i + 1}", start=[290.0 - i, -10, 60], end=[290.0 - i, 130, 60]),
+            step(f"t{i}", "trim_faces", f"Cut {i + 1}", faces=[ref("deck")], by_curves=[ref(f"l{i}", "c0")],
+                 along="direction"),
+        ]  # fmt: skip
+    yield from imported(page, pamble, study(*steps))
+
+
+def test_long_work_tells_how_far_it_is_and_stops_on_esc(long_work):
+    page = long_work.page
+    long_work.button("More for Cut 1").click()
+    page.get_by_role("menuitem", name="Switch off").click()
+    expect(page.get_by_role("status", name="Work in progress")).to_be_visible()
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("alert").filter(has_text="topped")).to_be_visible()
+    expect(page.get_by_role("status", name="Work in progress")).to_have_count(0)
+    expect(page.get_by_text("step 0 · saved")).to_be_visible()
+    long_work.button("More for Cut 1").click()
+    expect(page.get_by_role("menuitem", name="Switch off")).to_be_visible()
