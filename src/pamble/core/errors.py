@@ -19,10 +19,18 @@ class GeometryError(PambleError):
     code = "geometry"
 
 
+class NotMeeting(GeometryError):
+    """Shapes that were to be intersected and miss each other."""
+
+
 class BlendError(PambleError):
     """A blend that cannot be built from the edges and numbers given."""
 
     code = "blend"
+
+
+class TooLarge(BlendError):
+    """A radius that does not fit between its neighbours."""
 
 
 class ReferenceLost(PambleError):

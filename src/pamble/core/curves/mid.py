@@ -54,7 +54,7 @@ def mid_curve(
         jb = curve_jets(b, on_b.parameters(sb, quick=True))
         lean = dot(jb.point - ja.point, ja.tangent + jb.tangent)
         length = float(norm(np.diff(jb.point, axis=0)).sum())
-        step = -lean / np.maximum(2.0 + 0 * lean, 1e-9) / max(length, 1e-9)
+        step = -0.5 * lean / max(length, 1e-9)
         step[[0, -1]] = 0.0
         sb = np.clip(sb + step * np.minimum(1.0, 8 * np.minimum(s, 1 - s)), 0.0, 1.0)
         if np.abs(step).max() < 1e-9:

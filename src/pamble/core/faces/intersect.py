@@ -14,7 +14,7 @@ from OCP.TopoDS import TopoDS
 
 from pamble.core.arrays import Array, dot, norm, unit
 from pamble.core.curves.measure import length_and_turn
-from pamble.core.errors import GeometryError
+from pamble.core.errors import GeometryError, NotMeeting
 from pamble.core.faces.face import Face
 from pamble.core.faces.to_shape import face_to_shape
 from pamble.core.spline.closest import to_surface
@@ -36,7 +36,7 @@ def plane_section(face: Face, point: Array, normal: Array) -> list[Array]:
     plane = gp_Pln(gp_Pnt(*p.tolist()), gp_Dir(*n.tolist()))
     runs = _branches(BRepAlgoAPI_Section(face_to_shape(face), plane, False))
     if not runs:
-        raise GeometryError("The plane misses the face: move it, or turn it.")
+        raise NotMeeting("The plane misses the face: move it, or turn it.")
     return [_onto_plane(face.surface, run, p, n) for run in runs]
 
 
@@ -47,7 +47,7 @@ def face_intersection(a: Face, b: Face) -> list[Array]:
     """
     runs = _branches(BRepAlgoAPI_Section(face_to_shape(a), face_to_shape(b), False))
     if not runs:
-        raise GeometryError("The two faces do not meet: extend one, or move it.")
+        raise NotMeeting("The two faces do not meet: extend one, or move it.")
     return [_onto_both(a.surface, b.surface, run) for run in runs]
 
 

@@ -10,7 +10,7 @@ from pamble.core.arrays import Array, norm
 from pamble.core.curves.jets import curve_jets
 from pamble.core.curves.meet import nearest
 from pamble.core.curves.shapes import arc_three_points
-from pamble.core.errors import BlendError
+from pamble.core.errors import BlendError, TooLarge
 from pamble.core.joining.curve_blend import blend_curve
 from pamble.core.spline import knots
 from pamble.core.spline.curve import Curve
@@ -63,7 +63,7 @@ def corner(
     centre = ja.point[0] + radius * na
     inside = a.domain[0] - 1e-9 <= ta <= a.domain[1] + 1e-9 and b.domain[0] - 1e-9 <= tb <= b.domain[1] + 1e-9
     if np.linalg.norm(gap) > 1e-6 or not inside or (ta - x) * signs[0] < 0 or (tb - y) * signs[1] < 0:
-        raise BlendError(f"Radius {radius:g} mm does not fit between the curves: choose a smaller one.")
+        raise TooLarge(f"Radius {radius:g} mm does not fit between the curves: choose a smaller one.")
     ja, jb = curve_jets(a, [ta]), curve_jets(b, [tb])
     if smooth:
         toward_a = ja.turned() if signs[0] > 0 else ja
@@ -92,8 +92,8 @@ def corner_of_chord(
     for _ in range(60):
         try:
             made = corner(a, b, radius)
-        except BlendError:
-            # Too far: back toward the last radius that fitted.
+        except TooLarge:
+            # Back toward the last radius that fitted.
             radius = 0.5 * (radius + (tried[-1][0] if tried else 0.0))
             continue
         width = float(np.linalg.norm(made.curve.control[-1] - made.curve.control[0]))

@@ -124,15 +124,12 @@ def settle(before: dict[str, Any], params: dict[str, Any], moved: list[int]) -> 
 
 
 def _held(before: Curve, after: Curve, holds: tuple[int | None, int | None]) -> Curve:
-    try:
-        for end, order in enumerate(holds):
-            if order is None:
-                continue
-            made = match_end(after, end, end_jet(before, end).turned(), order)
-            if not made.raised:
-                after = made.curve
-    except PambleError:
-        return before
+    for end, order in enumerate(holds):
+        if order is None:
+            continue
+        made = match_end(after, end, end_jet(before, end).turned(), order)
+        if not made.raised:
+            after = made.curve
     return after
 
 

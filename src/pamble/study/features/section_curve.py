@@ -7,7 +7,7 @@ from pydantic import Field
 
 from pamble.core.arrays import Array
 from pamble.core.curves.fit import fit_points
-from pamble.core.errors import GeometryError
+from pamble.core.errors import GeometryError, NotMeeting
 from pamble.core.faces.intersect import face_intersection, plane_section
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made
 from pamble.study.features.fields import FitParams, choice, heading
@@ -54,7 +54,7 @@ def section(params: SectionParams, inputs: Inputs, context: Context) -> Made:
     for ref in params.faces:
         try:
             found = plane_section(inputs.face(ref), point, normal)
-        except GeometryError:
+        except NotMeeting:
             missed.append(inputs.name(ref.feature))
             continue
         runs += found
