@@ -117,7 +117,7 @@ def test_regions_over_the_joint_of_a_closed_surface_are_one():
 @pytest.mark.parametrize(
     ("curve", "words"),
     [
-        (Curve.line([0.2, -0.1], [0.2, 0.6]), "ends inside the face, .* short of v1: extend it"),
+        (Curve.line([0.2, -0.1], [0.2, 0.6]), "ends inside the face, .* short of v end: extend it"),
         (Curve.line([1.2, -0.1], [1.2, 1.1]), "does not touch the face"),
         (circle((0.5, -0.2), 0.2), "touch"),
     ],

@@ -117,7 +117,7 @@ def test_a_cut_that_ends_short_is_told_and_can_be_carried_on():
     cut = divide(SLAB, [Cutter("t:c", "Line", short)], 1e-4)
     assert len(cut.regions) == 1
     assert cut.complaints[0].short == pytest.approx(40, rel=0.1)
-    assert "short of v1: extend it" in cut.complaints[0].words
+    assert "short of v end: extend it" in cut.complaints[0].words
     longer = divide(SLAB, [Cutter("t:c", "Line", short, extend=True)], 1e-4)
     assert len(longer.regions) == 2
 
