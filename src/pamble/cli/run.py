@@ -11,9 +11,10 @@ from pamble.core.exchange.step import write_step
 from pamble.study.apply import apply
 from pamble.study.dimensions import dimension_values
 from pamble.study.document import Study, read_study_file
-from pamble.study.evaluate import Evaluator, exported
+from pamble.study.evaluate import Evaluator
 from pamble.study.ledger import Ledger, LedgerKeeper
 from pamble.study.operations import SetDimension
+from pamble.study.states import exported
 
 
 def run(given: Namespace) -> tuple[dict[str, Any], str]:

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from pamble.core.faces.face import Face
 from pamble.demo import mirror_cap
 from pamble.study.document import Study
-from pamble.study.evaluate import Evaluator, exported
+from pamble.study.evaluate import Evaluator
+from pamble.study.states import exported
 
 
 @dataclass(frozen=True)

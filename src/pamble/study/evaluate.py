@@ -11,12 +11,9 @@ import logging
 import time
 from collections import OrderedDict
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass, field
-from typing import Any, Literal
+from typing import Any
 
 from pamble.core.errors import PambleError, ReferenceLost, StudyError
-from pamble.core.faces.face import Face
-from pamble.core.spline.curve import Curve
 from pamble.core.ticking import Cancelled, listening, part, tick
 from pamble.study.compile import Compiled, Compiler
 from pamble.study.dimensions import dimension_values
@@ -24,92 +21,17 @@ from pamble.study.document import Feature, Study
 from pamble.study.features.base import Context
 from pamble.study.features.figures import described
 from pamble.study.inputs import EdgeLost, Inputs, Offered
-from pamble.study.objects import Made, Shape
+from pamble.study.objects import Made
 from pamble.study.references import step_of
+from pamble.study.states import Evaluation, Lost, Offer, Standing, State, Status, object_names
 
 log = logging.getLogger("pamble")
-
-Status = Literal["fresh", "behind", "failed", "lost", "off", "beyond"]
-"""fresh: as its inputs ask. behind: something before it is not fresh; it shows its last good shape. failed: it says
-why. lost: it asks for something that is gone or has become several. off: switched off. beyond: behind the marker."""
 
 _KEPT_RESULTS = 400
 """Results that are remembered by their keys: going back to one costs nothing."""
 
 _DEADLINE = 0.35
 """Seconds after which a preview shows what it has."""
-
-
-@dataclass(frozen=True)
-class Lost:
-    """A reference that holds no longer: the object and line that were asked for, and what may be meant."""
-
-    feature: str
-    edge: str
-    candidates: tuple[str, ...]
-
-
-@dataclass(frozen=True)
-class Offer:
-    """A change of a step's parameters that would mend it. label: what it does, in words."""
-
-    label: str
-    changes: dict[str, Any]
-
-
-@dataclass(frozen=True, eq=False)
-class State:
-    """A step after evaluation. made: what it hands on, its last good result when it is not fresh.
-
-    key: what its result came from; equal keys mean equal results.
-    """
-
-    status: Status
-    made: Made | None = None
-    problem: str | None = None
-    key: str = ""
-    lost: Lost | None = None
-    offer: Offer | None = None
-
-    @property
-    def stale(self) -> bool:
-        return self.status in ("behind", "failed", "lost")
-
-    @property
-    def hands_on(self) -> bool:
-        return self.made is not None and self.status not in ("off", "beyond")
-
-
-@dataclass(frozen=True, eq=False)
-class Standing:
-    """An object as it stands: its shape, whether that is out of date, and the step that made or changed it last."""
-
-    shape: Shape
-    stale: bool
-    by: str
-
-
-@dataclass(frozen=True, eq=False)
-class Evaluation:
-    """States of all steps, and the world after the last one that is built. ran: steps that were run for it."""
-
-    states: Mapping[str, State] = field(default_factory=dict)
-    world: Mapping[str, Standing] = field(default_factory=dict)
-    ran: tuple[str, ...] = ()
-
-    def changed_objects(self, before: Evaluation) -> set[str]:
-        """Objects whose shape or standing differs, those that are gone included."""
-        a, b = before.world, self.world
-        return {
-            id
-            for id in a.keys() | b.keys()
-            if (x := a.get(id)) is None or (y := b.get(id)) is None or x.shape is not y.shape or x.stale != y.stale
-        }
-
-    def changed_steps(self, before: Evaluation) -> set[str]:
-        """Steps whose state differs, those that are gone included."""
-        ids = self.states.keys() | before.states.keys()
-        return {id for id in ids if self.states.get(id) is not before.states.get(id)}
 
 
 class Evaluator:
@@ -316,31 +238,3 @@ def _values(study: Study) -> tuple[dict[str, float], str | None]:
         return dimension_values(study.dimensions), None
     except StudyError as error:
         return {}, str(error)
-
-
-def object_names(study: Study, evaluation: Evaluation) -> dict[str, str]:
-    """Names in words of all objects that are known: the step's, and "piece 2" for what it makes beside."""
-    names = {f.id: f.name for f in study.features}
-    for step, state in evaluation.states.items():
-        for slot in state.made.makes if state.made is not None else ():
-            if slot and step in names:
-                names[f"{step}/{slot}"] = f"{names[step]}, piece {slot}"
-    return names
-
-
-def exported(study: Study, evaluation: Evaluation) -> dict[str, list[tuple[str, Face | Curve]]]:
-    """Named faces and curves of all objects that stand, by object."""
-    names = object_names(study, evaluation)
-    order = {f.id: i for i, f in enumerate(study.features)}
-    out: dict[str, list[tuple[str, Face | Curve]]] = {}
-    for id in sorted(evaluation.world, key=lambda id: (order.get(step_of(id), 0), id)):
-        shape, name = evaluation.world[id].shape, names.get(id, id)
-        many = len(shape.curves) > 1
-        items: list[tuple[str, Face | Curve]] = [
-            (f"{name} {i + 1}" if many else name, c) for i, c in enumerate(shape.curves)
-        ]
-        if shape.face is not None:
-            items = [(name, shape.face), *items]
-        if items:
-            out[id] = items
-    return out

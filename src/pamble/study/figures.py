@@ -10,8 +10,8 @@ from pamble.core.arrays import Array
 from pamble.core.curves.measure import curve_length, deviation
 from pamble.core.errors import StudyError
 from pamble.core.spline.closest import to_curve, to_surface
-from pamble.study.evaluate import Evaluation
 from pamble.study.objects import Shape
+from pamble.study.states import Evaluation
 
 _NOTHING = 1e-9
 """Movement in mm below which a curve counts as not moved: rounding."""

@@ -15,7 +15,7 @@ from pamble.core.spline.differential import curvatures
 from pamble.core.spline.evaluate import surface_derivatives
 from pamble.study.apply import apply
 from pamble.study.document import Study, read_study_file, study_to_json
-from pamble.study.evaluate import Evaluation, Evaluator, State, exported, object_names
+from pamble.study.evaluate import Evaluator
 from pamble.study.figures import moved_by, place_on
 from pamble.study.frame import FrameWriter
 from pamble.study.history import dependents, in_sight
@@ -27,6 +27,7 @@ from pamble.study.operations import MoveCvs, Op, Reshape, SetParams, parse_op
 from pamble.study.packing import pack_made, unpack_made
 from pamble.study.picture import Snapshot, draw, part_reach, put_combs
 from pamble.study.references import step_of
+from pamble.study.states import Evaluation, State, exported, object_names
 from pamble.study.taking import mesh_reference, picture_reference, taken_from_step
 
 FULL_STEPS, DRAG_STEPS = 48, 24

@@ -20,7 +20,7 @@ from pamble.core.checks.seams import MeasuredSeam, Seam, SeamFinder, measure_sea
 from pamble.core.errors import PambleError
 from pamble.core.faces.face import Face
 from pamble.study.document import Study
-from pamble.study.evaluate import Evaluation, object_names
+from pamble.study.states import Evaluation, object_names
 
 log = logging.getLogger("pamble")
 

@@ -20,12 +20,12 @@ from pamble.core.spline.surface import Surface
 from pamble.core.surfaces.overlay import Overlay, overlay_of
 from pamble.study.apply import replaced
 from pamble.study.document import Feature, Study
-from pamble.study.evaluate import Evaluation
 from pamble.study.features import KINDS
 from pamble.study.features.move_cvs import MoveCvsParams
 from pamble.study.history import needed_steps
 from pamble.study.operations import AddFeatures, MoveCvs, MovedCv, Op, SetParams
 from pamble.study.references import step_of
+from pamble.study.states import Evaluation
 from pamble.study.stored import CurveData, SurfaceData
 
 

@@ -14,10 +14,10 @@ from pamble.core.checks.seams import part_diagonal
 from pamble.core.errors import PambleError
 from pamble.core.faces.meshing.moving import MovingMesh
 from pamble.study.document import Study
-from pamble.study.evaluate import Evaluation, State
 from pamble.study.frame import FrameWriter, put_shape
 from pamble.study.ledger import Ledger, standing_faces
 from pamble.study.objects import PartHandle, object_id
+from pamble.study.states import Evaluation, State
 
 log = logging.getLogger("pamble")
 
