@@ -17,6 +17,7 @@ def main() -> int:
     from pamble.demo import DEMOS
     from pamble.server.app import create_app, set_up_logs
     from pamble.store.database import open_database
+    from pamble.store.folder import claimed, database_port
     from pamble.store.postgres import LocalPostgres
     from pamble.store.studies import Studies
 
@@ -31,7 +32,8 @@ def main() -> int:
     set_up_logs()
     folder = given.data.resolve()
     try:
-        postgres = LocalPostgres(folder, _database_port(folder), durable=not given.careless)
+        lock = claimed(folder)
+        postgres = LocalPostgres(folder, database_port(folder), durable=not given.careless)
         postgres.start()
         engine = open_database(postgres.url)
     except PambleError as error:
@@ -55,18 +57,8 @@ def main() -> int:
     )
     engine.dispose()
     postgres.stop()
+    lock.close()
     return 0
-
-
-def _database_port(folder: Path) -> int:
-    """The database's port: chosen once for a data folder, then kept."""
-    from pamble.store.postgres import free_port
-
-    folder.mkdir(parents=True, exist_ok=True)
-    kept = folder / "db.port"
-    if not kept.exists():
-        kept.write_text(str(free_port()))
-    return int(kept.read_text())
 
 
 if __name__ == "__main__":

@@ -57,19 +57,23 @@ class LocalPostgres:
             self._run("pg_ctl", "-D", str(self.data), "-w", "-m", "fast", "stop")
 
     def _set_up(self) -> None:
-        shutil.rmtree(self.data, ignore_errors=True)
-        self.data.mkdir(mode=0o700)
+        """Set up beside and moved into place at the end: what was broken off is begun anew."""
+        fresh = self.folder / "db.new"
+        for left in (fresh, self.data):
+            shutil.rmtree(left, ignore_errors=True)
+        fresh.mkdir(mode=0o700)
         password = self.folder / "db.password"
         password.write_text(secrets.token_urlsafe(24) + "\n")
         password.chmod(0o600)
         owner = self._owner()
         if owner:
-            for path in (self.folder, self.data, password):
+            for path in (self.folder, fresh, password):
                 shutil.chown(path, owner, owner)
         self._run(
-            "initdb", "-D", str(self.data), "-U", _USER, "-E", "UTF8", "--locale=C.UTF-8",
+            "initdb", "-D", str(fresh), "-U", _USER, "-E", "UTF8", "--locale=C.UTF-8",
             "--auth=scram-sha-256", f"--pwfile={password}", *([] if self.durable else ["--no-sync"]),
         )  # fmt: skip
+        fresh.rename(self.data)
 
     def _live(self) -> bool:
         """Whether the pid file names a process that works in the data folder; after a crash it may name another."""
