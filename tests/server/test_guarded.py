@@ -2,6 +2,9 @@
 
 import asyncio
 import json
+import os
+import signal
+import time
 import urllib.error
 import urllib.request
 
@@ -172,3 +175,20 @@ def test_a_study_that_is_gone_is_said_once_and_closed(pamble):
     assert json.loads(socket.recv(timeout=20))["message"] == "This study is no longer there."
     with pytest.raises(Exception, match="4004"):
         socket.recv(timeout=20)
+
+
+def test_a_database_that_dies_is_started_again_and_work_goes_on(pamble, study):
+    window = Window(pamble, study)
+    window.commit(MOVE)
+    time.sleep(1)  # the tests' database writes late
+    pid = int((pamble.folder / "db" / "postmaster.pid").read_text().split()[0])
+    os.kill(pid, signal.SIGKILL)
+    started = time.monotonic()
+    while ask(pamble, "/studies")[0] != 200:
+        assert time.monotonic() - started < 60, "the database stays dead"
+        time.sleep(0.2)
+    again = Window(pamble, study)
+    assert again.state["version"] == 1
+    answer = again.commit(MOVE)
+    assert answer["type"] == "state", answer
+    assert again.state["version"] == 2

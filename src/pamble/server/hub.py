@@ -163,7 +163,9 @@ class OpenStudy:
             done = await self.ask("prepare", await choose())
             try:
                 self.stored = await asyncio.to_thread(store, done)
-            except PambleError:
+            except PambleError as error:
+                # A store that stands elsewhere than was known here is asked again before anything else is done.
+                self.unsure = isinstance(error, Conflict)
                 await self.ask("discard")
                 raise
             except BaseException as error:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import os
 import sys
+import threading
 from pathlib import Path
 
 
@@ -43,6 +44,9 @@ def main() -> int:
     if not given.no_demo and not store.listed():
         for demo in DEMOS.values():
             store.create(demo.study().model_dump())
+    stop = threading.Event()
+    watch = threading.Thread(target=postgres.watch, args=(stop,), daemon=True)
+    watch.start()
     app = create_app(engine, given.interface.resolve())
     print(f"Pamble is at http://127.0.0.1:{given.port}", flush=True)
     uvicorn.run(
@@ -55,6 +59,8 @@ def main() -> int:
         ws_max_size=64 * 1024 * 1024,
         timeout_graceful_shutdown=3,
     )
+    stop.set()
+    watch.join()
     engine.dispose()
     postgres.stop()
     lock.close()

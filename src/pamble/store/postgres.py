@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import logging
 import os
 import pwd
 import secrets
 import shutil
 import socket
 import subprocess
+import threading
 import time
 from dataclasses import dataclass
 from pathlib import Path
@@ -16,7 +18,12 @@ from urllib.parse import quote
 
 from pamble.core.errors import PambleError
 
+log = logging.getLogger("pamble")
+
 _USER = "pamble"
+
+_LOOK = 0.5
+"""Seconds between two looks at whether the server lives."""
 
 
 @dataclass(frozen=True)
@@ -47,14 +54,25 @@ class LocalPostgres:
             options = f"-p {self.port} -c listen_addresses=127.0.0.1 -c unix_socket_directories=''"
             if not self.durable:
                 options += " -c fsync=off -c synchronous_commit=off -c full_page_writes=off"
-            log = self.folder / "db.log"
-            self._run("pg_ctl", "-D", str(self.data), "-w", "-t", "60", "-l", str(log), "-o", options, "start")
+            out = self.folder / "db.log"
+            self._run("pg_ctl", "-D", str(self.data), "-w", "-t", "60", "-l", str(out), "-o", options, "start")
         self._ensure_database()
 
     def stop(self) -> None:
         """Stop the server; open connections are closed."""
         if self._live():
             self._run("pg_ctl", "-D", str(self.data), "-w", "-m", "fast", "stop")
+
+    def watch(self, stop: threading.Event) -> None:
+        """Start the server again whenever it has died, until told to stop."""
+        while not stop.wait(_LOOK):
+            if self._live():
+                continue
+            log.warning("the database server has died and is started again")
+            try:
+                self.start()
+            except Exception:
+                log.exception("the database server could not be started again")
 
     def _set_up(self) -> None:
         """Set up beside and moved into place at the end: what was broken off is begun anew."""
