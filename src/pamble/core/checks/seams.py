@@ -11,7 +11,7 @@ import numpy as np
 from pamble.core.arrays import Array, BoolArray, dot, norm, unit
 from pamble.core.checks.figures import SeamFigures, seam_figures
 from pamble.core.faces.face import Edge, Face
-from pamble.core.faces.frames import frames
+from pamble.core.faces.frames import feet, frames
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
 from pamble.core.tolerances import SEAM_SEARCH
@@ -223,7 +223,7 @@ def measure_seam(seam: Seam, diagonal: float, samples: int = 200, order: int = 2
     a = frames(seam.a, t, order)
     # Two faces that were cut by one curve share it: then its parameters pair them.
     shared = seam.a.twin is seam.b.twin and seam.a.domain == seam.b.domain
-    b = frames(seam.b, t if shared else to_curve(seam.b.space, a.position).t, order)
+    b = frames(seam.b, t if shared else feet(seam.b, a.position), order)
     length = np.concatenate([[0.0], np.cumsum(norm(np.diff(a.position, axis=0)))])
     return MeasuredSeam(seam, length, a.position, seam_figures(a, b, diagonal))
 

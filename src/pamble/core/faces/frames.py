@@ -11,8 +11,9 @@ from scipy.interpolate import BSpline, make_interp_spline
 
 from pamble.core.arrays import TINY, Array, cross, dot, floats, norm, unit
 from pamble.core.faces.face import Edge
+from pamble.core.remember import Remembered
 from pamble.core.spline import basis
-from pamble.core.spline.closest import to_surface
+from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.differential import Jet, jet
 from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives
@@ -25,6 +26,13 @@ _POLE_STEP = 1e-6
 _TWIN = 1e-3
 """Distance in mm between an edge's curve and the surface under its parameter curve up to which the place there is taken
 for the foot: the normal differs by that distance times a curvature."""
+
+_ROW = 256
+"""Most samples of a row that is remembered."""
+
+_KEPT: Remembered[Edge, tuple[bytes, int], EdgeFrames] = Remembered(6)
+_LENGTHS: Remembered[Curve, None, ArcLength] = Remembered(1)
+_FEET: Remembered[Edge, bytes, Array] = Remembered(2)
 
 _GAUSS = np.polynomial.legendre.leggauss(6)
 
@@ -69,8 +77,22 @@ def frames(edge: Edge, t: ArrayLike, order: int = 2) -> EdgeFrames:
     """Sample an edge with the surface's derivatives to ``order`` (2 or 3).
 
     Where the edge has a curve of its own, normals and curvatures are taken at the foot of its points on the surface.
+    An edge remembers what it was asked last: while a neighbour is dragged it stands, and its samples with it.
     """
     t = np.atleast_1d(floats(t))
+    if len(t) > _ROW:
+        return _frames(edge, t, order)
+    return _KEPT.get(edge, (t.tobytes(), order), lambda: _frames(edge, t.copy(), order))
+
+
+def feet(edge: Edge, points: Array) -> Array:
+    """Parameters (m,) of the places on an edge that are closest to points (m, 3)."""
+    if len(points) > _ROW:
+        return to_curve(edge.space, points).t
+    return _FEET.get(edge, points.tobytes(), lambda: to_curve(edge.space, points).t)
+
+
+def _frames(edge: Edge, t: Array, order: int) -> EdgeFrames:
     p = curve_derivatives(edge.pcurve, t, 1)
     u, v = p[0, :, 0], p[0, :, 1]
     own = None
@@ -128,7 +150,11 @@ class ArcLength:
 
 
 def arc_length(source: Curve) -> ArcLength:
-    """Tabulate arc length by Gauss-Legendre quadrature on at least 40 pieces, some in every span."""
+    """Tabulate arc length by Gauss-Legendre quadrature on at least 40 pieces, some in every span; remembered."""
+    return _LENGTHS.get(source, None, lambda: _tabulated(source))
+
+
+def _tabulated(source: Curve) -> ArcLength:
     points = basis.breaks(source.knots, source.degree)
     each = max(6, -(-40 // (len(points) - 1)))
     nodes = np.append((points[:-1, None] + np.diff(points)[:, None] * np.arange(each) / each).ravel(), points[-1])
