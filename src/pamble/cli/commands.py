@@ -102,13 +102,7 @@ def blend(given: Namespace) -> Answer:
         cast(Ends, given.ends),
         given.flip,
     )
-    out_path = Path(given.out)
-    if not out_path.parent.is_dir():
-        raise ExchangeError(f"There is no folder {out_path.parent} to write to.")
-    found = read_step(given.file)
-    names, faces, problems = usable(found)
-    if not faces:
-        raise ExchangeError(no_face(problems))
+    out_path, found, names, faces, problems = taken(given)
     diagonal = part_diagonal(faces)
     picked = pick_pair(faces, points, diagonal)
     if picked[0].face == picked[1].face and picked[0].edge.name == picked[1].edge.name:
@@ -123,6 +117,23 @@ def blend(given: Namespace) -> Answer:
     out = blend_figures(made, spec, sides)
     out |= {"file": out_path.name, "problems": problems}
     return out, _blend_text(out)
+
+
+def taken(
+    given: Namespace,
+) -> tuple[Path, list[StepItem], list[str], list[Face], list[dict[str, str]]]:
+    """Where to write, what a file holds, its faces with their names, and what cannot be used.
+
+    Raises `ExchangeError` if there is no such folder, or no face.
+    """
+    out_path = Path(given.out)
+    if not out_path.parent.is_dir():
+        raise ExchangeError(f"There is no folder {out_path.parent} to write to.")
+    found = read_step(given.file)
+    names, faces, problems = usable(found)
+    if not faces:
+        raise ExchangeError(no_face(problems))
+    return out_path, found, names, faces, problems
 
 
 def no_face(problems: list[dict[str, str]]) -> str:

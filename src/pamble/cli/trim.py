@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 from argparse import Namespace
-from pathlib import Path
 from typing import Any
 
 import numpy as np
 
-from pamble.cli.commands import new_name, no_face, numbers, usable
+from pamble.cli.commands import new_name, numbers, taken
 from pamble.core.arrays import Array, norm
 from pamble.core.checks.report import describe_face
 from pamble.core.checks.seams import part_diagonal
 from pamble.core.curves.measure import curve_length
-from pamble.core.errors import ExchangeError, GeometryError, PambleError
-from pamble.core.exchange.step import StepItem, read_step, write_step
+from pamble.core.errors import GeometryError, PambleError
+from pamble.core.exchange.step import StepItem, write_step
 from pamble.core.faces.face import Edge, Face, base_name
 from pamble.core.faces.picking import pick_face
 from pamble.core.faces.regions.choose import Pick
@@ -28,13 +27,7 @@ _TOLERANCE = 1e-4
 
 def trim(given: Namespace) -> tuple[dict[str, Any], str]:
     """Keep the regions of a face that hold the given points; the output holds all faces, the trimmed one first."""
-    out_path = Path(given.out)
-    if not out_path.parent.is_dir():
-        raise ExchangeError(f"There is no folder {out_path.parent} to write to.")
-    found = read_step(given.file)
-    names, faces, problems = usable(found)
-    if not faces:
-        raise ExchangeError(no_face(problems))
+    out_path, found, names, faces, problems = taken(given)
     diagonal = part_diagonal(faces)
     target, _, _ = pick_face(faces, numbers(given.face, 3, "A face"), diagonal)
     cutters = [_cutter(found, faces, names, numbers(by, 3, "A cutter"), diagonal, given) for by in given.by]
@@ -47,10 +40,10 @@ def trim(given: Namespace) -> tuple[dict[str, Any], str]:
     picks = [_pick(face, numbers(k, 3, "What is kept"), diagonal) for k in given.keep]
     made = divided.keeping(picks)
     items: list[tuple[str, Any]] = [(names[target], made[0])]
-    taken = {f.name for f in found}
+    known = {f.name for f in found}
     for extra in made[1:]:
-        items.append((new_name(names[target], taken), extra))
-        taken.add(items[-1][0])
+        items.append((new_name(names[target], known), extra))
+        known.add(items[-1][0])
     items += [(f.name, f.shape) for f in found if f.made is not face]
     write_step(items, out_path)
     cut = {c.name: c for c in cutters}
