@@ -6,6 +6,7 @@ number of the form stands in front.
 
 from __future__ import annotations
 
+import logging
 from dataclasses import asdict
 from typing import Any
 
@@ -13,11 +14,14 @@ import numpy as np
 import orjson
 
 from pamble.core.arrays import Array, jsonable
+from pamble.core.errors import PambleError
 from pamble.core.faces.face import Edge, Face
 from pamble.core.planes import Plane
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.surface import Surface
 from pamble.study.objects import DeclaredSeam, Made, PartHandle, Shape
+
+log = logging.getLogger("pamble")
 
 FORM = 1
 """Rises when the form of what is packed, or what the same inputs give, changes."""
@@ -62,7 +66,15 @@ def pack_made(made: Made) -> bytes | None:
 
 
 def unpack_made(data: bytes) -> Made | None:
-    """The result that was packed; None if it was packed in another form."""
+    """The result that was packed; None if it was packed in another form, or cannot be read: then it is computed."""
+    try:
+        return _unpacked(data)
+    except (ValueError, KeyError, TypeError, IndexError, AttributeError, PambleError):
+        log.exception("a stored result cannot be read")
+        return None
+
+
+def _unpacked(data: bytes) -> Made | None:
     size = int.from_bytes(data[:8], "little")
     head = orjson.loads(data[8 : 8 + size])
     if head.get("form") != FORM:
