@@ -33,7 +33,7 @@ def main() -> None:
         "first": {"feature": "crown", "edge": "v1"},
         "second": {"feature": "flank", "edge": "v0"},
     }
-    feature = {"id": "b1", "kind": "edge_blend", "name": "Edge blend", "role": "secondary", "params": params}
+    feature = {"id": "b1", "kind": "edge_blend", "name": "Blend", "role": "secondary", "params": params}
     kernel.commit({"op": "add_features", "features": [feature]})
     move = {"op": "move_cvs", "id": "crown", "cvs": [{"i": 2, "j": 2, "to": [30, 55, 92]}]}
     line("a CV moved: kernel, blend, seam figures, frame", median(lambda: kernel.preview(move)))

@@ -11,6 +11,8 @@ from dataclasses import dataclass
 import pytest
 from playwright.sync_api import Locator, Page, expect
 
+from tests.browser.steps import line_of
+
 # A shared machine stalls for seconds at times: what is awaited is the same, only with more patience.
 expect.set_options(timeout=20_000)
 
@@ -56,9 +58,9 @@ class Desk:
         self.page.keyboard.press("b")
         self.button(first).click()
         self.button(second).click()
-        expect(self.row("Edge blend · Crown")).to_be_visible()
+        expect(self.row("Blend · Crown")).to_be_visible()
         self.button("Keep").click()
-        expect(self.page.get_by_role("option", name="Edge blend")).to_be_visible()
+        expect(line_of(self.page, "Blend")).to_be_visible()
 
     def centre(self, target: Locator) -> tuple[float, float]:
         box = target.bounding_box()
@@ -97,7 +99,7 @@ def at_desk(page: Page, pamble, study: str) -> Iterator[Desk]:
     page.on("pageerror", lambda e: faults.append(str(e)))
     page.set_default_timeout(15_000)
     page.goto(f"{pamble.url}/study/{study}")
-    expect(page.get_by_text("step 0 · saved")).to_be_visible()
+    expect(page.get_by_text("step 0 · stored")).to_be_visible()
     yield Desk(page, f"{pamble.url}/study/{study}")
     assert faults == []
 

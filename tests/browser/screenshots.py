@@ -10,6 +10,7 @@ from pathlib import Path
 from playwright.sync_api import sync_playwright
 
 from tests.browser.conftest import Desk
+from tests.browser.steps import line_of
 from tests.conftest import ROOT, RunningPamble
 
 ARGUMENTS = ["--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-gpu"]
@@ -18,7 +19,7 @@ FOLDER = ROOT / "docs" / "screenshots"
 
 def blend_in_clay(desk: Desk) -> None:
     desk.blend()
-    card = desk.page.get_by_label("Card of Edge blend")
+    card = desk.page.get_by_label("Card of Blend")
     card.get_by_role("radiogroup", name="Continuity, Crown side").get_by_text("G3").click()
 
 
@@ -39,7 +40,7 @@ def cvs_and_comb(desk: Desk) -> None:
     desk.button("Crown, v start").click()
     desk.button("Flank, v end").click()
     desk.page.keyboard.press("Escape")
-    desk.page.get_by_role("option", name="Crown", exact=True).click()
+    line_of(desk.page, "Crown").click()
     desk.page.keyboard.press("c")
     desk.button("CV 3, 4 of Crown").click()
 
@@ -51,14 +52,14 @@ def seam_over_its_limit_dark(desk: Desk) -> None:
     desk.button("Flank, v end").click()
     page.keyboard.press("Escape")
     page.keyboard.press("c")
-    page.get_by_role("option", name="Edge blend", exact=True).click()
-    card = page.get_by_label("Card of Edge blend")
+    line_of(page, "Blend").click()
+    card = page.get_by_label("Card of Blend")
     card.get_by_role("radiogroup", name="Continuity, Flank side").get_by_text("G1").click()
     page.wait_for_timeout(600)
-    desk.button("Target of Edge blend · Flank").click()
+    desk.button("Target of Blend · Flank", exact=False).click()
     page.get_by_role("menuitem", name="G2").click()
     page.wait_for_timeout(600)
-    desk.row("Edge blend · Flank").click()
+    desk.row("Blend · Flank").click()
     desk.button("Dark theme").click()
 
 
@@ -74,7 +75,7 @@ def curves(desk: Desk) -> None:
         desk.button(name).click()
     page.keyboard.press("Escape")
     page.get_by_role("button", name="Curves", exact=True).click()
-    page.get_by_role("option", name="Outline", exact=True).click()
+    line_of(page, "Outline").click()
     page.keyboard.press("f")
 
 
@@ -84,7 +85,7 @@ def trim(desk: Desk) -> None:
     page.get_by_role("link", name="Pamble, all studies").click()
     page.locator("input[aria-label='Study file']").set_input_files(ROOT / "docs" / "examples" / "toaster-corner.json")
     page.get_by_role("button", name="Primaries", exact=True).click()
-    page.get_by_role("option", name="Corner", exact=True).click()
+    line_of(page, "Corner").click()
     page.keyboard.press("f")
 
 
@@ -95,7 +96,7 @@ def history(desk: Desk) -> None:
     desk.button("More for Finger line").click()
     page.get_by_role("menuitem", name="Switch off").click()
     page.wait_for_timeout(700)
-    page.get_by_role("option", name="Finger recess", exact=True).click()
+    line_of(page, "Finger recess").click()
 
 
 def plan(desk: Desk) -> None:
@@ -107,21 +108,40 @@ def plan(desk: Desk) -> None:
     page.wait_for_timeout(1500)
     desk.button("Check").click()
     desk.button("Distance").click()
-    page.mouse.click(749, 331)
-    page.mouse.click(739, 366)
+    page.mouse.click(783, 390)
+    page.mouse.click(770, 436)
     page.keyboard.press("Enter")
     page.wait_for_timeout(500)
     desk.button("Width").click()
-    page.mouse.click(600, 275)
+    page.mouse.click(620, 317)
     page.keyboard.press("Enter")
     page.wait_for_timeout(500)
     desk.button("Plan").click()
     desk.button("Plane by three points").click()
-    for x, y in ((409, 261), (739, 366), (729, 534)):
+    for x, y in ((347, 299), (770, 436), (758, 650)):
         page.mouse.click(x, y)
     page.keyboard.press("Enter")
     page.wait_for_timeout(500)
     page.keyboard.press("f")
+
+
+def demo(desk: Desk) -> None:
+    """The demo as it opens."""
+    page = desk.page
+    page.goto(desk.url)
+    desk.button("Demo").click()
+    page.locator(".part[data-drawn=true]").wait_for()
+    page.wait_for_timeout(4000)
+
+
+def compare(desk: Desk) -> None:
+    """The cap beside its primaries before they were cut, under one light."""
+    page = desk.page
+    desk.button("Compare with another state").click()
+    page.get_by_role("menuitem", name="after Front slab").click()
+    page.get_by_role("radiogroup", name="How states are compared").get_by_text("side by side").click()
+    page.keyboard.press("Escape")
+    page.keyboard.press("2")
 
 
 VIEWS: dict[str, Callable[[Desk], None]] = {
@@ -134,6 +154,8 @@ VIEWS: dict[str, Callable[[Desk], None]] = {
     "trim": trim,
     "history": history,
     "plan": plan,
+    "demo": demo,
+    "compare": compare,
 }
 
 
@@ -146,9 +168,6 @@ def main(folder: Path = FOLDER) -> None:
         with sync_playwright() as play:
             browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
             page = browser.new_page(viewport={"width": 1280, "height": 800})
-            page.goto(pamble.url)
-            page.wait_for_timeout(800)
-            page.screenshot(path=folder / "studies.png")
             study = json.load(urllib.request.urlopen(f"{pamble.url}/api/studies"))[0]["id"]
             page.goto(f"{pamble.url}/study/{study}")
             page.wait_for_timeout(1500)
@@ -157,6 +176,9 @@ def main(folder: Path = FOLDER) -> None:
                 prepare(desk)
                 page.wait_for_timeout(900)
                 page.screenshot(path=folder / f"{name}.png")
+            page.goto(pamble.url)
+            page.wait_for_timeout(800)
+            page.screenshot(path=folder / "studies.png")
             browser.close()
     finally:
         pamble.close()

@@ -9,6 +9,7 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.browser.conftest import Desk, opened
+from tests.browser.steps import line_of
 from tests.browser.test_curves import draw
 
 
@@ -43,17 +44,17 @@ def test_corners_are_measured_a_plane_goes_through_three_and_is_seen_true(desk):
     page = desk.page
     desk.button("Check").click()
     desk.button("Distance").click()
-    corner = spot(desk, "of Crown", (749, 331))
+    corner = spot(desk, "of Crown", (783, 390))
     page.mouse.click(*corner)
-    page.mouse.click(*spot(desk, "of Flank", (739, 366)))
+    page.mouse.click(*spot(desk, "of Flank", (770, 436)))
     expect(page.get_by_role("status", name="Measured")).to_contain_text("mm")
     card = page.get_by_label("Card of Distance")
     expect(card).to_contain_text("of Crown")
     before = page.get_by_role("status", name="Measured").inner_text()
     page.keyboard.press("Enter")
-    expect(page.get_by_role("option", name="Distance")).to_be_visible()
+    expect(line_of(page, "Distance")).to_be_visible()
     expect(page.get_by_label("Measured values")).to_contain_text(before)
-    page.get_by_role("option", name="Flank", exact=True).click()
+    line_of(page, "Flank").click()
     page.keyboard.press("c")
     cv = desk.button("CV 1, 1 of Flank")
     cv.click()
@@ -66,11 +67,11 @@ def test_corners_are_measured_a_plane_goes_through_three_and_is_seen_true(desk):
 
     desk.button("Plan").click()
     desk.button("Plane by three points").click()
-    page.mouse.click(*spot(desk, "of Crown", (418, 236)))
+    page.mouse.click(*spot(desk, "of Crown", (360, 268)))
     page.mouse.click(*spot(desk, "of Crown", corner))
-    page.mouse.click(*spot(desk, "of Crown", (850, 212)))
+    page.mouse.click(*spot(desk, "of Crown", (912, 238)))
     page.keyboard.press("Enter")
-    expect(page.get_by_role("option", name="Plane by three points")).to_be_visible()
+    expect(line_of(page, "Plane by three points")).to_be_visible()
     expect(page.get_by_label("Planes")).to_contain_text("Plane by three points")
     page.keyboard.press("v")
     page.wait_for_timeout(1200)
@@ -84,7 +85,7 @@ def test_corners_are_measured_a_plane_goes_through_three_and_is_seen_true(desk):
     for x, y in ((520, 420), (600, 360), (700, 420)):
         page.mouse.click(x, y)
     page.keyboard.press("Enter")
-    expect(page.get_by_role("option", name="CV curve", exact=True)).to_be_visible()
+    expect(line_of(page, "CV curve")).to_be_visible()
     drawn = np.array(params(desk, "cv_curve")["curve"]["control"])
     places = params(desk, "plane_points")
     assert all(places[k]["feature"] == places["first"]["feature"] for k in ("second", "third"))
@@ -102,13 +103,13 @@ def test_a_curve_meets_another_and_its_make_is_changed_with_words(sheet):
     desk, page = sheet, sheet.page
     draw(desk, "Shift+F", "Left", (330, 440), (400, 330), (500, 300), (580, 310))
     draw(desk, None, "Right", (660, 350), (720, 300), (790, 340), (840, 400), (900, 420), (940, 380))
-    page.get_by_role("option", name="Right", exact=True).click()
+    line_of(page, "Right").click()
     page.keyboard.press("c")
     desk.button("CV 1 of Right").click()
     desk.button("Meet a line…").click()
     expect(page.get_by_text("Pick another line")).to_be_visible()
     page.mouse.click(*spot(desk, "Left", (560, 307)))
-    page.get_by_role("option", name="Right", exact=True).click()
+    line_of(page, "Right").click()
     relations = page.get_by_role("group", name="Relations")
     expect(relations).to_contain_text("Start meets Left")
     expect(relations).to_contain_text("11 numbers are still free")
@@ -130,7 +131,7 @@ def test_a_curve_meets_another_and_its_make_is_changed_with_words(sheet):
     page.keyboard.press("Control+z")
     expect(page.get_by_label("Figures of the curve")).to_contain_text("6 · 1 · 7")
     # Its neighbour is pulled: the joint follows while the pointer is down.
-    page.get_by_role("option", name="Left", exact=True).click()
+    line_of(page, "Left").click()
     page.keyboard.press("c")
     cv = desk.button("CV 4 of Left")
     desk.drag(desk.centre(cv), (15, -40), release=False)
@@ -144,7 +145,7 @@ def test_a_cv_is_caught_by_the_end_of_another_curve_and_two_curves_are_related(s
     draw(desk, "Shift+F", "Left", (330, 440), (400, 330), (500, 300))
     draw(desk, None, "Right", (660, 350), (740, 300), (820, 340))
     for name in ("Left", "Right"):
-        page.get_by_role("option", name=name, exact=True).click()
+        line_of(page, name).click()
         page.keyboard.press("c")
     cv = desk.button("CV 1 of Right")
     x, y = desk.centre(cv)
@@ -154,7 +155,7 @@ def test_a_cv_is_caught_by_the_end_of_another_curve_and_two_curves_are_related(s
     page.mouse.move(503, 303, steps=3)
     expect(page.get_by_label("Caught")).to_contain_text("of Left")
     page.mouse.up()
-    expect(page.get_by_text("step 5 · saved")).to_be_visible()
+    expect(page.get_by_text("step 5 · stored")).to_be_visible()
     left, right = desk.centre(desk.button("CV 3 of Left")), desk.centre(cv)
     assert np.abs(np.subtract(left, right)).max() < 0.6
     assert params(desk, "cv_curve")["curve"]["control"][0][1] == 0
@@ -162,7 +163,7 @@ def test_a_cv_is_caught_by_the_end_of_another_curve_and_two_curves_are_related(s
     desk.button("CV 1 of Left").click(modifiers=["Shift"])
     expect(page.get_by_text("Relate; Right follows")).to_be_visible()
     desk.button("Same z").click()
-    page.get_by_role("option", name="Right", exact=True).click()
+    line_of(page, "Right").click()
     expect(page.get_by_role("group", name="Relations")).to_contain_text("same z")
     y = {n: desk.centre(desk.button(n))[1] for n in ("CV 3 of Right", "CV 1 of Left")}
     assert abs(y["CV 3 of Right"] - y["CV 1 of Left"]) < 1
@@ -177,14 +178,14 @@ def test_a_point_takes_a_direction_that_is_pulled_by_its_tip(sheet):
     for x, y in ((360, 480), (470, 330), (600, 420), (740, 320), (880, 440)):
         page.mouse.click(x, y)
     page.keyboard.press("Enter")
-    expect(page.get_by_role("option", name="Curve through points")).to_be_visible()
+    expect(line_of(page, "Curve through points")).to_be_visible()
     page.keyboard.press("c")
     desk.button("Point 3 of Curve through points").click()
     desk.button("Give a direction").click()
     expect(page.get_by_text("nothing moved")).to_be_visible()
     handle = desk.button("Direction handle at point 3 of Curve through points")
     desk.drag(desk.centre(handle), (20, 60))
-    expect(page.get_by_text("step 3 · saved")).to_be_visible()
+    expect(page.get_by_text("step 3 · stored")).to_be_visible()
     (way,) = params(desk, "point_curve")["directions"]
     tip, root = desk.centre(handle), desk.centre(desk.button("Point 3 of Curve through points"))
     seen = np.array([tip[0] - root[0], root[1] - tip[1]])
@@ -194,7 +195,7 @@ def test_a_point_takes_a_direction_that_is_pulled_by_its_tip(sheet):
     weight = page.get_by_role("textbox", name="Weight at point 3")
     weight.fill("0.5")
     weight.press("Enter")
-    expect(page.get_by_text("step 5 · saved")).to_be_visible()
+    expect(page.get_by_text("step 5 · stored")).to_be_visible()
     assert params(desk, "point_curve")["directions"][0]["weight"] == 0.5
 
 
@@ -207,7 +208,7 @@ def test_the_whole_polygon_is_offset_by_pulling_one_cv(sheet):
     cv.click()
     page.get_by_role("radiogroup", name="Drag along").get_by_text("\N{PARALLEL TO}").click()
     desk.drag(desk.centre(cv), (-25, -25))
-    expect(page.get_by_text("step 3 · saved")).to_be_visible()
+    expect(page.get_by_text("step 3 · stored")).to_be_visible()
     after = np.array(params(desk, "cv_curve")["curve"]["control"])
     old, new = np.diff(before, axis=0), np.diff(after, axis=0)
     assert np.abs(np.cross(old, new)).max() < 1e-6 * np.linalg.norm(old) * np.linalg.norm(new)
@@ -216,8 +217,8 @@ def test_the_whole_polygon_is_offset_by_pulling_one_cv(sheet):
     assert np.ptp(moved) < 1e-6
     assert abs(moved[0]) > 3
     # Enter keeps what a tool makes of what was picked before, though the tool's button was clicked last.
-    page.get_by_role("option", name="Rim", exact=True).click()
+    line_of(page, "Rim").click()
     desk.button("Offset").click()
     expect(page.get_by_label("Card of Offset")).to_contain_text("Deviation")
     page.keyboard.press("Enter")
-    expect(page.get_by_role("option", name="Offset")).to_be_visible()
+    expect(line_of(page, "Offset")).to_be_visible()

@@ -6,7 +6,7 @@ from playwright.sync_api import expect
 from pamble.core.spline.curve import Curve
 from pamble.study.stored import CurveData
 from tests.browser.conftest import Desk, imported
-from tests.browser.test_places import spot
+from tests.browser.steps import line_of
 from tests.study.slabs import DECK, TRIM, WALL, face, ref, step
 
 
@@ -28,7 +28,7 @@ def cut(page, pamble):
 
 
 def option(desk: Desk, name: str):
-    return desk.page.get_by_role("option", name=name, exact=True)
+    return line_of(desk.page, name)
 
 
 def make(desk: Desk, name: str) -> str:
@@ -68,7 +68,7 @@ def test_two_slabs_are_cut_by_each_other_and_the_trim_follows_a_drag(slabs):
     assert slabs.figures("Deck · Wall")["gap"] <= 0.01
     page.mouse.up()
     page.keyboard.up("Alt")
-    expect(page.get_by_text("step 2 · saved")).to_be_visible()
+    expect(page.get_by_text("step 2 · stored")).to_be_visible()
     after = slabs.figures("Deck · Wall")
     assert after["gap"] <= 0.001
     assert after["length"] != before["length"]
@@ -80,7 +80,7 @@ def test_a_trimmed_face_is_untrimmed_extended_split_and_turned(cut):
     page = cut.page
     cut.button("Primaries").click()
     cut.button("Extend").click()
-    page.mouse.click(*spot(cut, "Deck, u end", (937, 388)))
+    cut.button("Deck, u end").click()
     cut.button("Keep").click()
     expect(option(cut, "Extend")).to_be_visible()
     assert "trimmed" in make(cut, "Deck")
@@ -108,24 +108,24 @@ def test_a_trimmed_face_is_untrimmed_extended_split_and_turned(cut):
 def test_cvs_of_a_made_face_move_in_a_step_of_their_own_and_stay_moved(desk):
     page = desk.page
     desk.blend()
-    option(desk, "Edge blend").click()
+    option(desk, "Blend").click()
     page.keyboard.press("c")
-    cv = desk.page.get_by_role("button", name="CV 3, 3 of Edge blend")
+    cv = desk.page.get_by_role("button", name="CV 3, 3 of Blend")
     desk.drag(desk.centre(cv), (10, -30))
-    expect(option(desk, "CVs of Edge blend")).to_be_visible()
-    expect(desk.row("Edge blend · Crown")).to_contain_text("over")
+    expect(option(desk, "CVs of Blend")).to_be_visible()
+    expect(desk.row("Blend · Crown")).to_contain_text("over")
     page.keyboard.press("Escape")
-    option(desk, "CVs of Edge blend").click()
-    expect(page.get_by_label("Card of CVs of Edge blend")).to_contain_text("Hold")
+    option(desk, "CVs of Blend").click()
+    expect(page.get_by_label("Card of CVs of Blend")).to_contain_text("Hold")
     # The face below is built anew; the change stays laid over it.
     option(desk, "Crown").click()
     page.keyboard.press("c")
     desk.drag(desk.centre(desk.button("CV 3, 3 of Crown")), (0, -20))
-    expect(page.get_by_text("step 3 · saved")).to_be_visible()
-    expect(desk.row("Edge blend · Crown")).to_contain_text("over")
-    desk.button("More for CVs of Edge blend").click()
+    expect(page.get_by_text("step 3 · stored")).to_be_visible()
+    expect(desk.row("Blend · Crown")).to_contain_text("over")
+    desk.button("More for CVs of Blend").click()
     page.get_by_role("menuitem", name="Switch off").click()
-    expect(desk.row("Edge blend · Crown")).to_contain_text("holds")
+    expect(desk.row("Blend · Crown")).to_contain_text("holds")
 
 
 def test_steps_are_moved_shown_up_to_the_marker_and_deleted_with_what_hangs_on_them(cut):
@@ -161,7 +161,7 @@ def test_steps_are_moved_shown_up_to_the_marker_and_deleted_with_what_hangs_on_t
     ).to_be_visible()
     option(cut, "Wall").focus()
     page.keyboard.press("Alt+ArrowUp")
-    names = cut.page.get_by_role("region", name="Steps in order").get_by_role("option")
+    names = cut.page.get_by_role("list", name="Steps in order").locator(".pick")
     expect(names.first).to_contain_text("Wall")
     expect(cut.row("Deck · Wall")).to_be_visible()
 
@@ -215,6 +215,6 @@ def test_long_work_tells_how_far_it_is_and_stops_on_esc(long_work):
     page.keyboard.press("Escape")
     expect(page.get_by_role("alert").filter(has_text="topped")).to_be_visible()
     expect(page.get_by_role("status", name="Work in progress")).to_have_count(0)
-    expect(page.get_by_text("step 0 · saved")).to_be_visible()
+    expect(page.get_by_text("step 0 · stored")).to_be_visible()
     long_work.button("More for Cut 1").click()
     expect(page.get_by_role("menuitem", name="Switch off")).to_be_visible()

@@ -15,6 +15,7 @@ from websockets.sync.client import connect
 
 from pamble.server.app import schema
 from pamble.server.frames import FrameHeader
+from pamble.server.routes import tools
 from pamble.study.frame import read_frame
 from tests.conftest import ROOT, RunningPamble
 from tests.study.test_ops import ADD
@@ -222,6 +223,8 @@ def test_what_was_acknowledged_survives_kill_9():
 def test_generated_types_are_those_of_the_server():
     stored = json.loads((ROOT / "web/src/generated/openapi.json").read_text())
     assert stored == json.loads(json.dumps(schema())), "run bin/generate"
+    told = json.loads((ROOT / "web/src/generated/tools.json").read_text())
+    assert told == json.loads(json.dumps([t.model_dump(mode="json") for t in tools()])), "run bin/generate"
 
 
 def test_a_mesh_is_stored_with_its_study_and_travels_in_its_file(pamble, study):
@@ -247,7 +250,11 @@ def test_tools_are_told_with_labels_units_and_what_they_ask(pamble):
     tools = {t["kind"]: t for t in json.loads(ask(pamble, "/tools")[1])}
     offset = tools["offset_curve"]
     assert (offset["stage"], offset["label"]) == ("curves", "Offset")
-    assert offset["params"]["properties"]["distance"]["unit"] == "mm"
+    distance = next(f for f in offset["fields"] if f["name"] == "distance")
+    assert (distance["widget"], distance["unit"], distance["title"]) == ("number", "mm", "Distance")
+    fullness = next(f for f in tools["edge_blend"]["fields"] if f["name"] == "fullness")
+    assert (fullness["widget"], fullness["sides"], fullness["high"]) == ("slider", ["first", "second"], 4)
+    assert [f["unit"] for f in offset["figures"]] == ["mm"]
     assert tools["cv_curve"]["movable"]
     assert not tools["two_view"]["movable"]
     assert all(t["ask"] for t in tools.values() if t["stage"])

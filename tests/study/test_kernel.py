@@ -11,6 +11,8 @@ from pamble.study.evaluate import Evaluator
 from pamble.study.frame import read_frame
 from pamble.study.kernel import Kernel
 from pamble.study.operations import parse_op
+from tests.shapes import plane
+from tests.study.slabs import face
 from tests.study.test_ops import ADD, with_blend
 
 
@@ -112,6 +114,22 @@ def test_found_seams_get_a_proposed_target_that_can_be_changed(kernel):
     other.commit({"op": "set_seam_target", "key": joint[0]["key"], "target": 2})
     changed = next(r for r in header(other.frame())["seams"] if r["key"] == joint[0]["key"])
     assert (changed["target"], changed["state"]) == (2, "holds")
+
+
+def test_the_proposed_target_of_a_found_seam_is_that_of_the_part_as_it_stands_whatever_was_seen_before():
+    """A crease that a drag opens from 3 to 10 degrees: the hand sees no flip, the kept part and a new window agree."""
+    left, right = plane((0, 0, 0), (50, 0, 0), (0, 80, 0)), plane((50, 0, 0), (50, 0, 2.62), (0, 80, 0))
+    kernel = Kernel({"name": "Crease", "features": [face("l", "Left", left), face("r", "Right", right)]})
+    lifted = [{"i": 1, "j": j, "to": [100, 80 * j, 8.82]} for j in (0, 1)]
+    op = {"op": "move_cvs", "id": "r", "cvs": lifted}
+
+    def targets(frame: bytes) -> list[int]:
+        return [s["target"] for s in header(frame)["seams"]]
+
+    assert targets(kernel.frame()) == [1]
+    assert targets(kernel.preview(op)) == [1]
+    kernel.commit(op)
+    assert targets(kernel.frame()) == targets(Kernel(kernel.document()).frame()) == [0]
 
 
 def test_preview_of_a_new_blend_carries_handles_and_both_seams():

@@ -53,9 +53,10 @@ def test_what_an_edge_remembers_is_its_own_and_not_that_of_one_that_moved():
     assert np.allclose(frames(lifted, t).position - frames(still, t).position, [0, 0, 7])
     assert frames(still, t, 3) is not frames(still, t, 2)
     other = Face(WALL).edge("u0")
-    first = feet(still, frames(other, t).position)
-    assert np.array_equal(first, feet(still, frames(other, t).position))
-    assert not np.allclose(first, feet(still, frames(other, t).position + np.array([0, 9.0, 0])))
+    first = feet(still, frames(other, t).position, t)
+    assert np.array_equal(first, feet(still, frames(other, t).position, t))
+    assert not np.allclose(first, feet(still, frames(other, t).position + np.array([0, 9.0, 0]), t))
+    assert np.allclose(feet(still, frames(still, t).position[::-1].copy(), t), t[::-1], atol=1e-12)
 
 
 def test_a_drag_shows_what_a_fresh_kernel_would(kernel):

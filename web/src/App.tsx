@@ -1,7 +1,7 @@
 import { useSyncExternalStore } from 'react';
 
 import { studyInAddress, watchAddress } from './address';
-import { StudyList } from './ui/StudyList';
+import { StudyList } from './ui/studies/StudyList';
 import { Workspace } from './ui/Workspace';
 
 export function App() {

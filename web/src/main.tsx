@@ -1,6 +1,7 @@
 import '@fontsource-variable/hanken-grotesk';
 import '@mantine/core/styles.css';
 import '@mantine/notifications/styles.css';
+import '@mantine/spotlight/styles.css';
 import './styles.css';
 
 import { MantineProvider } from '@mantine/core';

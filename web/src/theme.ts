@@ -8,13 +8,17 @@ export const theme = createTheme({
   fontFamily: "'Hanken Grotesk Variable', sans-serif",
   fontSizes: { xs: '11px', sm: '12.5px', md: '13.5px', lg: '15px', xl: '17px' },
   primaryColor: 'teal',
-  primaryShade: { light: 6, dark: 4 },
+  primaryShade: { light: 6, dark: 3 },
+  autoContrast: true,
   colors: { teal },
   defaultRadius: 8,
   cursorType: 'pointer',
   respectReducedMotion: true,
   // A menu that is still fading would take the first click meant for the part.
-  components: { Menu: { defaultProps: { transitionProps: { duration: 0 } } } },
+  components: {
+    Menu: { defaultProps: { transitionProps: { duration: 0 } } },
+    Modal: { defaultProps: { transitionProps: { duration: 0 }, closeButtonProps: { 'aria-label': 'Close' } } },
+  },
 });
 
 export interface Palette {

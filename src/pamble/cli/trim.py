@@ -8,10 +8,9 @@ from typing import Any
 import numpy as np
 
 from pamble.cli.commands import new_name, numbers, taken
-from pamble.core.arrays import Array, norm
+from pamble.core.checks.cuts import measure_cut
 from pamble.core.checks.report import describe_face
 from pamble.core.checks.seams import part_diagonal
-from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError, PambleError
 from pamble.core.exchange.step import StepItem, write_step
 from pamble.core.faces.face import Edge, Face, base_name
@@ -19,7 +18,6 @@ from pamble.core.faces.picking import pick_face
 from pamble.core.faces.regions.choose import Pick
 from pamble.core.faces.trim import Cutter, divide
 from pamble.core.spline.closest import to_curve, to_surface
-from pamble.core.spline.evaluate import curve_points, surface_points
 
 _TOLERANCE = 1e-4
 """Tolerance of cuts, mm."""
@@ -89,35 +87,18 @@ def _pick(face: Face, point: list[float], diagonal: float) -> Pick:
 
 def _figures(edge: Edge, cutter: Cutter) -> dict[str, Any]:
     """Length, make and exactness of a new edge, and the angle between both faces along it."""
-    t = np.linspace(*edge.domain, 201)
-    space, uv = curve_points(edge.space, t), curve_points(edge.pcurve, t)
+    f = measure_cut(edge, cutter.shape.surface if isinstance(cutter.shape, Face) else None)
     out: dict[str, Any] = {
         "edge": edge.name,
         "cutter": cutter.label,
-        "length": curve_length(edge.space),
+        "length": f.length,
         "degree": edge.space.degree,
         "cvs": len(edge.space.control),
-        "off_face": float(norm(surface_points(edge.surface, uv[:, 0], uv[:, 1]) - space).max()),
+        "off_face": f.off_face,
     }
-    if isinstance(cutter.shape, Face):
-        foot = to_surface(cutter.shape.surface, space)
-        angle = _angle(edge, uv, cutter.shape, np.column_stack([foot.u, foot.v]))
-        out |= {
-            "off_cutter": float(foot.distance.max()),
-            "angle": {"least": float(angle.min()), "most": float(angle.max())},
-        }
+    if f.off_cutter is not None:
+        out |= {"off_cutter": f.off_cutter, "angle": {"least": f.least_angle, "most": f.most_angle}}
     return out
-
-
-def _angle(edge: Edge, uv: Array, other: Face, on_other: Array) -> Array:
-    """Angle between the tangent planes of both faces, degrees from 0 to 90."""
-    from pamble.core.spline.differential import normals
-    from pamble.core.spline.evaluate import surface_derivatives
-
-    n = [
-        normals(surface_derivatives(s, p[:, 0], p[:, 1], 1)) for s, p in ((edge.surface, uv), (other.surface, on_other))
-    ]
-    return np.degrees(np.arctan2(norm(np.cross(n[0], n[1])), np.abs(np.vecdot(n[0], n[1]))))
 
 
 def _text(out: dict[str, Any]) -> str:

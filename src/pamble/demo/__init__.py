@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from pamble.core.faces.face import Face
-from pamble.demo import mirror_cap
+from pamble.demo import cap_front, mirror_cap
 from pamble.study.document import Study
 from pamble.study.evaluate import Evaluator
 from pamble.study.states import exported
@@ -14,13 +14,17 @@ from pamble.study.states import exported
 
 @dataclass(frozen=True)
 class Demo:
-    """A demo by title, and the function that builds its study."""
+    """A demo by title, the function that builds its study, and what to try first in it."""
 
     title: str
     study: Callable[[], Study]
+    hint: str = ""
 
 
-DEMOS = {"mirror-cap": Demo(mirror_cap.TITLE, mirror_cap.study)}
+DEMOS = {
+    "mirror-cap-front": Demo(cap_front.TITLE, cap_front.study, cap_front.HINT),
+    "mirror-cap": Demo(mirror_cap.TITLE, mirror_cap.study, "Press B, then pick the edges that face each other."),
+}
 """Demo studies by short name."""
 
 

@@ -52,9 +52,10 @@ def flank() -> Surface:
 
 def study() -> Study:
     """The two primaries as a study."""
-    return Study(name=TITLE, features=[_primary("crown", "Crown", crown()), _primary("flank", "Flank", flank())])
+    return Study(name=TITLE, features=[primary("crown", "Crown", crown()), primary("flank", "Flank", flank())])
 
 
-def _primary(id: str, name: str, surface: Surface) -> Feature:
+def primary(id: str, name: str, surface: Surface) -> Feature:
+    """A step that is a face of its own, drawn by its CVs."""
     params = FaceParams(face=FaceData(surface=SurfaceData.of(surface))).model_dump(mode="json")
     return Feature(id=id, kind="face", name=name, role="primary", params=params)

@@ -57,17 +57,22 @@ class FrameObject(Sent):
 
 
 class FrameHandle(Sent):
-    """A handle on the part; see `PartHandle` of the build."""
+    """A handle on the part; see `PartHandle` of the study."""
 
+    form: Literal["pull", "slide", "move", "turn"]
     field: str
     index: int
     label: str
     point: Point
     direction: Point
-    per_mm: float
     value: float
     low: float
     high: float
+    unit: str
+    per_mm: float
+    centre: Point | None
+    line: list[Point] | None
+    side: str
 
 
 class FrameLost(Sent):

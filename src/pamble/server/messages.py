@@ -8,8 +8,9 @@ from pydantic import BaseModel, Field, TypeAdapter
 
 from pamble.server.frames import CombsHeader, FrameHeader, Sent
 from pamble.study.document import Group, Limits, Role
-from pamble.study.features.edge_blend import EdgeBlendParams
+from pamble.study.features.described import ToolInfo
 from pamble.study.operations import Op
+from pamble.study.references import EdgeRef
 
 
 class CombWanted(BaseModel):
@@ -121,21 +122,6 @@ class Dimension(Sent):
     value: float
 
 
-class Tool(Sent):
-    """A tool: where it stands, what it asks for, and its parameters as a JSON schema. movable: its CVs can be moved.
-    actions: named changes of the whole curve.
-    """
-
-    kind: str
-    label: str
-    role: Role
-    stage: str | None
-    ask: str
-    movable: bool
-    actions: list[str]
-    params: dict[str, Any]
-
-
 class StudySummary(Sent):
     """A study without the bulk of its geometry."""
 
@@ -233,5 +219,5 @@ ServerMessage = Annotated[
 ]
 
 RECEIVED_MODELS: tuple[Any, ...] = (ClientMessage,)
-SENT_MODELS: tuple[Any, ...] = (ServerMessage, FrameHeader, CombsHeader, Tool, EdgeBlendParams)
+SENT_MODELS: tuple[Any, ...] = (ServerMessage, FrameHeader, CombsHeader, ToolInfo, EdgeRef)
 """Everything that travels over the socket, for the generated types."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import re
 from datetime import datetime
 from typing import Annotated, Any
@@ -15,14 +16,15 @@ from pamble.core.errors import ExchangeError, StudyError
 from pamble.core.exchange.picture import read_picture
 from pamble.demo import DEMOS
 from pamble.server.hub import Hub
-from pamble.server.messages import Tool
 from pamble.study.apply import with_defaults
 from pamble.study.document import Study, read_study_file
 from pamble.study.features import KINDS
+from pamble.study.features.described import ToolInfo, describe
 from pamble.study.taking import new_id
 
 router = APIRouter(prefix="/api")
 
+_LARGEST_THUMBNAIL, _WIDEST_THUMBNAIL = 100_000, 640
 _LARGEST = 200 * 1024 * 1024
 """Largest file that is taken, bytes."""
 
@@ -43,6 +45,7 @@ class StudyLine(BaseModel):
     version: int
     features: int
     changed: datetime
+    thumbnail: int | None
 
 
 class NewStudy(BaseModel):
@@ -64,6 +67,7 @@ class DemoLine(BaseModel):
 
     name: str
     title: str
+    hint: str
 
 
 class Untaken(BaseModel):
@@ -98,26 +102,14 @@ def studies(request: Request) -> list[StudyLine]:
 
 
 @router.get("/tools")
-def tools() -> list[Tool]:
-    """Every tool with the schema that its card is drawn from."""
-    return [
-        Tool(
-            kind=k.kind,
-            label=k.label,
-            role=k.role,
-            stage=k.stage,
-            ask=k.ask,
-            movable=bool(k.net),
-            actions=list(k.actions),
-            params=k.params.model_json_schema(),
-        )
-        for k in KINDS.values()
-    ]
+def tools() -> list[ToolInfo]:
+    """Every tool as a window needs to know it."""
+    return [describe(k) for k in KINDS.values()]
 
 
 @router.get("/demos")
 def demos() -> list[DemoLine]:
-    return [DemoLine(name=k, title=d.title) for k, d in DEMOS.items()]
+    return [DemoLine(name=k, title=d.title, hint=d.hint) for k, d in DEMOS.items()]
 
 
 @router.post("/studies", status_code=201)
@@ -167,6 +159,25 @@ def picture(request: Request, id: str, asset: str) -> Response:
     if data is None:
         raise StudyError("This picture is not stored with the study.")
     return Response(data, media_type=read_picture(data, asset).media, headers={"Cache-Control": "max-age=31536000"})
+
+
+@router.put("/studies/{id}/thumbnail", status_code=204)
+async def put_thumbnail(request: Request, id: str, version: Annotated[int, Query(ge=0)]) -> None:
+    """A small picture of the part as it stands, drawn by a window."""
+    data = await request.body()
+    if not data or len(data) > _LARGEST_THUMBNAIL:
+        raise ExchangeError("A thumbnail is a small picture.")
+    if read_picture(data, "thumbnail").width > _WIDEST_THUMBNAIL:
+        raise ExchangeError(f"A thumbnail is at most {_WIDEST_THUMBNAIL} pixels wide.")
+    await asyncio.to_thread(_hub(request).store.keep_thumbnail, id, version, data)
+
+
+@router.get("/studies/{id}/thumbnail")
+def thumbnail(request: Request, id: str) -> Response:
+    data = _hub(request).store.thumbnail(id)
+    if data is None:
+        raise StudyError("There is no picture of this study yet.")
+    return Response(data, media_type=read_picture(data, "thumbnail").media, headers={"Cache-Control": "no-cache"})
 
 
 @router.get("/studies/{id}/export.step")

@@ -1,20 +1,41 @@
-"""Connection to the database and its migrations."""
+"""The connection to PostgreSQL and its tables."""
 
 from __future__ import annotations
 
+import time
 from importlib.resources import files
+from typing import Any
 
+import psycopg
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import Engine, create_engine
+from sqlalchemy import Engine, create_engine, event
+
+_PATIENCE = 8.0
+"""Seconds for which a connection is tried again: about what a database that died needs to be back."""
 
 
 def open_database(url: str) -> Engine:
-    """Connect and bring the tables up to date."""
+    """Connect and bring the tables up to date.
+
+    Where no connection can be made nothing was sent either: it is tried again for a while.
+    """
     engine = create_engine(url, pool_pre_ping=True, pool_size=4)
     config = Config()
     config.set_main_option("script_location", str(files("pamble.store") / "migrations"))
     with engine.begin() as connection:
         config.attributes["connection"] = connection
         command.upgrade(config, "head")
+    event.listen(engine, "do_connect", _patiently)
     return engine
+
+
+def _patiently(dialect: Any, _record: Any, args: Any, kwargs: Any) -> Any:
+    until = time.monotonic() + _PATIENCE
+    while True:
+        try:
+            return dialect.connect(*args, **kwargs)
+        except psycopg.OperationalError:
+            if time.monotonic() > until:
+                raise
+            time.sleep(0.2)

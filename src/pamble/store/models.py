@@ -49,6 +49,16 @@ class ResultRow(Base):
     data: Mapped[bytes] = mapped_column(LargeBinary)
 
 
+class ThumbnailRow(Base):
+    """A small picture of a study's part at a version."""
+
+    __tablename__ = "thumbnails"
+
+    study: Mapped[str] = mapped_column(ForeignKey("studies.id", ondelete="CASCADE"), primary_key=True)
+    version: Mapped[int] = mapped_column(BigInteger)
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+
+
 class OpRow(Base):
     """One operation of a study and its inverse. Those above the study's position wait to be done again."""
 

@@ -13,7 +13,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from pamble.core.errors import Conflict, StudyError
-from pamble.store.models import AssetRow, OpRow, ResultRow, StudyRow
+from pamble.store.models import AssetRow, OpRow, ResultRow, StudyRow, ThumbnailRow
 
 Results = dict[str, tuple[str, bytes]]
 """By step: the key that a result came from, and the result, packed."""
@@ -28,6 +28,7 @@ class StudyEntry:
     version: int
     features: int
     changed: datetime
+    thumbnail: int | None
 
 
 @dataclass(frozen=True)
@@ -52,9 +53,9 @@ class Studies:
         count = func.jsonb_array_length(StudyRow.document["features"])
         with Session(self._engine) as session:
             rows = session.execute(
-                select(StudyRow.id, StudyRow.name, StudyRow.version, count, StudyRow.changed).order_by(
-                    StudyRow.changed.desc()
-                )
+                select(StudyRow.id, StudyRow.name, StudyRow.version, count, StudyRow.changed, ThumbnailRow.version)
+                .outerjoin(ThumbnailRow, ThumbnailRow.study == StudyRow.id)
+                .order_by(StudyRow.changed.desc())
             )
             return [StudyEntry(*row) for row in rows]
 
@@ -66,6 +67,23 @@ class Studies:
             session.flush()
             session.add_all(AssetRow(study=id, id=k, data=v) for k, v in (assets or {}).items())
         return id
+
+    def keep_thumbnail(self, id: str, version: int, data: bytes) -> None:
+        """Store a small picture of a study's part; an older one than is there is passed over."""
+        with Session(self._engine) as session, session.begin():
+            if session.get(StudyRow, id) is None:
+                raise StudyError("This study is no longer there.")
+            row = session.get(ThumbnailRow, id)
+            if row is None:
+                session.add(ThumbnailRow(study=id, version=version, data=data))
+            elif row.version <= version:
+                row.version, row.data = version, data
+
+    def thumbnail(self, id: str) -> bytes | None:
+        """The small picture of a study's part, if there is one."""
+        with Session(self._engine) as session:
+            row = session.get(ThumbnailRow, id)
+            return None if row is None else row.data
 
     def add_asset(self, id: str, asset: str, data: bytes) -> None:
         """Store bulk with a study; what is there already is left as it is."""

@@ -248,7 +248,7 @@ def _reshape(study: Study, op: Reshape) -> tuple[Study, Op]:
     if any(cv >= len(net) for cv in op.cvs):
         raise StudyError(f"{feature.name} has no CV {max(op.cvs) + 1}; it has {len(net)}.")
     try:
-        made = kind.actions[op.action](resolved(known, values, kind.bulk), op.cvs, op.value)
+        made = kind.actions[op.action].run(resolved(known, values, kind.bulk), op.cvs, op.value)
     except PambleError as error:
         raise StudyError(f"{feature.name}: {error}") from error
     changed = feature.model_copy(update={"params": _as_written(known, made)})

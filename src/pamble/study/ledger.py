@@ -10,13 +10,15 @@ import time
 from collections import Counter
 from collections.abc import Mapping, Sequence, Set
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 
 from pamble.core.arrays import Array
 from pamble.core.checks.judge import judged, proposed_target
-from pamble.core.checks.seams import MeasuredSeam, Seam, SeamFinder, measure_seam, part_diagonal
+from pamble.core.checks.measured import MeasuredSeam, SampledSeam, Worst, measure_seams, sample_seam
+from pamble.core.checks.seams import Seam, SeamFinder, part_diagonal
 from pamble.core.errors import PambleError
 from pamble.core.faces.face import Face
 from pamble.study.document import Study
@@ -24,7 +26,7 @@ from pamble.study.states import Evaluation, object_names
 
 log = logging.getLogger("pamble")
 
-_DEADLINE = 0.05
+_DEADLINE = 0.02
 """Seconds after which a preview leaves the figures of found seams as they were."""
 
 _ORDER = {"over": 0, "close": 1, "holds": 2}
@@ -44,7 +46,7 @@ class LedgerSeam:
     declared: int | None
     number: int = 1
 
-    @property
+    @cached_property
     def key(self) -> str:
         """Lasting name of the seam."""
         return "|".join(sorted((".".join(self.a), ".".join(self.b)))) + ("" if self.number == 1 else f"#{self.number}")
@@ -115,13 +117,12 @@ def measured(
 ) -> dict[str, LedgerRow]:
     """Rows of ``seams``: kept ones where neither side changed, new ones elsewhere. A fault of one is its own.
 
-    anew: whether targets of found seams are proposed anew too. until: the moment, as `time.perf_counter`, after which
-    found seams keep their old figures.
+    anew: whether figures are exact and targets of found seams are proposed anew; else they are for the moment, from the
+    samples alone. until: the moment, as `time.perf_counter`, after which found seams keep their old figures.
     """
-    if not faces:
-        return {}
     names = object_names(study, now)
-    out = {}
+    out: dict[str, LedgerRow | None] = {}
+    asked: list[tuple[LedgerSeam, SampledSeam]] = []
     for seam in seams:
         if seam.a[0] not in faces or seam.b[0] not in faces:
             continue
@@ -131,37 +132,40 @@ def measured(
             out[seam.key] = _judged_again(study, old, names)
             continue
         try:
-            out[seam.key] = _row(study, faces, seam, diagonal, samples, None if anew else old, names)
+            asked.append((seam, _sampled(study, faces, seam, samples, anew)))
+            out[seam.key] = None  # Its place in the order.
         except PambleError:
             continue  # The edge is gone: the step that asks for it says so.
         except Exception:
             log.exception("seam cannot be measured: %s", seam.key)
-    return out
+    figures = measure_seams([s for _, s in asked], diagonal, exact=anew)
+    for (seam, sampled), m in zip(asked, figures, strict=True):
+        out[seam.key] = _row(study, seam, sampled.order, m, None if anew else before.rows.get(seam.key), names)
+    return {key: row for key, row in out.items() if row is not None}
+
+
+def _sampled(study: Study, faces: Mapping[str, Face], seam: LedgerSeam, samples: int, exact: bool) -> SampledSeam:
+    edge, other = faces[seam.a[0]].edge(seam.a[1]), faces[seam.b[0]].edge(seam.b[1])
+    start, end = edge.domain
+    reach = (start + seam.span[0] * (end - start), start + seam.span[1] * (end - start))
+    order = 3 if study.seam_targets.get(seam.key, seam.declared) == 3 else 2
+    return sample_seam(Seam((0, 0), edge, other, reach), samples, order, exact)
 
 
 def _row(
-    study: Study, faces: Mapping[str, Face], seam: LedgerSeam, diagonal: float, samples: int, old: LedgerRow | None,
-    names: Mapping[str, str],
-) -> LedgerRow:  # fmt: skip
-    edge = faces[seam.a[0]].edge(seam.a[1])
-    start, end = edge.domain
-    reach = (start + seam.span[0] * (end - start), start + seam.span[1] * (end - start))
-    given = study.seam_targets.get(seam.key, seam.declared)
-    order = 3 if given == 3 else 2
-    m = measure_seam(
-        Seam((0, 0), edge, faces[seam.b[0]].edge(seam.b[1]), reach), diagonal, samples=samples, order=order
-    )
-    f = m.figures
+    study: Study, seam: LedgerSeam, order: int, m: MeasuredSeam, old: LedgerRow | None, names: Mapping[str, str]
+) -> LedgerRow:
+    f, w = m.figures, m.worst
     plot = np.column_stack([m.length, f.gap, f.angle, f.curvature, m.points])
     row: dict[str, Any] = {
         "key": seam.key,
         "a": {"feature": seam.a[0], "edge": seam.a[1]},
         "b": {"feature": seam.b[0], "edge": seam.b[1]},
         "promised": seam.declared,
-        "gap": _worst(m, f.gap),
-        "angle": _worst(m, f.angle),
-        "curvature": {**_worst(m, f.curvature), "absolute": float(f.curvature_abs.max())},
-        "rate": {**_worst(m, f.rate_percent), "absolute": float(f.rate.max())} if order == 3 else None,
+        "gap": _worst(w["gap"]),
+        "angle": _worst(w["angle"]),
+        "curvature": {**_worst(w["curvature"]), "absolute": w["curvature_abs"].value},
+        "rate": {**_worst(w["rate_percent"]), "absolute": w["rate"].value} if order == 3 else None,
         "length": float(m.length[-1]),
         "opposed": f.opposed,
     }
@@ -215,9 +219,8 @@ def _numbered(seams: list[LedgerSeam]) -> list[LedgerSeam]:
     return out
 
 
-def _worst(m: MeasuredSeam, values: Array) -> dict[str, Any]:
-    value, at, place = m.worst(values)
-    return {"max": value, "at": at, "point": place.tolist()}
+def _worst(worst: Worst) -> dict[str, Any]:
+    return {"max": worst.value, "at": worst.at, "point": worst.point.tolist()}
 
 
 def standing_faces(now: Evaluation) -> dict[str, Face]:

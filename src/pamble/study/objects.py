@@ -10,7 +10,9 @@ import hashlib
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any
+from typing import Any, Literal
+
+import numpy as np
 
 from pamble.core.arrays import Array
 from pamble.core.faces.face import Face
@@ -100,20 +102,37 @@ class DeclaredSeam:
 
 @dataclass(frozen=True, eq=False)
 class PartHandle:
-    """A handle on the part: pulling it ``per_mm`` along ``direction`` from ``point`` changes ``field[index]``.
+    """A handle on the part at ``point``; it changes ``field``, or its entry ``index`` if that is not negative.
 
-    low, high: the limits of that number.
+    form: pull, a number by ``per_mm`` for each mm along ``direction``; slide, a number from low to high along ``line``
+    (m, 3); move, a point in the plane square to ``direction``; turn, degrees about ``direction`` through ``centre``.
+    low, high: limits of the number. side: the field that names what lies on its side, where there are two.
     """
 
+    form: Literal["pull", "slide", "move", "turn"]
     field: str
     index: int
     label: str
     point: Array
     direction: Array
-    per_mm: float
     value: float
     low: float = 0.0
     high: float = 1e9
+    unit: str = ""
+    per_mm: float = 1.0
+    centre: Array | None = None
+    line: Array | None = None
+    side: str = ""
+
+    def plain(self) -> dict[str, Any]:
+        """As plain numbers."""
+        return {k: v.tolist() if isinstance(v, np.ndarray) else v for k, v in vars(self).items()}
+
+    @staticmethod
+    def read(plain: Mapping[str, Any]) -> PartHandle:
+        """From plain numbers."""
+        arrays: dict[str, Any] = {k: np.array(v) if isinstance(v, list) else v for k, v in plain.items()}
+        return PartHandle(**arrays)
 
 
 @dataclass(frozen=True, eq=False)

@@ -23,7 +23,7 @@ from pamble.study.objects import DeclaredSeam, Made, PartHandle, Shape
 
 log = logging.getLogger("pamble")
 
-FORM = 1
+FORM = 2
 """Rises when the form of what is packed, or what the same inputs give, changes."""
 
 
@@ -56,7 +56,7 @@ def pack_made(made: Made) -> bytes | None:
         "makes": {k: _shape(w, s) for k, s in made.makes.items()},
         "changes": {k: _shape(w, s) for k, s in made.changes.items()},
         "seams": [asdict(s) for s in made.seams],
-        "handles": [{**vars(h), "point": h.point.tolist(), "direction": h.direction.tolist()} for h in made.handles],
+        "handles": [h.plain() for h in made.handles],
         "facts": jsonable(dict(made.facts)),
         "warnings": list(made.warnings),
     }
@@ -84,10 +84,7 @@ def _unpacked(data: bytes) -> Made | None:
         {k: _read_shape(body, s) for k, s in head["makes"].items()},
         {k: _read_shape(body, s) for k, s in head["changes"].items()},
         tuple(DeclaredSeam(**s) for s in head["seams"]),
-        tuple(
-            PartHandle(**{**h, "point": np.array(h["point"]), "direction": np.array(h["direction"])})
-            for h in head["handles"]
-        ),
+        tuple(PartHandle.read(h) for h in head["handles"]),
         head["facts"],
         tuple(head["warnings"]),
     )

@@ -11,12 +11,13 @@ import numpy as np
 
 from pamble.core.checks.comb import curve_comb
 from pamble.core.checks.seams import part_diagonal
+from pamble.core.curves.measure import most_curved
 from pamble.core.errors import PambleError
 from pamble.core.faces.meshing.moving import MovingMesh
 from pamble.study.document import Study
 from pamble.study.frame import FrameWriter, put_shape
 from pamble.study.ledger import Ledger, standing_faces
-from pamble.study.objects import PartHandle, object_id
+from pamble.study.objects import object_id
 from pamble.study.states import Evaluation, State
 
 log = logging.getLogger("pamble")
@@ -108,14 +109,10 @@ def _told(id: str, state: State, fault: str | None) -> dict[str, Any]:
         "changes": sorted(made.changes) if made is not None and state.hands_on else [],
         "facts": dict(made.facts) if made is not None and state.hands_on else {},
         "warnings": list(made.warnings) if made is not None and not state.problem else [],
-        "handles": [_handle(h) for h in made.handles] if made is not None and state.hands_on else [],
+        "handles": [h.plain() for h in made.handles] if made is not None and state.hands_on else [],
         "offer": None if state.offer is None else vars(state.offer),
         "lost": None if state.lost is None else {**vars(state.lost), "candidates": list(state.lost.candidates)},
     }
-
-
-def _handle(h: PartHandle) -> dict[str, Any]:
-    return {**vars(h), "point": h.point.tolist(), "direction": h.direction.tolist()}
 
 
 def put_combs(writer: FrameWriter, now: Evaluation, wanted: Sequence[Mapping[str, Any]]) -> list[dict[str, Any]]:
@@ -128,7 +125,7 @@ def put_combs(writer: FrameWriter, now: Evaluation, wanted: Sequence[Mapping[str
             continue
         comb = curve_comb(line, int(np.clip(w["teeth"], 5, 400)))
         table = np.column_stack([comb.point, comb.tooth, comb.curvature, comb.length])
-        largest = float(comb.curvature.max())
+        largest = max(most_curved(line)[1], float(comb.curvature.max()))
         radius = 1.0 / largest if largest > 0 and np.isfinite(1.0 / largest) else None
         place = writer.put(table)
         out.append({"id": w["id"], "edge": w["edge"], "teeth": place, "largest": largest, "least_radius": radius})

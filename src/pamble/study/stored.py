@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
-from pydantic import BaseModel, ConfigDict, Field
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from pamble.core.faces.face import Edge, Face
+from pamble.core.spline.basis import uniform_knots
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.surface import EDGES, Surface
 
@@ -15,13 +18,30 @@ class Stored(BaseModel):
     model_config = ConfigDict(extra="forbid", ser_json_inf_nan="constants")
 
 
+_DRAWN_DEGREE = 5
+"""Degree of a curve of which only CVs are given: as high as they allow, to this; then more spans."""
+
+
 class CurveData(Stored):
-    """A B-spline curve; control points are rows of 2 or 3 coordinates in mm (or parameters)."""
+    """A B-spline curve; control points are rows of 2 or 3 coordinates in mm (or parameters). Where only they are given,
+    as they are clicked, the degree follows from their number and the spans are even.
+    """
 
     degree: int = Field(ge=1, le=25)
     knots: list[float]
     control: list[list[float]]
     weights: list[float] | None = None
+
+    @model_validator(mode="before")
+    @classmethod
+    def _drawn(cls, given: Any) -> Any:
+        if not isinstance(given, dict) or "knots" in given or "degree" in given:
+            return given
+        count = len(given.get("control") or ())
+        if count < 2:
+            raise ValueError("a curve needs two CVs or more")
+        degree = min(_DRAWN_DEGREE, count - 1)
+        return {**given, "degree": degree, "knots": uniform_knots(degree, count - degree).tolist()}
 
     def curve(self) -> Curve:
         return Curve(self.degree, self.knots, self.control, self.weights)  # type: ignore[arg-type]

@@ -4,8 +4,9 @@ import numpy as np
 import pytest
 
 from pamble.core.checks.comb import curve_comb
+from pamble.core.checks.measured import measure_seam
 from pamble.core.checks.report import check_faces
-from pamble.core.checks.seams import find_seams, measure_seam, part_diagonal
+from pamble.core.checks.seams import find_seams, part_diagonal
 from pamble.core.faces.face import Face, natural_edge
 from pamble.core.faces.shapes import turn_over
 from pamble.core.spline import Surface

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from scipy.interpolate import make_interp_spline
+from scipy.interpolate import BSpline, make_interp_spline
 
 from pamble.core.curves.jets import curve_jets, end_jet, joint_figures
 from pamble.core.curves.layout import check_layout
@@ -109,3 +109,21 @@ def test_layout_praises_calm_polygons_and_names_the_cv_at_fault():
 def test_a_curve_that_stands_still_is_said_in_words():
     with pytest.raises(GeometryError, match="stands still"):
         curve_jets(Curve.bezier([[0, 0, 0], [0, 0, 0], [10, 0, 0]]), [0.0])
+
+
+@pytest.mark.parametrize("seed", range(6))
+@pytest.mark.parametrize("quick", [False, True])
+def test_the_least_radius_agrees_with_a_dense_evaluation_by_scipy(seed, quick):
+    """Several spans, every other seed with a break at which the curvature jumps."""
+    random = np.random.default_rng(seed)
+    inner = [0.3, 0.3, 0.3, 0.7] if seed % 2 else [0.21, 0.4, 0.77]
+    knots = np.r_[[0.0] * 5, inner, [1.0] * 5]
+    x = np.linspace(0, 200, len(knots) - 5)
+    curve = Curve(4, knots, np.column_stack([x, *random.normal(0, 25, (2, len(x)))]))
+    spline = BSpline(knots, curve.control, 4)
+    t = np.sort(np.r_[np.linspace(0, 1, 400_001), 0.3 - 1e-10, 0.3 + 1e-10])
+    d1, d2 = spline.derivative(1)(t), spline.derivative(2)(t)
+    bend = np.linalg.norm(np.cross(d1, d2), axis=1) / np.linalg.norm(d1, axis=1) ** 3
+    facts = curve_facts(curve, quick)
+    assert facts.least_radius == pytest.approx(1 / bend.max(), rel=1e-6)
+    assert facts.least_point == pytest.approx(spline(t[np.argmax(bend)]), abs=0.05)

@@ -34,6 +34,7 @@ from pamble.core.faces.landing import pull
 from pamble.core.faces.offset_curve import offset_on_surface
 from pamble.core.faces.project import project
 from pamble.core.joining.curve_corner import corner
+from pamble.core.planes import plane_at
 from pamble.core.spline import Curve
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.evaluate import curve_points, surface_points
@@ -239,18 +240,22 @@ def test_curves_cut_each_other_where_they_cross():
 
 
 def test_sections_and_intersections_lie_on_both_within_rounding():
-    (run,) = plane_section(Face(crown()), np.array([10.0, 0, 0]), np.array([1, 0.2, 0]))
+    (run,) = plane_section(Face(crown()), plane_at([10.0, 0, 0], [1, 0.2, 0]))
     assert np.abs((run - [10, 0, 0]) @ [1, 0.2, 0]).max() < 1e-10
     assert to_surface(crown(), run).distance.max() < 1e-10
-    upright = cylinder(40, 200, 180)
-    lying = translation([-100, 0, 100]).apply(rotation([0, 1, 0], 90, [0, 0, 0]).apply(cylinder(25, 200, 180)))
+    upright = cylinder(40, 200, 150)
+    lying = translation([-100, 0, 100]).apply(rotation([0, 1, 0], 90, [0, 0, 0]).apply(cylinder(25, 200, 150)))
     runs = face_intersection(Face(upright), Face(lying))
     assert len(runs) == 2
     for x in runs:
         assert np.abs(np.hypot(x[:, 0], x[:, 1]) - 40).max() < 1e-9
         assert np.abs(np.hypot(x[:, 1], x[:, 2] - 100) - 25).max() < 1e-9
+    for height in (0.0, 100.0):  # An edge that lies in the plane is the section.
+        (run,) = plane_section(Face(cylinder(40, 100, 90)), plane_at([0, 0, height], [0, 0, 1]))
+        assert np.abs(run[:, 2] - height).max() < 1e-12
+        assert np.linalg.norm(np.diff(run, axis=0), axis=1).sum() == pytest.approx(20 * np.pi, rel=1e-4)
     with pytest.raises(GeometryError, match="misses the face"):
-        plane_section(Face(crown()), np.array([900.0, 0, 0]), np.array([1.0, 0, 0]))
+        plane_section(Face(crown()), plane_at([900.0, 0, 0], [1.0, 0, 0]))
 
 
 def test_offset_on_a_sphere_is_a_circle_of_latitude_and_on_a_cylinder_a_generator():

@@ -129,3 +129,91 @@ it('a study that cannot be opened is said once, and not tried again', () => {
   expect(events.gone).toHaveBeenCalledExactlyOnceWith('It is gone.');
   expect(Wire.all).toHaveLength(1);
 });
+
+/** A source of chance that gives the same row again (mulberry32). */
+function chance(seed: number): () => number {
+  let a = seed;
+  return () => {
+    a = (a + 0x6d2b79f5) | 0;
+    let t = Math.imul(a ^ (a >>> 15), 1 | a);
+    t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t;
+    return ((t ^ (t >>> 14)) >>> 0) / 4294967296;
+  };
+}
+
+describe('any stream of previews and changes, with answers late, doubled, refused or lost', () => {
+  it.each(Array.from({ length: 40 }, (_, i) => i + 1))('never wedges the link, run %i', async (seed) => {
+    const random = chance(seed);
+    const pick = <T,>(from: readonly T[]): T => from[Math.floor(random() * from.length)] as T;
+    let version = 7;
+    let open = 0;
+    const promised = (work: Promise<unknown>) => {
+      open++;
+      const done = () => void open--;
+      work.then(done, done);
+    };
+    let waiting: { wire: Wire; type: string; seq: number }[] = [];
+    const heard = new WeakMap<Wire, number>();
+    const hear = () => {
+      const w = wire();
+      for (const m of w.sent.slice(heard.get(w) ?? 0)) if (m.type !== 'cancel') waiting.push({ wire: w, type: m.type, seq: m.seq });
+      heard.set(w, w.sent.length);
+    };
+    const answer = (m: (typeof waiting)[number]) => {
+      if (m.wire !== wire() || m.wire.readyState !== 1) return;
+      const how = random();
+      if (how < 0.15) m.wire.tell({ type: 'error', code: 'x', message: 'no', seq: m.seq });
+      else if (m.type === 'preview') {
+        if (how < 0.3) m.wire.tell({ type: 'passed', seq: m.seq });
+        else m.wire.frame({ type: 'frame', preview: true, seq: m.seq });
+      } else stored(m.seq, ++version);
+      if (random() < 0.1) m.wire.tell({ type: 'passed', seq: m.seq });
+    };
+    for (let i = 0; i < 60; i++) {
+      pick([
+        () => link.preview(op(i)),
+        () => link.preview(op(i)),
+        () => promised(link.commit(op(i))),
+        () => promised(link.step(pick(['undo', 'redo'] as const))),
+        () => promised(link.peek(op(i))),
+        () => link.dropPreviews(),
+        () => {
+          const old = wire();
+          if (random() > 0.2 || old.readyState !== 1) return;
+          old.readyState = 3;
+          old.onclose?.();
+        },
+      ])();
+      await vi.advanceTimersByTimeAsync(pick([0, 5, 400]));
+      if (wire().readyState === 1 && !heard.has(wire())) {
+        heard.set(wire(), 0);
+        if (Wire.all.length > 1) stored(null, version, 'opened');
+      }
+      hear();
+      const told = waiting.filter(() => random() < 0.7);
+      waiting = waiting.filter((m) => !told.includes(m) && random() > 0.05 * Number(m.type === 'preview'));
+      told.sort(() => random() - 0.5).forEach(answer);
+    }
+    // Then the line is good again, and everything that was asked is answered.
+    await vi.advanceTimersByTimeAsync(20_000);
+    if (Wire.all.length > 1 && !heard.has(wire())) stored(null, version, 'opened');
+    hear();
+    for (let round = 0; round < 100 && (open || waiting.length); round++) {
+      for (const m of waiting.splice(0)) {
+        if (m.type === 'preview') m.wire.frame({ type: 'frame', preview: true, seq: m.seq });
+        else if (m.wire === wire()) stored(m.seq, ++version);
+      }
+      await vi.advanceTimersByTimeAsync(16_000);
+      hear();
+    }
+    expect(open).toBe(0);
+    link.preview(op(1000));
+    expect(wire().sent.at(-1)?.op).toEqual(op(1000));
+    wire().frame({ type: 'frame', preview: true, seq: wire().sent.at(-1)?.seq });
+    const last = link.commit(op(1001));
+    await vi.advanceTimersByTimeAsync(0);
+    stored(wire().sent.at(-1)?.seq ?? 0, ++version);
+    await expect(last).resolves.toBeTruthy();
+    expect(events.progress).toHaveBeenLastCalledWith(null);
+  });
+});

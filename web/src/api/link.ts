@@ -34,6 +34,7 @@ export class Link {
   private version = 0;
   private state: StudyState | null = null;
   private waiting = new Map<number, Waiting>();
+  private peeks = new Map<number, (frame: Frame<FrameHeader>) => void>();
   private previewSent: { seq: number; at: number } | null = null;
   private previewNext: Op | null = null;
   private closed = false;
@@ -82,6 +83,9 @@ export class Link {
     if (frame.header.type === 'combs') {
       this.events.combs(frame as Frame<CombsHeader>);
       if (frame.header.seq != null) this.settle(frame.header.seq, null);
+    } else if (frame.header.preview && this.peeks.has(frame.header.seq ?? -1)) {
+      this.peeks.get(frame.header.seq ?? -1)?.(frame as Frame<FrameHeader>);
+      this.settle(frame.header.seq ?? -1, null);
     } else if (frame.header.preview) {
       const wanted = !this.previewsOff;
       if (wanted) this.events.preview(frame as Frame<FrameHeader>);
@@ -172,6 +176,22 @@ export class Link {
     this.overdue = setTimeout(() => this.previewAnswered(seq), PREVIEW_LIMIT);
   }
 
+  /** What an operation would make, for one who asks: nothing is shown. */
+  async peek(op: Op): Promise<Frame<FrameHeader>> {
+    let found: Frame<FrameHeader> | null = null;
+    const seq = this.seq + 1;
+    this.peeks.set(seq, (frame) => (found = frame));
+    const overdue = setTimeout(() => this.settle(seq, null), PREVIEW_LIMIT);
+    try {
+      await this.request({ type: 'preview', op, combs: [], watched: [] });
+    } finally {
+      clearTimeout(overdue);
+      this.peeks.delete(seq);
+    }
+    if (!found) throw new Error('No answer came, or another change came in between: ask again.');
+    return found;
+  }
+
   /** Forget previews on their way: what they show is no longer wanted. */
   dropPreviews(): void {
     this.previewNext = null;
@@ -235,6 +255,11 @@ export class Link {
 
   combs(combs: CombWanted[]): void {
     if (this.open) this.send({ type: 'combs', combs });
+  }
+
+  /** Lose the connection, as a bad line would; it is tried again. */
+  drop(): void {
+    this.socket?.close();
   }
 
   close(): void {

@@ -40,6 +40,12 @@ export const importStep = (id: string, file: File) => ask<StepImport>(`/studies/
 export const importMesh = (id: string, file: File) => ask<StepImport>(`/studies/${id}/mesh`, upload(file));
 
 export const importPicture = (id: string, file: File) => ask<StepImport>(`/studies/${id}/picture`, upload(file));
+export const thumbnailAddress = (id: string, version: number): string => `/api/studies/${id}/thumbnail?version=${version}`;
+
+/** Keep a small picture of a study's part; that it fails is no matter. */
+export const keepThumbnail = (id: string, version: number, picture: Blob): Promise<unknown> =>
+  fetch(thumbnailAddress(id, version), { method: 'PUT', body: picture }).catch(() => undefined);
+
 export const pictureAddress = (id: string, asset: string): string => `/api/studies/${id}/pictures/${asset}`;
 
 export function exportAddress(id: string, form: 'step' | 'json', faces?: string[]): string {

@@ -192,6 +192,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{id}/thumbnail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Thumbnail */
+        get: operations["thumbnail_api_studies__id__thumbnail_get"];
+        /**
+         * Put Thumbnail
+         * @description A small picture of the part as it stands, drawn by a window.
+         */
+        put: operations["put_thumbnail_api_studies__id__thumbnail_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tools": {
         parameters: {
             query?: never;
@@ -201,7 +222,7 @@ export interface paths {
         };
         /**
          * Tools
-         * @description Every tool with the schema that its card is drawn from.
+         * @description Every tool as a window needs to know it.
          */
         get: operations["tools_api_tools_get"];
         put?: never;
@@ -347,6 +368,8 @@ export interface components {
          * @description A demo by short name.
          */
         DemoLine: {
+            /** Hint */
+            hint: string;
             /** Name */
             name: string;
             /** Title */
@@ -395,57 +418,6 @@ export interface components {
             value: number;
             /** Written */
             written: string;
-        };
-        /**
-         * EdgeBlendParams
-         * @description continuity: 0 to 3 a side. fullness: null for the default. spans: null to have them found.
-         */
-        EdgeBlendParams: {
-            /**
-             * Continuity
-             * @default [
-             *       2,
-             *       2
-             *     ]
-             */
-            continuity?: [
-                number,
-                number
-            ];
-            /**
-             * Degree
-             * @default 5
-             */
-            degree?: number;
-            /**
-             * Ends
-             * @default neighbours
-             * @enum {string}
-             */
-            ends?: "neighbours" | "straight" | "iso";
-            first: components["schemas"]["EdgeRef"];
-            /**
-             * Flip
-             * @default false
-             */
-            flip?: boolean;
-            /**
-             * Fullness
-             * @default [
-             *       null,
-             *       null
-             *     ]
-             */
-            fullness?: [
-                number | null,
-                number | null
-            ];
-            second: components["schemas"]["EdgeRef"];
-            /**
-             * Spans
-             * @default null
-             */
-            spans?: number | null;
         };
         /**
          * EdgeRef
@@ -677,9 +649,15 @@ export interface components {
         };
         /**
          * FrameHandle
-         * @description A handle on the part; see `PartHandle` of the build.
+         * @description A handle on the part; see `PartHandle` of the study.
          */
         FrameHandle: {
+            /** Centre */
+            centre: [
+                number,
+                number,
+                number
+            ] | null;
             /** Direction */
             direction: [
                 number,
@@ -688,12 +666,23 @@ export interface components {
             ];
             /** Field */
             field: string;
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "pull" | "slide" | "move" | "turn";
             /** High */
             high: number;
             /** Index */
             index: number;
             /** Label */
             label: string;
+            /** Line */
+            line: [
+                number,
+                number,
+                number
+            ][] | null;
             /** Low */
             low: number;
             /** Per Mm */
@@ -704,6 +693,10 @@ export interface components {
                 number,
                 number
             ];
+            /** Side */
+            side: string;
+            /** Unit */
+            unit: string;
             /** Value */
             value: number;
         };
@@ -1439,6 +1432,8 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+            /** Thumbnail */
+            thumbnail: number | null;
             /** Version */
             version: number;
         };
@@ -1504,32 +1499,177 @@ export interface components {
             };
         };
         /**
-         * Tool
-         * @description A tool: where it stands, what it asks for, and its parameters as a JSON schema. movable: its CVs can be moved.
-         *     actions: named changes of the whole curve.
+         * ToolAction
+         * @description A named change of a curve; see `Action`.
          */
-        Tool: {
+        ToolAction: {
+            /** About */
+            about: string;
+            asks: components["schemas"]["ToolNumber"] | null;
+            /** At */
+            at: string;
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** Recounts */
+            recounts: boolean;
+        };
+        /**
+         * ToolField
+         * @description A field of a tool's card.
+         *
+         *     optional: may be left open. required: must be given. placed: has a default, and a click on the part asks for it all
+         *     the same. whole: a whole number. labels: words of the choices. direction: may be taken from the view. facing: taken
+         *     from the view where a point is placed. least: fewest entries of a list; most: highest continuity; low, high: limits
+         *     of a number. soft: range of a slider. once: a list that takes one pick, and more only when asked to. one_of: fields
+         *     of the same word, of which one is filled. open: a list of numbers that may grow. when: choices for which the field
+         *     counts. fallback: its default. fold: title under which it is folded away with others. sides: of a pair, the two
+         *     fields that name what each belongs to. found: the figure of the result that says what an open one came to.
+         */
+        ToolField: {
+            /** Choices */
+            choices: string[];
+            /** Direction */
+            direction: boolean;
+            /** Facing */
+            facing: boolean;
+            /** Fallback */
+            fallback: unknown;
+            /** Fold */
+            fold: string;
+            /** Found */
+            found: string;
+            /** High */
+            high: number | null;
+            /** Labels */
+            labels: {
+                [key: string]: string;
+            };
+            /** Least */
+            least: number;
+            /** Low */
+            low: number | null;
+            /** Most */
+            most: number;
+            /** Name */
+            name: string;
+            /** Once */
+            once: boolean;
+            /** One Of */
+            one_of: string | null;
+            /** Open */
+            open: boolean;
+            /** Optional */
+            optional: boolean;
+            /** Placed */
+            placed: boolean;
+            /** Required */
+            required: boolean;
+            /** Sides */
+            sides: [
+                string,
+                string
+            ] | null;
+            /** Soft */
+            soft: [
+                number,
+                number
+            ] | null;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+            /** When */
+            when: {
+                [key: string]: string[];
+            } | null;
+            /** Whole */
+            whole: boolean;
+            /**
+             * Widget
+             * @enum {string}
+             */
+            widget: "line" | "lines" | "face" | "faces" | "plane" | "planes" | "regions" | "point" | "place" | "points" | "cvs" | "numbers" | "number" | "slider" | "continuity" | "choice" | "switch" | "relations" | "directions" | "picture scale" | "none";
+        };
+        /**
+         * ToolFigure
+         * @description A figure of a result. key: its name in the facts. each: label of an entry of a list, with {n} for its number.
+         *
+         *     parts: of a figure in several parts, their names and units. negative: label where the number is below zero.
+         */
+        ToolFigure: {
+            /** Each */
+            each: string;
+            /** Form */
+            form: string;
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Negative */
+            negative: string;
+            /** Parts */
+            parts: [
+                string,
+                string
+            ][];
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * ToolInfo
+         * @description A tool: where it stands, its key, what it asks for, its fields and figures.
+         *
+         *     section: heading under which it is listed; "" for those that stand in the row. makes: what it makes: curve, face,
+         *     plane, mesh, picture, or nothing. movable: its CVs can be moved; points: they are points that the curve runs
+         *     through. actions: named changes of the whole curve. doing: what may be done while it is shown and not yet kept.
+         */
+        ToolInfo: {
             /** Actions */
-            actions: string[];
+            actions: components["schemas"]["ToolAction"][];
             /** Ask */
             ask: string;
+            /** Doing */
+            doing: string;
+            /** Fields */
+            fields: components["schemas"]["ToolField"][];
+            /** Figures */
+            figures: components["schemas"]["ToolFigure"][];
+            /** Key */
+            key: string;
             /** Kind */
             kind: string;
             /** Label */
             label: string;
+            /** Makes */
+            makes: string;
             /** Movable */
             movable: boolean;
-            /** Params */
-            params: {
-                [key: string]: unknown;
-            };
-            /**
-             * Role
-             * @enum {string}
-             */
-            role: "construction" | "theoretical" | "primary" | "secondary" | "tertiary";
+            /** Points */
+            points: boolean;
+            /** Role */
+            role: string;
+            /** Section */
+            section: string;
             /** Stage */
             stage: string | null;
+        };
+        /**
+         * ToolNumber
+         * @description A number that an action takes; see `AskedNumber`.
+         */
+        ToolNumber: {
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Shows */
+            shows: string;
+            /** Unit */
+            unit: string;
+            /** Whole */
+            whole: boolean;
         };
         /**
          * Untaken
@@ -1921,6 +2061,68 @@ export interface operations {
             };
         };
     };
+    thumbnail_api_studies__id__thumbnail_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    put_thumbnail_api_studies__id__thumbnail_put: {
+        parameters: {
+            query: {
+                version: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     tools_api_tools_get: {
         parameters: {
             query?: never;
@@ -1936,7 +2138,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Tool"][];
+                    "application/json": components["schemas"]["ToolInfo"][];
                 };
             };
         };

@@ -12,6 +12,10 @@ const TURNS: Record<ViewName, [yaw: number, pitch: number]> = {
   'three-quarter': [32, 26],
 };
 
+/** Length of a glide in ms; who wants less motion gets none. */
+const GLIDE = 260;
+const still = (): boolean => typeof matchMedia === 'function' && matchMedia('(prefers-reduced-motion: reduce)').matches;
+
 interface Pose {
   target: Vector3;
   yaw: number;
@@ -143,7 +147,7 @@ export class View {
   advance(now: number): boolean {
     if (!this.goal) return false;
     const { from, to, start } = this.goal;
-    const t = Math.min(1, Math.max(0, (now - start) / 260));
+    const t = still() ? 1 : Math.min(1, Math.max(0, (now - start) / GLIDE));
     const s = t * t * (3 - 2 * t);
     this.pose = {
       target: from.target.clone().lerp(to.target, s),
@@ -174,6 +178,13 @@ export class View {
     Object.assign(this.camera, { left: -wide, right: wide, top: reach, bottom: -reach });
     this.camera.updateProjectionMatrix();
     this.camera.updateMatrixWorld(true);
+  }
+
+  /** How places in space come onto the screen: three factors and a shift for x in pixels, then the same for y. */
+  get affine(): readonly [number, number, number, number, number, number, number, number] {
+    const m = new Matrix4().multiplyMatrices(this.camera.projectionMatrix, this.camera.matrixWorldInverse).elements;
+    const [w, h] = [this.width / 2, this.height / 2];
+    return [w * m[0], w * m[4], w * m[8], w * (m[12] + 1), -h * m[1], -h * m[5], -h * m[9], h * (1 - m[13])];
   }
 
   /** Screen position of a point in space, in pixels from the upper left. */

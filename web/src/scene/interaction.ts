@@ -7,6 +7,7 @@ import { regionClicked } from '../state/regions';
 import { setCaught, useTools } from '../state/tools';
 import { inTurn } from '../state/turns';
 import { useView } from '../state/view';
+import { measured } from '../state/measured';
 import { placeOf, settled } from './catching';
 import { workingPlane } from './plane';
 import type { Viewport } from './viewport';
@@ -14,6 +15,11 @@ import type { Viewport } from './viewport';
 type Gesture = { kind: 'press' | 'turn' | 'pan'; x: number; y: number; button: number } | null;
 
 const SLACK = 4;
+
+const ARROWS: Record<string, [number, number]> = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+
+/** What one press of an arrow key is worth, in pixels of the pointer's way. */
+const [TURNED, PANNED] = [15, 40];
 
 /** Pointer and wheel on the part: turn, pan, zoom, point and pick. Returns how to stop listening. */
 export function listen(viewport: Viewport): () => void {
@@ -28,6 +34,7 @@ export function listen(viewport: Viewport): () => void {
 
   const down = (e: PointerEvent) => {
     if (e.target !== host.querySelector('canvas')) return;
+    viewport.taken();
     (document.activeElement as HTMLElement | null)?.blur();
     gesture = { kind: 'press', ...place(e), button: e.button };
     host.setPointerCapture(e.pointerId);
@@ -38,7 +45,7 @@ export function listen(viewport: Viewport): () => void {
     if (!gesture) {
       if (e.buttons === 0) {
         cancelAnimationFrame(pointing);
-        pointing = requestAnimationFrame(() => pointAt(viewport, x, y, e.altKey));
+        pointing = requestAnimationFrame(() => measured('pamble hover', () => pointAt(viewport, x, y, e.altKey)));
       }
       return;
     }
@@ -64,6 +71,7 @@ export function listen(viewport: Viewport): () => void {
   const wheel = (e: WheelEvent) => {
     if (!(e.target as Element).closest('.part, .overlay')) return;
     e.preventDefault();
+    viewport.taken();
     const { x, y } = place(e);
     const step = e.deltaMode === 1 ? e.deltaY * 16 : e.deltaY;
     view.zoom(Math.exp(Math.max(-120, Math.min(120, step)) * (e.ctrlKey ? 0.008 : 0.0016)), x, y);
@@ -74,15 +82,29 @@ export function listen(viewport: Viewport): () => void {
     useView.setState({ probe: null });
   };
 
+  const key = (e: KeyboardEvent) => {
+    if (e.target !== host || e.ctrlKey || e.altKey) return;
+    const way = ARROWS[e.key];
+    const zoom = { '+': 1 / 1.15, '=': 1 / 1.15, '-': 1.15, PageUp: 1 / 1.5, PageDown: 1.5 }[e.key];
+    if (way && e.shiftKey) view.pan(way[0] * PANNED, way[1] * PANNED);
+    else if (way) view.turn(way[0] * TURNED, way[1] * TURNED);
+    else if (zoom) view.zoom(zoom, view.width / 2, view.height / 2);
+    else return;
+    e.preventDefault();
+  };
+
   // Handles and CVs lie beside the host, over the drawing: the wheel zooms there too.
   const desk = host.parentElement ?? host;
-  const menu = (e: Event) => e.preventDefault();
+  // A click neither opens the browser's menu nor takes the focus: that is for those who come by Tab.
+  const unmoved = (e: Event) => e.preventDefault();
   host.addEventListener('pointerdown', down);
   host.addEventListener('pointermove', move);
   host.addEventListener('pointerup', up);
   host.addEventListener('pointerleave', leave);
   desk.addEventListener('wheel', wheel, { passive: false });
-  host.addEventListener('contextmenu', menu);
+  host.addEventListener('contextmenu', unmoved);
+  host.addEventListener('mousedown', unmoved);
+  host.addEventListener('keydown', key);
   return () => {
     cancelAnimationFrame(pointing);
     host.removeEventListener('pointerdown', down);
@@ -90,7 +112,9 @@ export function listen(viewport: Viewport): () => void {
     host.removeEventListener('pointerup', up);
     host.removeEventListener('pointerleave', leave);
     desk.removeEventListener('wheel', wheel);
-    host.removeEventListener('contextmenu', menu);
+    host.removeEventListener('contextmenu', unmoved);
+    host.removeEventListener('mousedown', unmoved);
+    host.removeEventListener('keydown', key);
   };
 }
 

@@ -1,10 +1,13 @@
-import { Box3, BufferAttribute, BufferGeometry, Color, Group, Mesh, Vector3, type Raycaster, type ShaderMaterial } from 'three';
+import { Box3, BufferAttribute, BufferGeometry, Color, DoubleSide, Group, Mesh, Vector3, type Raycaster, type ShaderMaterial } from 'three';
 import { LineMaterial } from 'three/addons/lines/LineMaterial.js';
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js';
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js';
 
+import { MeshBVH } from 'three-mesh-bvh';
+
 import type { Shape } from '../state/study';
 import { shapeMaterial, type LightUniforms } from './light';
+import { PickLine } from './pickLine';
 
 const ROW = 10;
 
@@ -34,7 +37,7 @@ export interface Hit {
 export class ShapeNode {
   readonly group = new Group();
   readonly box = new Box3();
-  edges: Shape['edges'] = [];
+  edges: PickLine[] = [];
   outline: Vector3[] = [];
   /** A scan or styling model: it lies under everything else and is pointed at last. */
   reference = false;
@@ -54,6 +57,7 @@ export class ShapeNode {
     new LineMaterial({ linewidth: 1.6, transparent: true, opacity: 0.4, depthTest: false }),
   );
   private strongNames = '';
+  private tree: MeshBVH | null = null;
 
   constructor(light: LightUniforms) {
     this.mesh = new Mesh(new BufferGeometry(), shapeMaterial(light));
@@ -101,7 +105,8 @@ export class ShapeNode {
     const old = this.mesh.geometry;
     const sameSize = this.shape !== null && sameGrid(this.shape, shape);
     this.shape = shape;
-    this.edges = shape.edges;
+    this.tree = null;
+    this.edges = shape.edges.map((e) => new PickLine(e.name, e.points));
     const position = new Float32Array(count * 3);
     const normal = new Float32Array(count * 3);
     const bend = new Float32Array(count * 2);
@@ -135,7 +140,11 @@ export class ShapeNode {
 
   /** Nearest hit of a ray, with surface parameters and the true normal blended from the triangle's corners. */
   intersect(ray: Raycaster): Hit | null {
-    const found = ray.intersectObject(this.mesh, false)[0];
+    const { geometry } = this.mesh;
+    if (!geometry.getIndex()?.count) return null;
+    // The tree is built when a face is first pointed at, and goes with its geometry: during a drag nothing is pointed at.
+    this.tree ??= new MeshBVH(geometry, { indirect: true });
+    const found = this.tree.raycastFirst(ray.ray, DoubleSide);
     const shape = this.shape;
     if (!found?.face || !shape) return null;
     const { a, b, c } = found.face;

@@ -1,10 +1,12 @@
-import { Box3, Color, Raycaster, Scene, Vector3, WebGLRenderer } from 'three';
+import { Color, Raycaster, Scene, Vector3, WebGLRenderer } from 'three';
 
 import type { Shape } from '../state/study';
 import { View, type ViewName } from './camera';
 import { lightUniforms } from './light';
+import { Nodes } from './nodes';
+import { nearestOnLine } from './pickLine';
 import { Pictures } from './pictures';
-import { ShapeNode, type ShapeLook } from './shapeNode';
+import type { ShapeLook } from './shapeNode';
 
 export interface FaceHit {
   id: string;
@@ -13,6 +15,15 @@ export interface FaceHit {
   v: number;
   normal: Vector3;
 }
+
+/** How another state is seen: left of a line at a share of the width, or in the left half. */
+export interface Beside {
+  side: boolean;
+  at: number;
+}
+
+/** Time in ms in which panels find their size after the first shape. */
+const SETTLING = 1500;
 
 /** Fractions of the screen covered by panels. */
 export interface Free {
@@ -31,20 +42,39 @@ export class Viewport {
   /** Ground, pictures and reference meshes: drawn first, then covered by everything else whatever lies in front. */
   private readonly under = new Scene();
   readonly pictures = new Pictures(() => this.request());
-  private readonly nodes = new Map<string, ShapeNode>();
+  private readonly nodes = new Nodes(this.light, this.scene, this.under);
+  /** Another state of the part, seen beside this one. */
+  private readonly otherScene = new Scene();
+  private readonly otherNodes = new Nodes(this.light, this.otherScene, this.under);
+  private beside: Beside | null = null;
   private readonly listeners = new Set<() => void>();
   private readonly observer: ResizeObserver;
   private waiting = false;
   private fitted = false;
   free: Free = { left: 0, right: 0, top: 0, bottom: 0 };
+  /** Until when a part that was just shown is still brought into the room that panels leave it; then the view is the user's. */
+  private settling = 0;
   /** Counts drawings: overlays read it to follow. */
   revision = 0;
 
-  constructor(readonly host: HTMLElement) {
+  /** blind: told why nothing can be drawn, and null when it can again. */
+  constructor(
+    readonly host: HTMLElement,
+    blind: (why: string | null) => void,
+  ) {
     this.renderer = new WebGLRenderer({ antialias: true, powerPreference: 'high-performance' });
     this.renderer.setPixelRatio(Math.min(2, devicePixelRatio));
     this.renderer.domElement.className = 'part-canvas';
     host.appendChild(this.renderer.domElement);
+    const canvas = this.renderer.domElement;
+    canvas.addEventListener('webglcontextlost', (e) => {
+      e.preventDefault();
+      blind('the graphics of this machine were lost. They are waited for; if they do not come back, load the page again.');
+    });
+    canvas.addEventListener('webglcontextrestored', () => {
+      blind(null);
+      this.request();
+    });
     this.view = new View(() => this.request());
     this.under.add(this.pictures.group);
     this.renderer.autoClear = false;
@@ -57,7 +87,8 @@ export class Viewport {
     const { clientWidth: w, clientHeight: h } = this.host;
     this.renderer.setSize(w, h);
     this.view.resize(w, h);
-    for (const node of this.nodes.values()) node.resize(w, h);
+    this.nodes.resize(w, h);
+    this.otherNodes.resize(w, h);
   }
 
   setGround(colour: string): void {
@@ -67,39 +98,36 @@ export class Viewport {
 
   /** Show exactly these shapes; a node is rebuilt only when its shape is another object. */
   setShapes(shapes: ReadonlyMap<string, Shape>, look: (id: string) => ShapeLook): void {
-    for (const [id, node] of this.nodes) {
-      if (!shapes.has(id)) {
-        node.group.removeFromParent();
-        node.dispose();
-        this.nodes.delete(id);
-      }
-    }
-    for (const [id, shape] of shapes) {
-      let node = this.nodes.get(id);
-      if (!node) {
-        node = new ShapeNode(this.light);
-        this.nodes.set(id, node);
-        (shape.object.kind === 'mesh' ? this.under : this.scene).add(node.group);
-        node.resize(this.view.width, this.view.height);
-      }
-      node.update(shape, look(id));
-    }
+    this.nodes.place(shapes, look, this.view.width, this.view.height);
     if (!this.fitted && shapes.size) {
       this.fitted = true;
+      this.settling = performance.now() + SETTLING;
       this.fit(true);
     }
     this.request();
   }
 
+  /** Show another state of the part beside this one, under the same light and camera; null for this one alone. */
+  setOther(shapes: ReadonlyMap<string, Shape>, look: (id: string) => ShapeLook, beside: Beside | null): void {
+    this.otherNodes.place(shapes, look, this.view.width, this.view.height);
+    this.beside = beside;
+    this.request();
+  }
+
+  /** Tell how much of the screen panels cover. */
+  leave(free: Free): void {
+    this.free = free;
+    if (performance.now() < this.settling) this.fit(true);
+  }
+
+  /** The view was taken in hand: nothing moves it by itself from now on. */
+  taken(): void {
+    this.settling = 0;
+  }
+
   /** Corners of the box round all that is visible; none when there is nothing. */
   extent(): Vector3[] {
-    const whole = new Box3();
-    for (const node of this.nodes.values()) if (node.group.visible) whole.union(node.box);
-    if (whole.isEmpty()) return [];
-    const out: Vector3[] = [];
-    for (const x of [whole.min.x, whole.max.x])
-      for (const y of [whole.min.y, whole.max.y]) for (const z of [whole.min.z, whole.max.z]) out.push(new Vector3(x, y, z));
-    return out;
+    return this.nodes.corners();
   }
 
   /** Keep the view as it is when the first shape appears. */
@@ -108,14 +136,7 @@ export class Viewport {
   }
 
   fit(now = false): void {
-    this.view.fit(this.outline(), this.free, now);
-  }
-
-  /** Points that bound the visible shapes closely: their edges. */
-  private outline(): Vector3[] {
-    const points: Vector3[] = [];
-    for (const node of this.nodes.values()) if (node.group.visible) points.push(...node.outline);
-    return points.length ? points : this.extent();
+    this.view.fit(this.nodes.outline(), this.free, now);
   }
 
   look(name: ViewName): void {
@@ -132,17 +153,61 @@ export class Viewport {
     this.view.flyTo(new Vector3(point[0], point[1], point[2]), across, this.free);
   }
 
+  /** A small picture of what is drawn, the free part of it filling the frame. */
+  picture(width: number, height: number): Promise<Blob | null> {
+    const canvas = this.renderer.domElement;
+    const ratio = canvas.width / Math.max(1, this.view.width);
+    const { left, right, top, bottom } = this.free;
+    const [w, h] = [canvas.width * (1 - left - right), canvas.height * (1 - top - bottom)];
+    const scale = Math.min(width / w, height / h);
+    const small = document.createElement('canvas');
+    Object.assign(small, { width, height });
+    const pen = small.getContext('2d');
+    if (!pen || !this.nodes.size || ratio <= 0) return Promise.resolve(null);
+    // What was drawn is gone once the browser has shown it: it is drawn again and taken at once.
+    this.draw();
+    const [sw, sh] = [width / scale, height / scale];
+    pen.drawImage(canvas, canvas.width * left + (w - sw) / 2, canvas.height * top + (h - sh) / 2, sw, sh, 0, 0, width, height);
+    return new Promise((resolve) => small.toBlob(resolve, 'image/webp', 0.85));
+  }
+
+  private draw(): void {
+    this.light.toEye.value.copy(this.view.toEye);
+    const { width: w, height: h, camera } = this.view;
+    if (!this.beside) {
+      this.drawScene(this.scene);
+      return;
+    }
+    const line = Math.round(w * (this.beside.side ? 0.5 : this.beside.at));
+    this.renderer.setScissorTest(true);
+    for (const [scene, left, wide] of [[this.otherScene, 0, line], [this.scene, line, w - line]] as const) {
+      this.renderer.setScissor(left, 0, wide, h);
+      if (this.beside.side) {
+        // Both halves show the middle half of what the whole would.
+        camera.setViewOffset(w, h, w / 4, 0, w / 2, h);
+        this.renderer.setViewport(left, 0, wide, h);
+      }
+      this.drawScene(scene);
+    }
+    if (camera.view) camera.clearViewOffset();
+    this.renderer.setViewport(0, 0, w, h);
+    this.renderer.setScissorTest(false);
+  }
+
+  private drawScene(scene: Scene): void {
+    this.renderer.clear();
+    this.renderer.render(this.under, this.view.camera);
+    this.renderer.clearDepth();
+    this.renderer.render(scene, this.view.camera);
+  }
+
   request(): void {
     if (this.waiting) return;
     this.waiting = true;
     requestAnimationFrame((now) => {
       this.waiting = false;
       const moving = this.view.advance(now);
-      this.light.toEye.value.copy(this.view.toEye);
-      this.renderer.clear();
-      this.renderer.render(this.under, this.view.camera);
-      this.renderer.clearDepth();
-      this.renderer.render(this.scene, this.view.camera);
+      this.draw();
       this.revision++;
       if (this.nodes.size) this.host.dataset.drawn = 'true';
       for (const listener of this.listeners) listener();
@@ -165,8 +230,8 @@ export class Viewport {
   private nearestHit(ray: Raycaster, reference: boolean): FaceHit | null {
     let best: FaceHit | null = null;
     let nearest = Infinity;
-    for (const [id, node] of this.nodes) {
-      if (!node.group.visible || (node.reference || node.ghost) !== reference) continue;
+    for (const [id, node] of this.nodes.visible()) {
+      if ((node.reference || node.ghost) !== reference) continue;
       const hit = node.intersect(ray);
       if (hit && hit.distance < nearest) {
         nearest = hit.distance;
@@ -186,9 +251,10 @@ export class Viewport {
   lineAt(x: number, y: number, reach: number, without: string | null): { feature: string; edge: string; at: Vector3 } | null {
     let best: { feature: string; edge: string; at: Vector3 } | null = null;
     let least = reach;
-    for (const [id, node] of this.nodes) {
-      if (!node.group.visible || node.reference || node.ghost || id === without) continue;
+    for (const [id, node] of this.nodes.visible()) {
+      if (node.reference || node.ghost || id === without) continue;
       for (const edge of node.edges) {
+        if (!edge.mayBeNear(this.view, x, y, reach)) continue;
         const found = nearestOnLine(edge.points, x, y, this.view);
         if (found.distance >= least) continue;
         least = found.distance;
@@ -206,9 +272,10 @@ export class Viewport {
     const slack = 14 * this.view.millimetresPerPixel;
     let best: { feature: string; edge: string; near: [number, number, number] } | null = null;
     let least = Infinity;
-    for (const [id, node] of this.nodes) {
-      if (!node.group.visible || node.ghost) continue;
+    for (const [id, node] of this.nodes.visible()) {
+      if (node.ghost) continue;
       for (const edge of node.edges) {
+        if (!edge.mayBeNear(this.view, x, y, reach)) continue;
         const found = nearestOnLine(edge.points, x, y, this.view);
         if (found.distance > reach || found.depth < front - slack) continue;
         // Of edges that coincide on screen the one that belongs to the face under the pointer is meant.
@@ -224,34 +291,10 @@ export class Viewport {
 
   dispose(): void {
     this.observer.disconnect();
-    for (const node of this.nodes.values()) node.dispose();
+    this.nodes.dispose();
+    this.otherNodes.dispose();
     this.pictures.dispose();
     this.renderer.dispose();
     this.renderer.domElement.remove();
   }
-}
-
-function nearestOnLine(points: Float32Array, x: number, y: number, view: View): { distance: number; depth: number; at: Vector3 } {
-  const toEye = view.toEye;
-  let distance = Infinity;
-  let depth = 0;
-  const at = new Vector3();
-  let last: { x: number; y: number; d: number; p: readonly [number, number, number] } | null = null;
-  for (let i = 0; i + 2 < points.length; i += 3) {
-    const p = [points[i] ?? 0, points[i + 1] ?? 0, points[i + 2] ?? 0] as const;
-    const s = view.project(p);
-    const d = p[0] * toEye.x + p[1] * toEye.y + p[2] * toEye.z;
-    if (last) {
-      const [dx, dy] = [s.x - last.x, s.y - last.y];
-      const t = Math.min(1, Math.max(0, ((x - last.x) * dx + (y - last.y) * dy) / Math.max(1e-9, dx * dx + dy * dy)));
-      const away = Math.hypot(x - last.x - t * dx, y - last.y - t * dy);
-      if (away < distance) {
-        distance = away;
-        depth = last.d + t * (d - last.d);
-        at.set(last.p[0] + t * (p[0] - last.p[0]), last.p[1] + t * (p[1] - last.p[1]), last.p[2] + t * (p[2] - last.p[2]));
-      }
-    }
-    last = { x: s.x, y: s.y, d, p };
-  }
-  return { distance, depth, at };
 }

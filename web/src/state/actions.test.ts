@@ -1,42 +1,27 @@
 import { beforeEach, describe, expect, it } from 'vitest';
 
-import type { ToolInfo } from '../api/types';
 import { letGo, pickEdge, pickFeature, startTool } from './actions';
 import { placedPoints, placePoint, wanted } from './placing';
-import { readFields, useCatalog } from './catalog';
 import { useStudy, type Shape } from './study';
 import { useTools } from './tools';
-
-const point = { type: 'array', prefixItems: [{}, {}, {}] };
-const line = { $ref: '#/$defs/EdgeRef' };
-const TOOLS: [string, object][] = [
-  ['cv_curve', { properties: { curve: { type: 'object' } }, required: ['curve'] }],
-  ['arc', { properties: { start: point, through: { ...point, default: [0, 0, 0] }, end: point }, required: ['start', 'end'] }],
-  ['project_curve', { properties: { curve: line, faces: { type: 'array', items: { $ref: '#/$defs/FaceRef' }, minItems: 1 } }, required: ['curve', 'faces'] }],
-  ['join_curves', { properties: { curves: { type: 'array', items: line, minItems: 2 } }, required: ['curves'] }],
-];
+import { loadTools } from './tools.fixture';
 
 const shape = (kind: string): Shape => ({ object: { kind }, edges: [{ name: kind === 'face' ? 'u0' : 'c0' }] }) as unknown as Shape;
 
 beforeEach(() => {
-  useCatalog.setState({
-    tools: new Map(TOOLS.map(([kind]) => [kind, { kind, label: kind, role: 'theoretical', stage: 'curves' } as ToolInfo])),
-    fields: new Map(TOOLS.map(([kind, schema]) => [kind, readFields(schema)])),
-  });
+  loadTools();
   const kept = { shapes: new Map([['rim', shape('curves')], ['crown', shape('face')], ['scan', shape('mesh')]]), features: new Map(), seams: [] };
   useStudy.setState({ kept, shown: kept, study: null });
-  useTools.setState({ tool: null, draft: null, picks: [], selection: null, repick: null, measured: null });
+  useTools.setState({ tool: null, draft: null, selection: null, repick: null, measured: null });
 });
 
 const draft = () => useTools.getState().draft;
 
 describe('drawing by CVs', () => {
-  it('raises the degree with the CVs up to five, then adds spans', () => {
+  it('sends the CVs alone: what the curve is made of follows from them', () => {
     startTool('cv_curve');
-    for (let i = 0; i < 7; i++) placePoint([i, i * i, 0]);
-    const curve = draft()?.params.curve as { degree: number; knots: number[]; control: number[][] };
-    expect([curve.degree, curve.control.length, curve.knots.length]).toEqual([5, 7, 13]);
-    expect(curve.knots[6]).toBe(0.5);
+    for (let i = 0; i < 3; i++) placePoint([i, i * i, 0]);
+    expect(draft()?.params.curve).toEqual({ control: [[0, 0, 0], [1, 1, 0], [2, 4, 0]] });
     expect(wanted()).toBe('point');
   });
 
@@ -47,6 +32,7 @@ describe('drawing by CVs', () => {
     letGo();
     const left = draft();
     expect(left && placedPoints(left)).toEqual([[0, 0, 0]]);
+    letGo();
     letGo();
     expect(draft()).toBeNull();
     expect(useTools.getState().tool).toBeNull();
@@ -88,6 +74,7 @@ describe('picking inputs', () => {
     pickEdge({ feature: 'crown', edge: 'u0' });
     pickEdge({ feature: 'crown', edge: 'u0' });
     expect(useTools.getState().problem).toContain('picked twice');
-    expect(draft()).toBeNull();
+    pickEdge({ feature: 'rim', edge: 'c0' });
+    expect(draft()?.params).toEqual({ first: { feature: 'crown', edge: 'u0' }, second: { feature: 'rim', edge: 'c0' } });
   });
 });

@@ -1,34 +1,35 @@
-import type { BlendParams, EdgeRef, FeatureSummary, Group, Role } from '../api/types';
-import { LISTS, openField, useCatalog, type Field } from './catalog';
-import { changeDraft, changeParams, dropDraft, fieldsOf, freeName, newId, showDraft } from './drafts';
+import type { EdgeRef, FeatureSummary, Group, Role } from '../api/types';
+import { fieldsOf, isRef, LISTS, openField, toolOf, type Field } from './catalog';
+import { changeDraft, changeParams, dropDraft, freeName, newId } from './drafts';
 import { takePointBack } from './placing';
 import { cancelWork, commit, refreshCombs, step, tell } from './session';
 import { stepOf, useStudy } from './study';
-import { useTools, type Draft, type Repick, type Stage, type Tool } from './tools';
+import { COMBS, useTools, type Draft, type Repick, type Stage, type Tool } from './tools';
 import { useView, type Light } from './view';
 
 const same = (a: EdgeRef, b: EdgeRef) => a.feature === b.feature && a.edge === b.edge;
 
+/** Another stage shows other tools; what is in work goes on. */
 export function setStage(stage: Stage): void {
-  dropDraft();
-  useTools.setState({ stage, tool: null, picks: [], problem: null });
+  useTools.setState({ stage });
 }
 
 export function setLight(light: Light): void {
   useView.setState({ light, probe: null });
 }
 
+/** Start a tool, or let go of it if it is in hand; what is picked already is its first pick. */
 export function startTool(tool: Tool): void {
   const { tool: now, selection } = useTools.getState();
   dropDraft();
   if (now === tool || tool === null) {
-    useTools.setState({ tool: null, picks: [], problem: null });
+    useTools.setState({ tool: null, problem: null });
     return;
   }
-  const info = useCatalog.getState().tools.get(tool);
+  const info = toolOf(tool);
   const stage = (info?.stage as Stage | undefined) ?? 'check';
-  useTools.setState({ tool, picks: [], problem: null, stage, selection: null, caught: null });
-  if (info && tool !== 'edge_blend') useTools.setState({ draft: { id: newId(), kind: tool, name: freeName(info.label), role: info.role, params: {} } });
+  const draft: Draft | null = info ? { id: newId(), kind: tool, name: freeName(info.label), role: info.role as Role, params: {} } : null;
+  useTools.setState({ tool, draft, problem: null, stage, selection: null, caught: null, asking: null });
   if (selection?.kind === 'edge') pickEdge({ feature: selection.id, edge: selection.edge });
   else if (selection?.kind === 'feature') pickFeature(selection.id);
 }
@@ -69,8 +70,8 @@ export function pickFeature(id: string): void {
 
 /** Put a pick into a field; what a list has already is not taken twice. */
 function take(draft: Draft, field: Field, ref: EdgeRef | { feature: string }): void {
-  useTools.setState({ asking: null });
-  if (!LISTS.includes(field.kind)) {
+  useTools.setState({ asking: null, hover: null });
+  if (!LISTS.includes(field.widget)) {
     changeDraft({ [field.name]: ref });
     return;
   }
@@ -82,48 +83,23 @@ function take(draft: Draft, field: Field, ref: EdgeRef | { feature: string }): v
 /** What a tool does with a line that was picked. */
 export function pickEdge(edge: EdgeRef): void {
   if (repickWith(edge, 'line')) return;
-  const { tool, picks, draft, asking } = useTools.getState();
-  if (tool === 'comb') toggleComb(edge.feature, edge.edge);
-  if (tool === 'edge_blend') {
-    pickForBlend(edge, picks, draft);
-    return;
-  }
+  const { tool, draft, asking } = useTools.getState();
+  if (tool === COMBS) toggleComb(edge.feature, edge.edge);
   if (!draft) return;
-  useTools.setState({ hover: null });
-  const field = openField(fieldsOf(draft.kind), draft.params, ['line', 'lines'], asking);
-  if (field) take(draft, field, edge);
-}
-
-function pickForBlend(edge: EdgeRef, picks: readonly EdgeRef[], draft: Draft | null): void {
-  if (draft) return;
-  useTools.setState({ hover: null });
-  if (picks.some((p) => same(p, edge))) {
-    useTools.setState({ problem: 'The same edge was picked twice: pick a different second edge.' });
+  const fields = fieldsOf(draft.kind);
+  const field = openField(fields, draft.params, ['line', 'lines'], asking);
+  if (!field) return;
+  const twin = fields.find((f) => f !== field && f.widget === 'line' && isRef(draft.params[f.name]) && same(draft.params[f.name] as EdgeRef, edge));
+  if (twin && field.widget === 'line') {
+    useTools.setState({ problem: `The same edge was picked twice: pick another for “${field.title}”.` });
     return;
   }
-  const first = picks[0];
-  if (!first) {
-    useTools.setState({ picks: [edge], problem: null });
-    return;
-  }
-  const params: BlendParams = {
-    first,
-    second: edge,
-    continuity: [2, 2],
-    fullness: [null, null],
-    degree: 5,
-    spans: null,
-    ends: 'neighbours',
-    flip: false,
-  };
-  const draftOf: Draft = { id: newId(), kind: 'edge_blend', name: freeName('Edge blend'), role: 'secondary', params: { ...params } };
-  useTools.setState({ picks: [first, edge], draft: draftOf, problem: null });
-  showDraft();
+  take(draft, field, edge);
 }
 
 /** Esc: the nearest thing that can be let go of. */
 export function letGo(): void {
-  const { draft, tool, picks, selection, asking } = useTools.getState();
+  const { draft, tool, selection, asking } = useTools.getState();
   if (useStudy.getState().progress !== null) {
     cancelWork();
     return;
@@ -139,9 +115,8 @@ export function letGo(): void {
   if (draft && takePointBack()) return;
   if (draft) {
     dropDraft();
-    if (draft.kind !== 'edge_blend') useTools.setState({ tool: null });
-  } else if (picks.length) useTools.setState({ picks: [], problem: null });
-  else if (tool) useTools.setState({ tool: null, problem: null });
+    useTools.setState({ tool: null });
+  } else if (tool) useTools.setState({ tool: null, problem: null });
   else if (selection?.kind === 'cvs') useTools.setState({ selection: { kind: 'feature', id: selection.id } });
   else if (selection) useTools.setState({ selection: null });
   else useView.setState({ isolated: null });

@@ -1,65 +1,49 @@
 import { describe, expect, it } from 'vitest';
 
-import { complete, openField, readFields } from './catalog';
+import { complete, counts, fieldBy, fieldsOf, openField } from './catalog';
+import { loadTools } from './tools.fixture';
 
-/** A schema as the server's models write it. */
-const SCHEMA = {
-  $defs: { EdgeRef: {}, FaceRef: {} },
-  required: ['curve', 'face', 'start'],
-  properties: {
-    degree: { type: 'integer', default: 5, title: 'Degree' },
-    spans: { anyOf: [{ type: 'integer' }, { type: 'null' }], default: null, title: 'Spans' },
-    curve: { $ref: '#/$defs/EdgeRef', title: 'Curve' },
-    face: { $ref: '#/$defs/FaceRef', title: 'Face' },
-    start: { type: 'array', prefixItems: [{}, {}, {}], title: 'Start' },
-    more: { type: 'array', items: { $ref: '#/$defs/EdgeRef' }, title: 'More' },
-    through: { type: 'array', items: { prefixItems: [{}, {}, {}] }, title: 'Through' },
-    uv: { type: 'array', prefixItems: [{}, {}], title: 'u, v' },
-    distance: { type: 'number', unit: 'mm', default: 12, title: 'Distance' },
-    hold: { anyOf: [{ type: 'integer' }, { type: 'null' }], continuity: true, default: null, title: 'Hold' },
-    shape: { enum: ['arc', 'G2'], type: 'string', default: 'arc', title: 'Shape' },
-    closed: { type: 'boolean', default: false, title: 'Closed' },
-    asset: { type: 'string', unseen: true, title: 'Asset' },
-  },
-};
+loadTools();
 
-describe('reading a tool from its schema', () => {
-  const fields = readFields(SCHEMA);
-  const kind = (name: string) => fields.find((f) => f.name === name)?.kind;
-
-  it('knows what each field takes', () => {
-    expect(fields.map((f) => [f.name, f.kind])).toEqual([
-      ['curve', 'line'],
-      ['face', 'face'],
-      ['start', 'point'],
-      ['more', 'lines'],
-      ['through', 'points'],
-      ['uv', 'numbers'],
-      ['distance', 'number'],
-      ['hold', 'continuity'],
-      ['shape', 'choice'],
-      ['closed', 'switch'],
-      ['asset', 'other'],
-      ['degree', 'number'],
-      ['spans', 'number'],
-    ]);
-    expect(kind('nothing')).toBeUndefined();
-  });
-
-  it('knows units, defaults, what may be left out and what is whole', () => {
-    expect(fields.find((f) => f.name === 'distance')).toMatchObject({ unit: 'mm', fallback: 12, optional: false, whole: false });
-    expect(fields.find((f) => f.name === 'spans')).toMatchObject({ optional: true, whole: true, fallback: null });
-    expect(fields.find((f) => f.name === 'asset')?.unseen).toBe(true);
-  });
-
-  it('fills inputs in their order and tells when all are there', () => {
+describe('a tool as the server describes it', () => {
+  it('is filled in the order of its fields, and is complete when nothing is lacking', () => {
+    const fields = fieldsOf('project_curve');
     const params: Record<string, unknown> = {};
     expect(openField(fields, params, ['line', 'lines'])?.name).toBe('curve');
     params.curve = { feature: 'a', edge: 'c0' };
-    expect(openField(fields, params, ['line', 'lines'])?.name).toBe('more');
-    expect(openField(fields, params, ['face'])?.name).toBe('face');
+    expect(openField(fields, params, ['line', 'lines'])).toBeNull();
+    expect(openField(fields, params, ['face', 'faces'])?.name).toBe('faces');
     expect(complete(fields, params)).toBe(false);
-    Object.assign(params, { face: { feature: 'b' }, start: [0, 0, 0] });
+    params.faces = [{ feature: 'b' }];
     expect(complete(fields, params)).toBe(true);
+  });
+
+  it('asks for a place that has a default, as long as the choice that it belongs to is made', () => {
+    const fields = fieldsOf('arc');
+    const ends = { start: [0, 0, 0], end: [9, 0, 0] };
+    expect(complete(fields, ends)).toBe(false);
+    expect(openField(fields, ends, ['place'])?.name).toBe('through');
+    expect(complete(fields, { ...ends, by: 'radius' })).toBe(true);
+  });
+
+  it('shows fields only with the choice they belong to, chosen or by default', () => {
+    const fields = fieldsOf('corner_curve');
+    const shown = (params: Record<string, unknown>) => fields.filter((f) => f.when && counts(f, fields, params)).map((f) => f.name);
+    expect(shown({})).toContain('radius');
+    expect(shown({ by: 'chord' })).toContain('chord');
+    expect(shown({ by: 'chord' })).not.toContain('radius');
+  });
+
+  it('takes one list of several where one must be filled', () => {
+    const fields = fieldsOf('trim_faces');
+    const params = { faces: [{ feature: 'a' }] };
+    expect(complete(fields, params)).toBe(false);
+    expect(complete(fields, { ...params, by_planes: [{ feature: 'p' }] })).toBe(true);
+  });
+
+  it('says which field holds what the window has a widget for', () => {
+    expect(fieldBy('cv_curve', 'relations')?.name).toBe('relations');
+    expect(fieldBy('line', 'relations')).toBeUndefined();
+    expect(fieldBy('nothing', 'cvs')).toBeUndefined();
   });
 });

@@ -1,8 +1,8 @@
 import type { FeatureSummary, Group, Op, Params } from '../api/types';
-import { complete, useCatalog } from './catalog';
+import { complete, fieldsOf } from './catalog';
 import { commit, endPreview, preview, tell } from './session';
 import { useStudy } from './study';
-import { useTools, type Draft } from './tools';
+import { useTools } from './tools';
 import { allDone } from './turns';
 import { useView } from './view';
 
@@ -15,30 +15,27 @@ export function freeName(wanted: string): string {
   for (let i = 2; ; i++) if (!taken.has(`${wanted} ${i}`)) return `${wanted} ${i}`;
 }
 
-export const fieldsOf = (kind: string) => useCatalog.getState().fields.get(kind) ?? [];
-
 /** The group that new steps land in. */
 export function activeGroup(): Group | null {
   const study = useStudy.getState().study;
   return study?.groups.find((g) => g.id === study.active_group) ?? null;
 }
 
-/** CVs of a curve in work, drawn so far. */
-export const drawnCvs = (draft: Draft): number[][] => (draft.params.curve as { control: number[][] } | undefined)?.control ?? [];
-
 function draftOp(): Op | null {
   const { draft } = useTools.getState();
   if (!draft || !complete(fieldsOf(draft.kind), draft.params)) return null;
-  if (draft.kind === 'cv_curve' && drawnCvs(draft).length < 2) return null;
   const { id, kind, name, role, params } = draft;
   const group = activeGroup();
   const feature: FeatureSummary = { id, kind, name, role: group?.role ?? role, on: true, hidden: false, locked: false, group: group?.id ?? null, params };
   return { op: 'add_features', features: [feature], at: null };
 }
 
+/** Show the step in work, if it has all that it needs. */
 export function showDraft(): void {
   const op = draftOp();
-  if (op) preview(op);
+  const { draft } = useTools.getState();
+  const kept = useStudy.getState().study?.features.some((f) => f.id === draft?.id);
+  if (op && !kept) preview(op);
 }
 
 export function changeDraft(changes: Params): void {
@@ -51,8 +48,12 @@ export function changeDraft(changes: Params): void {
 export async function keepDraft(): Promise<void> {
   await allDone();
   const { draft, problem, selection } = useTools.getState();
+  if (!draft) return;
   const op = draftOp();
-  if (!draft || !op) return;
+  if (!op) {
+    tell('This step still lacks something: look at its card for what it asks.');
+    return;
+  }
   if (problem) {
     tell(problem);
     return;
@@ -60,15 +61,17 @@ export async function keepDraft(): Promise<void> {
   if (await commit(op)) {
     // What was picked meanwhile stays picked.
     const now = useTools.getState().selection;
-    useTools.setState({ draft: null, picks: [], tool: null, caught: null, selection: now === selection ? { kind: 'feature', id: draft.id } : now });
+    useTools.setState({ draft: null, tool: null, caught: null, asking: null, selection: now === selection ? { kind: 'feature', id: draft.id } : now });
+    const { activeSeam } = useView.getState();
     const seam = useStudy.getState().kept.seams.find((s) => s.a.feature === draft.id);
-    if (seam) useView.setState({ activeSeam: seam.key });
+    // Where the strip is open it shows the new seam; where it is folded the part keeps its room.
+    if (seam && activeSeam) useView.setState({ activeSeam: seam.key });
   }
 }
 
 export function dropDraft(): void {
   if (!useTools.getState().draft) return;
-  useTools.setState({ draft: null, picks: [], problem: null, caught: null });
+  useTools.setState({ draft: null, problem: null, caught: null, asking: null });
   endPreview();
 }
 

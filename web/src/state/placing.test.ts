@@ -1,20 +1,10 @@
 import { beforeEach, describe, expect, it } from 'vitest';
 
-import type { ToolInfo } from '../api/types';
 import { startRepick, startTool } from './actions';
-import { counts, readFields, useCatalog } from './catalog';
 import { isPlaceRef, placeAt, placedPoints, placePoint, wanted } from './placing';
 import { useStudy, type Shape } from './study';
 import { useTools } from './tools';
-
-const number = { type: 'number' };
-const vector = { type: 'array', prefixItems: [{}, {}, {}] };
-const place = { anyOf: [vector, { $ref: '#/$defs/OnLine' }, { $ref: '#/$defs/CvRef' }] };
-const TOOLS: [string, object][] = [
-  ['line', { properties: { start: place, end: place }, required: ['start', 'end'] }],
-  ['ellipse', { properties: { centre: place, normal: { ...vector, direction: true, default: [0, 1, 0] }, radius: number }, required: ['centre'] }],
-  ['plane_normal', { properties: { curve: { $ref: '#/$defs/EdgeRef' }, at: number, beside: { anyOf: [{ $ref: '#/$defs/PlaneRef' }, { type: 'null' }] } }, required: ['curve'] }],
-];
+import { loadTools } from './tools.fixture';
 
 const rim = {
   object: { kind: 'curves', cvs: { count: [2, 1], points: [0, 0, 0, 30, 40, 0] } },
@@ -23,13 +13,10 @@ const rim = {
 const shapes = new Map([['rim', rim]]);
 
 beforeEach(() => {
-  useCatalog.setState({
-    tools: new Map(TOOLS.map(([kind]) => [kind, { kind, label: kind, role: 'theoretical', stage: 'curves' } as ToolInfo])),
-    fields: new Map(TOOLS.map(([kind, schema]) => [kind, readFields(schema)])),
-  });
+  loadTools();
   const picture = { shapes, features: new Map(), seams: [] };
   useStudy.setState({ kept: picture, shown: picture, study: null });
-  useTools.setState({ tool: null, draft: null, picks: [], selection: null, repick: null, measured: null });
+  useTools.setState({ tool: null, draft: null, selection: null, repick: null, measured: null });
 });
 
 const params = () => useTools.getState().draft?.params;
@@ -68,27 +55,5 @@ describe('places', () => {
     placePoint([30, 40, 0], { feature: 'rim', cv: 1 });
     expect(params()).toEqual({ end: { feature: 'rim', cv: 1 } });
     expect(useTools.getState().repick).toBeNull();
-  });
-});
-
-describe('fields that count', () => {
-  it('only with the choice they belong to, chosen or by default', () => {
-    const fields = readFields({
-      properties: {
-        by: { type: 'string', enum: ['radius', 'chord'], default: 'radius' },
-        radius: { ...number, when: { by: ['radius'] } },
-        chord: { ...number, when: { by: ['chord'] } },
-      },
-    });
-    const shown = (params: Record<string, unknown>) => fields.filter((f) => counts(f, fields, params)).map((f) => f.name);
-    expect(shown({})).toEqual(['by', 'radius']);
-    expect(shown({ by: 'chord' })).toEqual(['by', 'chord']);
-  });
-
-  it('reads places, planes and directions from the schema', () => {
-    const kinds = (kind: string) => (useCatalog.getState().fields.get(kind) ?? []).map((f) => f.kind);
-    expect(kinds('line')).toEqual(['place', 'place']);
-    expect(kinds('plane_normal')).toEqual(['line', 'number', 'plane']);
-    expect(useCatalog.getState().fields.get('ellipse')?.[1]?.direction).toBe(true);
   });
 });

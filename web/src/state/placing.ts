@@ -1,38 +1,39 @@
-import type { Params, PlaceRef, Point } from '../api/types';
-import { LISTS, openField, type Field } from './catalog';
-import { changeDraft, changeParams, drawnCvs, fieldsOf } from './drafts';
+import type { PlaceRef, Point } from '../api/types';
+import { clicked, fieldBy, fieldsOf, lacks, LISTS, openField, type Widget } from './catalog';
+import { changeDraft, changeParams } from './drafts';
 import { useStudy, type Shape } from './study';
-import { useTools, type Draft } from './tools';
+import { COMBS, useTools, type Draft } from './tools';
 
 /** What a pick may be; any: a face, a curve that stands alone, or a plane. */
 export type Wanted = 'line' | 'face' | 'plane' | 'point' | 'any';
 
-const WANTS: Partial<Record<Field['kind'], Wanted>> = { line: 'line', lines: 'line', face: 'face', faces: 'face', plane: 'plane', planes: 'plane', point: 'point', place: 'point', points: 'point' };
+const WANTS: Partial<Record<Widget, Wanted>> = {
+  line: 'line', lines: 'line', face: 'face', faces: 'face', plane: 'plane', planes: 'plane', point: 'point', place: 'point', points: 'point', cvs: 'point',
+};
+
+/** Widgets that a placed point can fill. */
+const PLACED: readonly Widget[] = ['point', 'place', 'points'];
 
 /** What the tool in work would take next. */
 export function wanted(): Wanted | null {
   const { tool, draft, repick, measured, asking } = useTools.getState();
   if (repick) return repick.kind;
   if (measured) return measured.length < 2 ? 'point' : null;
-  if (tool === 'comb') return 'line';
-  if (tool === 'edge_blend') return draft ? null : 'line';
+  if (tool === COMBS) return 'line';
   if (!draft) return null;
-  if (draft.kind === 'cv_curve') return 'point';
-  if (draft.kind === 'arc' && draft.params.end !== undefined) return null;
   const fields = fieldsOf(draft.kind);
-  const asks = fields.find((f) => f.name === asking);
-  if (asks) return WANTS[asks.kind] ?? null;
-  const lacks = fields.find((f) => f.required && draft.params[f.name] === undefined);
-  if (lacks) return WANTS[lacks.kind] ?? null;
+  if (fieldBy(draft.kind, 'cvs')) return 'point';
+  const asks = fields.find((f) => f.name === asking) ?? fields.find((f) => lacks(f, fields, draft.params));
+  if (asks) return WANTS[asks.widget] ?? null;
   // A list goes on taking; several kinds of lists take whatever comes.
-  const lists = fields.filter((f) => LISTS.includes(f.kind) && !f.once && !f.when);
-  const kinds = new Set(lists.map((f) => WANTS[f.kind]));
-  return kinds.size > 1 ? 'any' : (WANTS[lists[0]?.kind ?? 'other'] ?? null);
+  const lists = fields.filter((f) => LISTS.includes(f.widget) && !f.once && !f.when);
+  const kinds = new Set(lists.map((f) => WANTS[f.widget]));
+  return kinds.size > 1 ? 'any' : (WANTS[lists[0]?.widget ?? 'none'] ?? null);
 }
 
 /** A point was placed: it goes where the tool still lacks one; as what it hangs on where the tool can follow that. */
 export function placePoint(point: Point, hangsOn: PlaceRef | null = null, facing: Point | null = null): void {
-  const { draft, measured, repick } = useTools.getState();
+  const { draft, measured, repick, asking } = useTools.getState();
   if (repick?.kind === 'point') {
     useTools.setState({ repick: null, caught: null });
     changeParams(repick.id, { [repick.field]: hangsOn ?? point }, true);
@@ -43,53 +44,32 @@ export function placePoint(point: Point, hangsOn: PlaceRef | null = null, facing
     return;
   }
   if (!draft) return;
-  if (draft.kind === 'cv_curve') {
-    changeDraft(withCv(draft.params, point));
+  const cvs = fieldBy(draft.kind, 'cvs');
+  if (cvs) {
+    changeDraft({ [cvs.name]: { control: [...clicked(draft.params[cvs.name]), point] } });
     return;
   }
   const fields = fieldsOf(draft.kind);
-  const field = nextPoint(draft, fields);
+  const field = openField(fields, draft.params, PLACED, asking);
   if (!field) return;
+  useTools.setState({ asking: null });
   const sofar = (draft.params[field.name] as Point[] | undefined) ?? [];
-  const value = field.kind === 'points' ? [...sofar, point] : field.kind === 'place' && hangsOn ? hangsOn : point;
-  const lying = fields.find((f) => f.name === 'normal' && f.direction && draft.params.normal === undefined);
-  changeDraft({ [field.name]: value, ...(lying && facing ? { normal: facing } : {}) });
-}
-
-function nextPoint(draft: Draft, fields: readonly Field[]): Field | null {
-  // An arc takes the point on its way, which has a default, between its two ends.
-  const through = draft.kind === 'arc' && draft.params.start !== undefined && draft.params.through === undefined;
-  return (through && fields.find((f) => f.name === 'through')) || openField(fields, draft.params, ['point', 'place', 'points']);
-}
-
-/** Degree of a curve that is drawn by its CVs: as high as they allow, to this; then more spans. */
-const DRAWN_DEGREE = 5;
-
-function withCv(params: Params, point: Point): Params {
-  const curve = params.curve as { control: Point[] } | undefined;
-  const control = [...(curve?.control ?? []), point];
-  const degree = Math.min(DRAWN_DEGREE, Math.max(1, control.length - 1));
-  const spans = Math.max(1, control.length - degree);
-  const inner = Array.from({ length: spans - 1 }, (_, i) => (i + 1) / spans);
-  const knots = [...Array<number>(degree + 1).fill(0), ...inner, ...Array<number>(degree + 1).fill(1)];
-  return { curve: { degree, knots, control, weights: null } };
+  const value = field.widget === 'points' ? [...sofar, point] : field.widget === 'place' && hangsOn ? hangsOn : point;
+  const lying = fields.find((f) => f.facing && draft.params[f.name] === undefined);
+  changeDraft({ [field.name]: value, ...(lying && facing ? { [lying.name]: facing } : {}) });
 }
 
 /** Take the last point back that was placed. */
 export function takePointBack(): boolean {
   const { draft } = useTools.getState();
-  if (draft?.kind === 'cv_curve' && drawnCvs(draft).length > 1) {
-    let params: Params = {};
-    for (const p of drawnCvs(draft).slice(0, -1)) params = withCv(params, p as Point);
-    changeDraft(params);
-    return true;
-  }
-  const points = draft?.params.points as Point[] | undefined;
-  if (draft && points?.length) {
-    changeDraft({ points: points.slice(0, -1) });
-    return true;
-  }
-  return false;
+  const field = draft && (fieldBy(draft.kind, 'cvs') ?? fieldBy(draft.kind, 'points'));
+  if (!draft || !field) return false;
+  const value = draft.params[field.name];
+  const points = field.widget === 'cvs' ? clicked(value) : ((value as Point[] | undefined) ?? []);
+  if (!points.length) return false;
+  const rest = points.slice(0, -1);
+  changeDraft({ [field.name]: field.widget === 'cvs' ? { control: rest } : rest });
+  return true;
 }
 
 /** Whether a value is a place that hangs on a line or a CV. */
@@ -129,16 +109,16 @@ function alongLine(points: Float32Array, share: number): Point {
 
 /** Points placed so far, to be seen before there is a shape. */
 export function placedPoints(draft: Draft): Point[] {
-  if (draft.kind === 'cv_curve') return drawnCvs(draft) as Point[];
   const { shapes } = useStudy.getState().shown;
-  const placed = new Set(fieldsOf(draft.kind).filter((f) => ['point', 'place', 'points'].includes(f.kind) && !f.direction).map((f) => f.name));
-  return Object.entries(draft.params).flatMap(([name, v]): Point[] => {
-    if (!placed.has(name)) return [];
-    if (isPlaceRef(v)) {
-      const at = placeAt(v, shapes);
+  return fieldsOf(draft.kind).flatMap(({ name, widget, direction }): Point[] => {
+    const value: unknown = draft.params[name];
+    if (widget === 'cvs') return clicked(value);
+    if (!PLACED.includes(widget) || direction) return [];
+    if (isPlaceRef(value)) {
+      const at = placeAt(value, shapes);
       return at ? [at] : [];
     }
-    if (!Array.isArray(v) || !v.length) return [];
-    return Array.isArray(v[0]) ? (v as Point[]) : [v as unknown as Point];
+    if (!Array.isArray(value) || !value.length) return [];
+    return Array.isArray(value[0]) ? (value as Point[]) : [value as unknown as Point];
   });
 }

@@ -1,6 +1,6 @@
 import type { Point } from '../api/types';
 import { changeParams } from './drafts';
-import { useCatalog } from './catalog';
+import { fieldBy } from './catalog';
 import { useStudy } from './study';
 import { useTools } from './tools';
 
@@ -27,7 +27,7 @@ export function openRegions(): { id: string; field: string; regions: readonly Re
   const id = draft?.id ?? (selection?.kind === 'feature' ? selection.id : null);
   if (!id) return null;
   const kind = draft?.kind ?? useStudy.getState().study?.features.find((f) => f.id === id)?.kind;
-  const field = useCatalog.getState().fields.get(kind ?? '')?.find((f) => f.kind === 'regions');
+  const field = fieldBy(kind, 'regions');
   const regions = useStudy.getState().shown.features.get(id)?.facts.regions as Region[] | undefined;
   return field && regions ? { id, field: field.name, regions } : null;
 }

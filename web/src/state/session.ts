@@ -3,7 +3,8 @@ import { notifications } from '@mantine/notifications';
 import { Link } from '../api/link';
 import type { CombWanted, NamedId, Op, Point } from '../api/types';
 import { loadCatalog } from './catalog';
-import { dropPreview, receiveCombs, receivePreview, receiveState, resetStudy, useStudy } from './study';
+import { measured } from './measured';
+import { dropPreview, merged, receiveCombs, receivePreview, receiveState, resetStudy, useStudy, type Picture } from './study';
 import { useTools } from './tools';
 import { useView } from './view';
 
@@ -26,9 +27,9 @@ export function refreshCombs(): void {
 }
 
 export function openStudy(id: string): () => void {
-  void loadCatalog().catch((error: Error) => tell(error.message));
+  void loadCatalog();
   resetStudy(id);
-  useTools.setState({ tool: null, picks: [], draft: null, selection: null, hover: null, cvsOf: [], problem: null });
+  useTools.setState({ tool: null, draft: null, repick: null, measured: null, asking: null, selection: null, hover: null, cvsOf: [], problem: null });
   useView.setState({ combEdges: [], isolated: null, activeSeam: null, stripRow: null, probe: null });
   link = new Link(id, {
     combsWanted,
@@ -43,7 +44,7 @@ export function openStudy(id: string): () => void {
       refreshCombs();
     },
     preview(frame) {
-      receivePreview(frame);
+      measured('pamble frame', () => receivePreview(frame));
       useTools.setState({ problem: draftProblem() });
     },
     combs(frame) {
@@ -69,9 +70,9 @@ export function openStudy(id: string): () => void {
   };
 }
 
-/** The benchmark reads round trips from here. */
+/** Benchmarks and tests read round trips from here, and do what a hand or a bad line would. */
 function exposeForMeasuring(current: Link): void {
-  (window as unknown as { pambleRoundTrips: number[] }).pambleRoundTrips = current.roundTrips;
+  Object.assign(window, { pambleRoundTrips: current.roundTrips, pambleCommit: commit, pamblePreview: preview, pambleDrop: () => current.drop() });
 }
 
 function draftProblem(): string | null {
@@ -112,6 +113,12 @@ export function preview(op: Op): void {
   link?.preview(op);
 }
 
+/** The part as an operation would make it; nothing is shown. */
+export async function pictureOf(op: Op): Promise<Picture> {
+  if (!link) throw new Error('No study is open.');
+  return merged(useStudy.getState().kept, await link.peek(op));
+}
+
 export function endPreview(): void {
   link?.dropPreviews();
   dropPreview();
@@ -121,12 +128,15 @@ export function endPreview(): void {
 /** Apply an operation for good; false when it failed, in which case the words have been shown. */
 export async function commit(op: Op): Promise<boolean> {
   if (!link) return false;
+  useStudy.setState({ busy: true });
   try {
     await link.commit(op);
     return true;
   } catch {
     endPreview();
     return false;
+  } finally {
+    useStudy.setState({ busy: false });
   }
 }
 

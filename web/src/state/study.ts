@@ -1,5 +1,6 @@
 import { create } from 'zustand';
 
+import { toolOf } from './catalog';
 import { slice, type Frame } from '../api/frame';
 import type { CombsHeader, FeatureSummary, FrameComb, FrameFeature, FrameHeader, FrameObject, FrameSeam, StudyState, StudySummary } from '../api/types';
 
@@ -28,7 +29,7 @@ export interface CombLine extends Omit<FrameComb, 'teeth'> {
 }
 
 /** Shapes and figures: once as kept, once as shown, which differ while something is previewed. */
-interface Picture {
+export interface Picture {
   shapes: ReadonlyMap<string, Shape>;
   features: ReadonlyMap<string, FrameFeature>;
   /** Worst first. */
@@ -42,6 +43,8 @@ interface StudyStore {
   canUndo: boolean;
   canRedo: boolean;
   connected: boolean;
+  /** Whether a change is on its way into the store. */
+  busy: boolean;
   kept: Picture;
   shown: Picture;
   previewing: boolean;
@@ -63,6 +66,7 @@ const BLANK: StudyStore = {
   canUndo: false,
   canRedo: false,
   connected: false,
+  busy: false,
   kept: EMPTY,
   shown: EMPTY,
   previewing: false,
@@ -89,7 +93,7 @@ function readShape(object: FrameObject, floats: Float32Array): Shape {
 }
 
 /** A frame tells only what changed: the rest is as it was. */
-function merge(base: Picture, { header, floats }: Frame<FrameHeader>): Picture {
+export function merged(base: Picture, { header, floats }: Frame<FrameHeader>): Picture {
   const shapes = new Map(header.whole ? [] : base.shapes);
   for (const id of header.removed) shapes.delete(id);
   for (const object of header.objects) shapes.set(object.id, readShape(object, floats));
@@ -105,7 +109,7 @@ const readCombs = (combs: FrameComb[], floats: Float32Array): CombLine[] =>
 
 export function receiveState(state: StudyState, frame: Frame<FrameHeader>): void {
   useStudy.setState((s) => {
-    const kept = merge(s.kept, frame);
+    const kept = merged(s.kept, frame);
     return {
       study: state.study,
       version: state.version,
@@ -122,7 +126,7 @@ export function receiveState(state: StudyState, frame: Frame<FrameHeader>): void
 
 export function receivePreview(frame: Frame<FrameHeader>): void {
   useStudy.setState((s) => ({
-    shown: merge(s.kept, frame),
+    shown: merged(s.kept, frame),
     previewing: true,
     combs: frame.header.combs.length ? readCombs(frame.header.combs, frame.floats) : s.combs,
   }));
@@ -150,4 +154,4 @@ export function featureName(object: string): string {
 }
 
 /** The steps of a study that make planes. */
-export const planeSteps = (features: readonly FeatureSummary[] | undefined): FeatureSummary[] => features?.filter((f) => f.kind.startsWith('plane_')) ?? [];
+export const planeSteps = (features: readonly FeatureSummary[] | undefined): FeatureSummary[] => features?.filter((f) => toolOf(f.kind)?.makes === 'plane') ?? [];

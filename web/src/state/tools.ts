@@ -3,8 +3,9 @@ import { create } from 'zustand';
 import type { EdgeRef, Params, Point, Role } from '../api/types';
 
 export type Stage = 'plan' | 'curves' | 'primaries' | 'blends' | 'check' | 'handover';
-/** The kind of a tool of the build, or the comb. */
+/** The kind of a tool of the build, or the window's own that shows combs on picked lines. */
 export type Tool = string | null;
+export const COMBS = 'combs on lines';
 export type DragMode = 'view' | 'plane' | 'x' | 'y' | 'z' | 'plane_x' | 'plane_y' | 'normal' | 'leg_u' | 'leg_v' | 'offset';
 export type Cv = readonly [number, number];
 
@@ -39,8 +40,6 @@ export interface Caught {
 interface ToolStore {
   stage: Stage;
   tool: Tool;
-  /** Edges picked so far for the tool. */
-  picks: readonly EdgeRef[];
   draft: Draft | null;
   selection: Selection;
   hover: EdgeRef | { feature: string } | null;
@@ -68,7 +67,6 @@ interface ToolStore {
 export const useTools = create<ToolStore>(() => ({
   stage: 'blends',
   tool: null,
-  picks: [],
   draft: null,
   selection: null,
   hover: null,

@@ -75,6 +75,8 @@ interface ViewStore {
   stripRow: number | null;
   probe: ProbeReading | null;
   panels: { build: boolean; card: boolean; ledger: boolean };
+  /** Whether the build stands on the right and the card on the left. */
+  swapped: boolean;
   /** How the steps are listed: in the order of the build, or by role and group. */
   buildOrder: 'build' | 'role';
 }
@@ -94,6 +96,7 @@ export const useView = create<ViewStore>(() => ({
   stripRow: null,
   probe: null,
   panels: { build: true, card: true, ledger: true },
+  swapped: false,
   buildOrder: 'build',
 }));
 

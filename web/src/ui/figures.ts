@@ -1,3 +1,5 @@
+import type { StripFigure } from '../state/view';
+
 /** Figures as people read them: sensible rounding, never a bare float. */
 export function mm(value: number): string {
   if (value >= 100) return value.toFixed(1);
@@ -21,6 +23,11 @@ export function small(value: number | null): string {
 }
 
 export const length = (value: number): string => value.toFixed(1);
+
+const SEAM: Record<StripFigure, [format: (v: number) => string, unit: string]> = { gap: [mm, ' mm'], angle: [degrees, '°'], curvature: [percent, ' %'] };
+
+/** A figure of a seam with its unit. */
+export const formatted = (figure: StripFigure, value: number): string => SEAM[figure][0](value) + SEAM[figure][1];
 
 const OPERATORS: Record<string, [strength: number, apply: (a: number, b: number) => number]> = {
   '+': [1, (a, b) => a + b],

@@ -6,7 +6,7 @@ and crosses it: it does not depend on which way either normal points, and a fold
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
 import numpy as np
 
@@ -22,7 +22,7 @@ class SeamFigures:
     """Figures along a seam; every array is (m,).
 
     gap in mm; angle in degrees; curvature mismatch in % and in 1/mm; rate: mismatch of the change of curvature
-    across the seam, 1/mm^2, and rate_percent: in %; opposed: whether the two normals point to different sides.
+    across the seam, 1/mm^2, and rate_percent: in %; facing: 1 where the two normals point to one side, else -1.
     """
 
     gap: Array
@@ -31,7 +31,16 @@ class SeamFigures:
     curvature_abs: Array
     rate: Array
     rate_percent: Array
-    opposed: bool
+    facing: Array
+
+    @property
+    def opposed(self) -> bool:
+        """Whether the two normals point to different sides along most of the seam."""
+        return bool(np.median(self.facing) < 0)
+
+    def part(self, which: slice) -> SeamFigures:
+        """The figures of some of the samples."""
+        return SeamFigures(*(getattr(self, f.name)[which] for f in fields(self)))
 
 
 def seam_figures(a: EdgeFrames, b: EdgeFrames, diagonal: float) -> SeamFigures:
@@ -56,7 +65,6 @@ def seam_figures(a: EdgeFrames, b: EdgeFrames, diagonal: float) -> SeamFigures:
         rate = np.abs(sign_a * a.curvature_rate + sign_b * b.curvature_rate)
         least = _RATE_FLOOR * np.maximum(np.abs(k_b), 1.0 / max(diagonal, 1e-9)) / max(diagonal, 1e-9)
         percent = 100 * rate / np.maximum(np.maximum(np.abs(a.curvature_rate), np.abs(b.curvature_rate)), least)
-    opposed = bool(np.median(sign_a * sign_b) < 0)
     return SeamFigures(
-        norm(a.position - b.position), angle, 100 * difference / reference, difference, rate, percent, opposed
+        norm(a.position - b.position), angle, 100 * difference / reference, difference, rate, percent, sign_a * sign_b
     )

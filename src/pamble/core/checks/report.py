@@ -9,15 +9,15 @@ import numpy as np
 
 from pamble.core.arrays import Array, jsonable
 from pamble.core.checks.judge import reached_continuity
-from pamble.core.checks.seams import MeasuredSeam, find_seams, measure_seam, part_diagonal
+from pamble.core.checks.measured import SAMPLES, Worst, measure_seam
+from pamble.core.checks.seams import find_seams, part_diagonal
 from pamble.core.faces.face import Edge, Face
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.tolerances import DEFAULT, SEAM_SEARCH, Tolerances
 
 
-def _worst(m: MeasuredSeam, values: Array) -> dict[str, Any]:
-    value, at, place = m.worst(values)
-    return {"max": value, "at_mm": at, "point": place}
+def _worst(worst: Worst) -> dict[str, Any]:
+    return {"max": worst.value, "at_mm": worst.at, "point": worst.point}
 
 
 def describe_face(face: Face) -> dict[str, Any]:
@@ -47,7 +47,7 @@ def check_faces(
     names: Sequence[str],
     limits: Tolerances = DEFAULT,
     search: float = SEAM_SEARCH,
-    samples: int = 200,
+    samples: int = SAMPLES,
 ) -> dict[str, Any]:
     """Seams worst first and open edges of ``faces``, as plain numbers. Lengths in mm, angles in degrees."""
     if not faces:
@@ -57,21 +57,17 @@ def check_faces(
     rows: list[dict[str, Any]] = []
     for seam in seams:
         m = measure_seam(seam, diagonal, samples)
-        f = m.figures
-        gap, angle, curvature = float(f.gap.max()), float(f.angle.max()), float(f.curvature.max())
+        w = m.worst
         rows.append(
             {
                 "faces": [names[i] for i in seam.faces],
                 "edges": [seam.a.name, seam.b.name],
                 "length": float(m.length[-1]),
-                "gap": _worst(m, f.gap),
-                "angle": _worst(m, f.angle),
-                "curvature": {
-                    **_worst(m, f.curvature),
-                    "max_abs": float(f.curvature_abs.max()),
-                },
-                "normals_opposed": f.opposed,
-                "reaches": reached_continuity(gap, angle, curvature, limits),
+                "gap": _worst(w["gap"]),
+                "angle": _worst(w["angle"]),
+                "curvature": {**_worst(w["curvature"]), "max_abs": w["curvature_abs"].value},
+                "normals_opposed": m.figures.opposed,
+                "reaches": reached_continuity(w["gap"].value, w["angle"].value, w["curvature"].value, limits),
             }
         )
     order = {"None": 0, "G0": 1, "G1": 2, "G2": 3}

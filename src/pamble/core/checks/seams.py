@@ -9,9 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from pamble.core.arrays import Array, BoolArray, dot, norm, unit
-from pamble.core.checks.figures import SeamFigures, seam_figures
 from pamble.core.faces.face import Edge, Face
-from pamble.core.faces.frames import feet, frames
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
 from pamble.core.tolerances import SEAM_SEARCH
@@ -32,21 +30,6 @@ class Seam:
     a: Edge
     b: Edge
     t: tuple[float, float]
-
-
-@dataclass(frozen=True)
-class MeasuredSeam:
-    """A seam's figures along its length. length: (m,) mm from its start; points: (m, 3) on the first edge."""
-
-    seam: Seam
-    length: Array
-    points: Array
-    figures: SeamFigures
-
-    def worst(self, values: Array) -> tuple[float, float, Array]:
-        """Largest value, its distance along the seam in mm, and its place."""
-        i = int(np.argmax(values))
-        return float(values[i]), float(self.length[i]), self.points[i]
 
 
 @dataclass(frozen=True)
@@ -215,17 +198,6 @@ def _open(s: _Sampled, face: int, covered: list[tuple[float, float]], search: fl
             found.append(OpenEdge(face, s.edge, (at, start), length, ends[0], ends[1]))
         at = max(at, end)
     return found
-
-
-def measure_seam(seam: Seam, diagonal: float, samples: int = 200, order: int = 2) -> MeasuredSeam:
-    """Gap, angle and curvature mismatch along a seam, both edges sampled on their own surfaces."""
-    t = np.linspace(*seam.t, samples)
-    a = frames(seam.a, t, order)
-    # Two faces that were cut by one curve share it: then its parameters pair them.
-    shared = seam.a.twin is seam.b.twin and seam.a.domain == seam.b.domain
-    b = frames(seam.b, t if shared else feet(seam.b, a.position), order)
-    length = np.concatenate([[0.0], np.cumsum(norm(np.diff(a.position, axis=0)))])
-    return MeasuredSeam(seam, length, a.position, seam_figures(a, b, diagonal))
 
 
 def part_diagonal(faces: Sequence[Face]) -> float:

@@ -2,15 +2,30 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
-from pamble.core.arrays import TINY, Array, BoolArray, cross, dot, norm, unit
+from pamble.core.arrays import Array, BoolArray, cross, dot, norm, unit
 from pamble.core.spline.closest import to_surface
+from pamble.core.spline.differential import jet
 from pamble.core.spline.evaluate import surface_derivatives
 from pamble.core.spline.surface import Surface
 
 _BESIDE = 1e-9
 """How far beside its foot, as a fraction of the part, a place may lie: farther, and it is beyond an edge."""
+
+
+@dataclass(frozen=True)
+class _State:
+    """Where m walkers are and where to: place (m, 3), way (m, 3) of unit length."""
+
+    place: Array
+    way: Array
+
+    def on(self, step: Array, rate: _State) -> _State:
+        """The state ``step`` (m, 1) mm further at a rate of change."""
+        return _State(self.place + step * rate.place, self.way + step * rate.way)
 
 
 def walk(
@@ -23,37 +38,34 @@ def walk(
     brought back onto it. Nothing depends on the parameters, so knots, joints and poles are walked over.
     """
     u, v = np.array(u, dtype=float), np.array(v, dtype=float)
-    x, t = surface_derivatives(surface, u, v)[0, 0], unit(direction)
-    h = np.broadcast_to(np.asarray(length, dtype=float) / steps, u.shape)[:, None]
+    place, way = surface_derivatives(surface, u, v)[0, 0], unit(direction)
+    step = np.broadcast_to(np.asarray(length, dtype=float) / steps, u.shape)[:, None]
     stays = np.ones(len(u), dtype=bool)
     for _ in range(steps):
         on = np.flatnonzero(stays)
-        seed, step, x1, t1 = (u[on], v[on]), h[on], x[on], t[on]
-        a1 = _bend(surface, x1, t1, seed)
-        t2 = t1 + 0.5 * step * a1
-        a2 = _bend(surface, x1 + 0.5 * step * t1, t2, seed)
-        t3 = t1 + 0.5 * step * a2
-        a3 = _bend(surface, x1 + 0.5 * step * t2, t3, seed)
-        t4 = t1 + step * a3
-        a4 = _bend(surface, x1 + step * t3, t4, seed)
-        to = x1 + step / 6 * (t1 + 2 * t2 + 2 * t3 + t4)
-        u[on], v[on], x[on], n, stays[on] = _foot(surface, to, seed)
-        way = t1 + step / 6 * (a1 + 2 * a2 + 2 * a3 + a4)
-        t[on] = unit(way - dot(way, n)[:, None] * n)
+        seed = u[on], v[on]
+        after = _runge_kutta(surface, _State(place[on], way[on]), step[on], seed)
+        u[on], v[on], place[on], normal, stays[on] = _foot(surface, after.place, seed)
+        way[on] = unit(after.way - dot(after.way, normal)[:, None] * normal)
     return u, v, stays
 
 
-def _bend(surface: Surface, x: Array, t: Array, seed: tuple[Array, Array]) -> Array:
-    """Acceleration (m, 3) of geodesics through the feet of ``x``, of unit speed along ``t``."""
-    feet = to_surface(surface, x, seed)
-    d = surface_derivatives(surface, feet.u, feet.v, 2)
-    su, sv = d[1, 0], d[0, 1]
-    n = unit(cross(su, sv))
-    e, f, g, a, b = dot(su, su), dot(su, sv), dot(sv, sv), dot(t, su), dot(t, sv)
-    area = np.maximum(e * g - f * f, TINY)
-    du, dv = (a * g - b * f) / area, (b * e - a * f) / area
-    bend = d[2, 0] * (du * du)[:, None] + d[1, 1] * (2 * du * dv)[:, None] + d[0, 2] * (dv * dv)[:, None]
-    return dot(bend, n)[:, None] * n
+def _runge_kutta(surface: Surface, at: _State, step: Array, seed: tuple[Array, Array]) -> _State:
+    first = _rate(surface, at, seed)
+    second = _rate(surface, at.on(0.5 * step, first), seed)
+    third = _rate(surface, at.on(0.5 * step, second), seed)
+    fourth = _rate(surface, at.on(step, third), seed)
+    out = at
+    for share, rate in ((1 / 6, first), (1 / 3, second), (1 / 3, third), (1 / 6, fourth)):
+        out = out.on(share * step, rate)
+    return out
+
+
+def _rate(surface: Surface, at: _State, seed: tuple[Array, Array]) -> _State:
+    """Change per mm of way: of the place, and of the way, square to the surface at the foot, as it bends there."""
+    feet = to_surface(surface, at.place, seed)
+    here = jet(surface_derivatives(surface, feet.u, feet.v, 2))
+    return _State(at.way, here.second(at.way, at.way)[:, None] * here.normal)
 
 
 def _foot(surface: Surface, x: Array, seed: tuple[Array, Array]) -> tuple[Array, Array, Array, Array, BoolArray]:

@@ -14,6 +14,7 @@ from pamble.core.spline import basis
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
+from pamble.core.spline.extremes import both_sides, largest
 
 _EACH = 32
 _GAUSS = np.polynomial.legendre.leggauss(8)
@@ -161,6 +162,20 @@ def _inflections(curve: Curve, t: Array, bend: Array) -> Array:
     return np.array(found)
 
 
+def most_curved(curve: Curve, t: Array | None = None) -> tuple[Array, float]:
+    """Where a curve bends most, (3,), and its curvature there, 1/mm: closed in on between samples and at breaks.
+
+    t: samples (m,) to begin with; close enough by default.
+    """
+    t = np.sort(np.concatenate([samples(curve) if t is None else t, both_sides(curve)]))
+
+    def bent(t: Array) -> Array:
+        return curve_jets(curve, t).curvature[None]
+
+    at, most = largest(bent, t, bent(t))
+    return curve_points(curve, at)[0], float(most[0])
+
+
 def curve_facts(curve: Curve, quick: bool = False) -> CurveFacts:
     """Length, largest curvature and where, inflections, humps of the comb.
 
@@ -169,11 +184,10 @@ def curve_facts(curve: Curve, quick: bool = False) -> CurveFacts:
     t = samples(curve, 12 if quick else _EACH)
     jets = curve_jets(curve, t)
     k = jets.curvature
-    i = int(np.argmax(k))
-    largest = float(k[i])
-    straight = largest * float(norm(np.diff(jets.point, axis=0)).sum()) < 1e-9
+    place, most = most_curved(curve, t)
+    straight = most * float(norm(np.diff(jets.point, axis=0)).sum()) < 1e-9
     rise = np.diff(k)
-    level = 1e-4 * max(largest, 1e-15)
+    level = 1e-4 * max(most, 1e-15)
     sign = np.sign(np.where(np.abs(rise) < level / _EACH, 0.0, rise))
     sign = sign[sign != 0]
     humps = int(np.sum((sign[:-1] > 0) & (sign[1:] < 0)))
@@ -185,7 +199,7 @@ def curve_facts(curve: Curve, quick: bool = False) -> CurveFacts:
     else:
         turns = curve_points(curve, _inflections(curve, t, jets.bend))
     length = _chord_length(jets.point) if quick else curve_length(curve)
-    return CurveFacts(length, largest, None if straight else 1.0 / largest, jets.point[i], turns, humps)
+    return CurveFacts(length, most, None if straight else 1.0 / most, place, turns, humps)
 
 
 def _chord_length(points: Array) -> float:

@@ -9,7 +9,7 @@ from pamble.core.errors import GeometryError
 from pamble.core.spline.curve import Curve
 
 
-def _frame(normal: Array, toward: Array | None = None) -> tuple[Array, Array]:
+def frame(normal: Array, toward: Array | None = None) -> tuple[Array, Array]:
     """Two unit vectors that span the plane square to ``normal``, the first one along ``toward`` as far as it goes."""
     n = unit(floats(normal)[None])[0]
     if not np.any(n):
@@ -43,7 +43,7 @@ def ellipse(
         raise GeometryError(f"Radii are above zero, not {min(radii):g} mm.")
     if not 0 < abs(degrees) <= 360:
         raise GeometryError(f"An arc turns by up to 360°, not by {degrees:g}°.")
-    x, y = _frame(normal, toward)
+    x, y = frame(normal, toward)
     pieces = int(np.ceil(abs(degrees) / 90 - 1e-9))
     half = np.radians(degrees) / pieces / 2
     angle = half * np.arange(2 * pieces + 1)
@@ -72,7 +72,7 @@ def arc_three_points(a: Array, b: Array, c: Array) -> Curve:
     if area < 1e-12 * (u @ u) * (v @ v) or area == 0:
         raise GeometryError("The three points lie on a line: an arc needs a bend.")
     centre = a + (np.cross(n, u) * (v @ v) + np.cross(v, n) * (u @ u)) / (2 * area)
-    x, y = _frame(n, a - centre)
+    x, y = frame(n, a - centre)
     angle = float(np.degrees(np.arctan2((c - centre) @ y, (c - centre) @ x)) % 360)
     radius = float(np.linalg.norm(a - centre))
     return ellipse(centre, n, (radius, radius), a - centre, angle)
@@ -95,7 +95,7 @@ def arc_by_radius(start: Array, end: Array, radius: float, normal: Array, large:
         raise GeometryError("The plane's normal is not square to the line between the ends.")
     rise = np.sqrt(max(radius**2 - width**2 / 4, 0.0)) * (-1.0 if large else 1.0)
     centre = (a + b) / 2 + rise * side
-    x, y = _frame(n, a - centre)
+    x, y = frame(n, a - centre)
     angle = float(np.degrees(np.arctan2((b - centre) @ y, (b - centre) @ x)) % 360)
     return ellipse(centre, n, (radius, radius), a - centre, angle)
 
@@ -107,30 +107,16 @@ def rounded_rectangle(
     w, h = size
     if min(w, h) <= 0 or corner <= 0 or 2 * corner > min(w, h):
         raise GeometryError(f"Corners of {corner:g} mm do not fit a rectangle of {w:g} x {h:g} mm.")
-    x, y = _frame(normal, toward)
-    middle = floats(centre)
-    flat: list[Array] = []
-    weights: list[float] = []
-    conic = rho / (1 - rho) if 0 < rho < 1 else -1.0
-    if conic < 0:
+    if not 0 < rho < 1:
         raise GeometryError(f"rho lies between 0 and 1, not at {rho:g}.")
-    signs = [(1, -1), (1, 1), (-1, 1), (-1, -1)]
-    for i, (sx, sy) in enumerate(signs):
-        tip = middle + sx * w / 2 * x + sy * h / 2 * y
-        before, after = (-sy * y, -sx * x) if i % 2 == 0 else (-sx * x, -sy * y)
-        # Corners come round anticlockwise: in along one side, out along the next.
-        inward, outward = (after, before) if i % 2 == 0 else (before, after)
-        p, q = tip + corner * (inward if i % 2 == 0 else outward), tip + corner * (outward if i % 2 == 0 else inward)
-        flat += [p, tip, q]
-        weights += [1.0, conic, 1.0]
-    control, w8 = [], []
-    for i in range(4):
-        p, tip, q = flat[3 * i : 3 * i + 3]
-        following = flat[(3 * i + 3) % 12]
-        control += [p, tip, q, (q + following) / 2]
-        w8 += [1.0, conic, 1.0, 1.0]
-    control.append(control[0])
-    w8.append(1.0)
-    inner = np.repeat(np.arange(1, 8) / 8, 2)
-    knots = np.concatenate([[0.0] * 3, inner, [1.0] * 3])
-    return Curve(2, knots, np.array(control), floats(w8))
+    x, y = frame(normal, toward)
+    signs = np.array([(1, -1), (1, 1), (-1, 1), (-1, -1)])
+    tips = floats(centre) + signs @ np.stack([w / 2 * x, h / 2 * y])
+    # From each tip back along the side before it, anticlockwise: the tips' order gives both sides' directions.
+    back = unit(np.roll(tips, 1, axis=0) - tips)
+    starts, ends = tips + corner * back, tips - corner * np.roll(back, -1, axis=0)
+    middles = 0.5 * (ends + np.roll(starts, -1, axis=0))
+    control = np.stack([starts, tips, ends, middles], axis=1).reshape(-1, 3)
+    weights = np.tile([1.0, rho / (1 - rho), 1.0, 1.0], 4)
+    knots = np.concatenate([[0.0] * 3, np.repeat(np.arange(1, 8) / 8, 2), [1.0] * 3])
+    return Curve(2, knots, np.vstack([control, control[:1]]), np.append(weights, 1.0))

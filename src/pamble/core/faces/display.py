@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -39,13 +40,23 @@ class DisplayMesh:
 
 
 def grid_parameters(knots: Array, degree: int, least: int) -> Array:
-    """Evenly spread parameters with every span boundary among them, at least ``least`` steps in all."""
+    """Evenly spread parameters with every span boundary among them, at least ``least`` steps in all; not to be written
+    to.
+    """
+    return _grid_parameters(np.asarray(knots, dtype=np.float64).tobytes(), degree, least)
+
+
+@lru_cache(maxsize=512)
+def _grid_parameters(key: bytes, degree: int, least: int) -> Array:
+    knots = np.frombuffer(key)
     points = basis.breaks(knots, degree)
     width = np.diff(points)
     share = np.maximum(1, np.round(least * width / (points[-1] - points[0]))).astype(np.intp)
     span = np.repeat(np.arange(len(width)), share)
     step = np.arange(len(span)) - np.repeat(np.cumsum(share) - share, share)
-    return np.append(points[span] + width[span] * step / share[span], points[-1])
+    out = np.append(points[span] + width[span] * step / share[span], points[-1])
+    out.setflags(write=False)
+    return out
 
 
 def display_mesh(face: Face, steps: int, reach: float | None = None, last: MovingMesh | None = None) -> DisplayMesh:

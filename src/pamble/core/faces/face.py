@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 from pamble.core.arrays import floats
 from pamble.core.errors import ReferenceLost
@@ -110,17 +110,18 @@ class Face:
 
 def natural_edge(surface: Surface, side: str, name: str | None = None) -> Edge:
     """One of the four sides of a surface, run along the rising parameter. Raises `ReferenceLost` for another word."""
-    pcurve, inward = _side(surface, side)
+    pcurve, inward = _side(surface.domain, side)
     return Edge(surface, name or side, pcurve, inward, None, side)
 
 
 def side_curve(surface: Surface, side: str) -> tuple[Curve, float, Curve]:
     """A side in the parameter plane, +1 if the surface lies on its left, and its exact twin in space."""
-    return *_side(surface, side), edge_curve(surface, side)
+    return *_side(surface.domain, side), edge_curve(surface, side)
 
 
-def _side(surface: Surface, side: str) -> tuple[Curve, float]:
-    (u0, u1), (v0, v1) = surface.domain
+@lru_cache(maxsize=512)
+def _side(box: tuple[tuple[float, float], tuple[float, float]], side: str) -> tuple[Curve, float]:
+    (u0, u1), (v0, v1) = box
     corners = {
         "u0": ((u0, v0), (u0, v1), -1.0),
         "u1": ((u1, v0), (u1, v1), 1.0),

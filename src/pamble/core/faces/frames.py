@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, fields
 from functools import cached_property
 
 import numpy as np
@@ -15,7 +16,7 @@ from pamble.core.remember import Remembered
 from pamble.core.spline import basis
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.differential import Jet, jet
+from pamble.core.spline.differential import Jet, jet, stacked_jets
 from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives
 from pamble.core.spline.surface import Surface
 
@@ -26,6 +27,9 @@ _POLE_STEP = 1e-6
 _TWIN = 1e-3
 """Distance in mm between an edge's curve and the surface under its parameter curve up to which the place there is taken
 for the foot: the normal differs by that distance times a curvature."""
+
+_SAME_PACE = 1e-9
+"""Distance in mm within which two edges run through the same places at the same shares of their ranges."""
 
 _ROW = 256
 """Most samples of a row that is remembered."""
@@ -68,28 +72,54 @@ class EdgeFrames:
         return self.jet.third(self.outward)
 
 
+def stacked(parts: Sequence[EdgeFrames]) -> EdgeFrames:
+    """Samples of several edges in one row; all have derivatives of the same order."""
+    if len(parts) == 1:
+        return parts[0]
+    rows = {f.name: np.concatenate([getattr(p, f.name) for p in parts]) for f in fields(EdgeFrames) if f.name != "jet"}
+    return EdgeFrames(**rows, jet=stacked_jets([p.jet for p in parts]))
+
+
 def positions(edge: Edge, t: ArrayLike) -> Array:
     """Points of the edge in space, (m, 3)."""
     return curve_points(edge.space, t)
 
 
-def frames(edge: Edge, t: ArrayLike, order: int = 2) -> EdgeFrames:
+def frames(edge: Edge, t: ArrayLike, order: int = 2, remember: bool = True) -> EdgeFrames:
     """Sample an edge with the surface's derivatives to ``order`` (2 or 3).
 
     Where the edge has a curve of its own, normals and curvatures are taken at the foot of its points on the surface.
-    An edge remembers what it was asked last: while a neighbour is dragged it stands, and its samples with it.
+    An edge remembers what it was asked last: while a neighbour is dragged it stands, and its samples with it; samples
+    that nobody asks for twice are not worth it.
     """
     t = np.atleast_1d(floats(t))
-    if len(t) > _ROW:
+    if len(t) > _ROW or not remember:
         return _frames(edge, t, order)
     return _KEPT.get(edge, (t.tobytes(), order), lambda: _frames(edge, t.copy(), order))
 
 
-def feet(edge: Edge, points: Array) -> Array:
-    """Parameters (m,) of the places on an edge that are closest to points (m, 3)."""
-    if len(points) > _ROW:
-        return to_curve(edge.space, points).t
-    return _FEET.get(edge, points.tobytes(), lambda: to_curve(edge.space, points).t)
+def feet(edge: Edge, points: Array, shares: Array, remember: bool = True) -> Array:
+    """Parameters (m,) of the places on an edge that are closest to points (m, 3).
+
+    shares: of another edge's range (m,) at which the points were taken; where both run at one pace, forward or back,
+    as a surface made on an edge does, nothing is to be searched.
+    """
+    if len(points) > _ROW or not remember:
+        return _feet(edge, points, shares)
+    return _FEET.get(edge, points.tobytes(), lambda: _feet(edge, points, shares))
+
+
+def _feet(edge: Edge, points: Array, shares: Array) -> Array:
+    start, end = edge.domain
+    ends = curve_points(edge.space, (start, end))
+    near = norm(ends - points[0]) < _SAME_PACE
+    for way in (shares, 1.0 - shares):
+        if not near[int(way[0] > 0.5)]:
+            continue
+        t = start + way * (end - start)
+        if norm(curve_points(edge.space, t) - points).max() < _SAME_PACE:
+            return t
+    return to_curve(edge.space, points).t
 
 
 def _frames(edge: Edge, t: Array, order: int) -> EdgeFrames:

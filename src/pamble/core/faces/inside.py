@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from pamble.core.arrays import Array, BoolArray, IntArray
+from pamble.core.curves.stretches import stretches
 from pamble.core.faces.face import Edge, Face
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
@@ -12,6 +13,9 @@ from pamble.core.spline.evaluate import curve_derivatives, curve_points
 
 _EACH = 24
 """Sides of the polygon that stands for a span of a trim curve, until a crossing is found on the curve itself."""
+
+_ASKED = 201
+"""Places along a curve at which it is asked whether the face reaches there."""
 
 
 def inside(face: Face, u: Array, v: Array) -> BoolArray:
@@ -30,6 +34,18 @@ def inside(face: Face, u: Array, v: Array) -> BoolArray:
         ends = np.stack([curve_points(e.pcurve, e.domain)[:: int(e.inward)] for e in loop])
         crossings += _straight_crossings(ends[:, 1], np.roll(ends[:, 0], -1, axis=0), u, v)
     return np.asarray(crossings % 2 == 1)
+
+
+def held(face: Face, on_face: Curve) -> list[tuple[float, float]]:
+    """Stretches of a curve in a face's parameters, (start, end) in order, that lie on what its trims have left."""
+    if face.natural:
+        return [on_face.domain]
+
+    def label(t: Array) -> IntArray:
+        uv = curve_points(on_face, t)
+        return np.where(inside(face, uv[:, 0], uv[:, 1]), 0, -1)
+
+    return [(a, b) for _, a, b in stretches(label, np.linspace(*on_face.domain, _ASKED)) if b > a]
 
 
 def _crossings(edge: Edge, u: Array, v: Array) -> IntArray:

@@ -1,130 +1,118 @@
-"""Where faces meet planes and each other: OpenCASCADE finds the branches, Newton makes them exact."""
+"""Where faces meet planes and each other, as rows of points that lie on both within rounding."""
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
-from OCP.BRepAdaptor import BRepAdaptor_Curve
-from OCP.BRepAlgoAPI import BRepAlgoAPI_Section
-from OCP.gp import gp_Dir, gp_Pln, gp_Pnt
-from OCP.TopAbs import TopAbs_ShapeEnum
-from OCP.TopExp import TopExp_Explorer
-from OCP.TopoDS import TopoDS
 
 from pamble.core.arrays import Array, dot, norm, unit
 from pamble.core.curves.measure import length_and_turn
 from pamble.core.errors import GeometryError, NotMeeting
+from pamble.core.faces.crossing.fit import FittedBranch
 from pamble.core.faces.face import Face
-from pamble.core.faces.to_shape import face_to_shape
-from pamble.core.spline.closest import to_surface
-from pamble.core.spline.evaluate import surface_derivatives
+from pamble.core.faces.inside import held
+from pamble.core.faces.trim import Meet, fresh_meet, plane_patch
+from pamble.core.planes import Plane
+from pamble.core.spline.closest import to_curve, to_surface
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points, surface_derivatives
 from pamble.core.spline.surface import Surface
+from pamble.core.tolerances import COINCIDENT
 
 _FINE = 241
+"""Points of a run."""
+
+_NEAR = 1e-4
+"""Tolerance in mm of the curves from which the points are taken before they are made exact."""
+
+_LIES = 10 * COINCIDENT
+"""Distance in mm up to which an edge lies in a plane: files bring that much."""
+
+_STEPS = 12
+_EXACT = 1e-10
+"""Last step in mm with which a point counts as lying on both."""
 
 
-def plane_section(face: Face, point: Array, normal: Array) -> list[Array]:
-    """Branches of a face's section with a plane, each a run of points (m, 3) that lie on both within rounding.
+def plane_section(face: Face, plane: Plane, meet: Meet | None = None) -> list[Array]:
+    """Branches of a face's section with a plane, each a run of points (m, 3), a closed one back at its start.
 
-    Raises `GeometryError` if the plane misses the face.
+    meet: where intersections of surfaces come from; found anew by default. Raises `NotMeeting` if the plane misses the
+    face, `GeometryError` where it only touches it.
     """
-    n = unit(np.asarray(normal, dtype=float)[None])[0]
-    if not np.any(n):
-        raise GeometryError("A section plane needs a normal that is not zero.")
-    p = np.asarray(point, dtype=float)
-    plane = gp_Pln(gp_Pnt(*p.tolist()), gp_Dir(*n.tolist()))
-    runs = _branches(BRepAlgoAPI_Section(face_to_shape(face), plane, False))
+    border = [e.space for e in face.edges if _in_plane(e.space, plane)]
+    if len(border) > 2 and len(border) == len(face.edges) and _flat(face, plane):
+        raise GeometryError("The face lies in the plane: there is no line in which they meet.")
+    crossing = _runs(face, Face(plane_patch(plane, face.surface)), meet)
+    # What runs along an edge that lies in the plane is found by luck: the edge itself is the section there.
+    runs = [r for r in crossing if not any(_along(r, c) for c in border)]
+    runs += [curve_points(c, _even(c, [c.domain])) for c in border]
     if not runs:
         raise NotMeeting("The plane misses the face: move it, or turn it.")
-    return [_onto_plane(face.surface, run, p, n) for run in runs]
+    return runs
 
 
-def face_intersection(a: Face, b: Face) -> list[Array]:
-    """Branches of the intersection of two faces, each a run of points (m, 3).
-
-    Raises `GeometryError` if they do not meet.
-    """
-    runs = _branches(BRepAlgoAPI_Section(face_to_shape(a), face_to_shape(b), False))
+def face_intersection(a: Face, b: Face, meet: Meet | None = None) -> list[Array]:
+    """Branches of the intersection of two faces, as of `plane_section`. Raises `NotMeeting` if they do not meet."""
+    runs = _runs(a, b, meet)
     if not runs:
         raise NotMeeting("The two faces do not meet: extend one, or move it.")
-    return [_onto_both(a.surface, b.surface, run) for run in runs]
+    return runs
 
 
-def _branches(section: Any) -> list[Array]:
-    section.ComputePCurveOn1(True)
-    section.Approximation(True)
-    section.Build()
-    pieces = []
-    walk = TopExp_Explorer(section.Shape(), TopAbs_ShapeEnum.TopAbs_EDGE)
-    while walk.More():
-        curve = BRepAdaptor_Curve(TopoDS.Edge(walk.Current()))
-        pieces.append(_even_points(curve))
-        walk.Next()
-    return _chained([p for p in pieces if float(norm(np.diff(p, axis=0)).sum()) > 1e-6])
-
-
-def _even_points(curve: Any) -> Array:
-    """Points at even steps along a curve of the boundary model, whose own pace may vary a hundredfold, and closer where
-    it turns.
-    """
-    t = np.linspace(curve.FirstParameter(), curve.LastParameter(), 4 * _FINE)
-    for _ in range(3):
-        points = np.array([(p.X(), p.Y(), p.Z()) for p in map(curve.Value, t.tolist())])
-        along = length_and_turn(points)
-        t = np.interp(np.linspace(0, along[-1], _FINE), along, t)
-    return np.array([(p.X(), p.Y(), p.Z()) for p in map(curve.Value, t.tolist())])
-
-
-def _chained(pieces: list[Array]) -> list[Array]:
-    """Pieces that run on into each other smoothly made one."""
-    left = list(pieces)
+def _runs(a: Face, b: Face, meet: Meet | None) -> list[Array]:
     out = []
-    while left:
-        run = left.pop(0)
-        grown = True
-        while grown:
-            grown = False
-            for i, piece in enumerate(left):
-                for candidate in (piece, piece[::-1]):
-                    if norm(candidate[:1] - run[-1:])[0] < 1e-5 and _smooth(run[-2:], candidate[:2]):
-                        run, grown = np.vstack([run, candidate[1:]]), True
-                    elif norm(candidate[-1:] - run[:1])[0] < 1e-5 and _smooth(candidate[-2:], run[:2]):
-                        run, grown = np.vstack([candidate[:-1], run]), True
-                    if grown:
-                        break
-                if grown:
-                    left.pop(i)
-                    break
-        out.append(run)
+    for fit, swapped in (meet or fresh_meet(_NEAR))(a.surface, b.surface):
+        on_a, on_b = (fit.on_b, fit.on_a) if swapped else (fit.on_a, fit.on_b)
+        for stretch in _on_both(a, on_a, b, on_b, fit):
+            t = _even(fit.space, stretch)
+            out.append(_onto_both(a.surface, b.surface, curve_points(on_a, t), curve_points(on_b, t)))
     return out
 
 
-def _smooth(before: Array, after: Array) -> bool:
-    a, b = unit(np.diff(before, axis=0)), unit(np.diff(after, axis=0))
-    return float(dot(a, b)[0]) > 0.98
+def _on_both(a: Face, on_a: Curve, b: Face, on_b: Curve, fit: FittedBranch) -> list[list[tuple[float, float]]]:
+    """Stretches of a branch that both faces have; one that runs over the start of a closed branch in two pieces."""
+    found = []
+    for s, e in held(a, on_a):
+        found += [(max(s, p), min(e, q)) for p, q in held(b, on_b) if min(e, q) > max(s, p)]
+    start, end = fit.space.domain
+    ends = curve_points(fit.space, [start, end])
+    closed = float(norm(ends[1:] - ends[:1])[0]) < 10 * _NEAR
+    if closed and len(found) > 1 and found[0][0] == start and found[-1][1] == end:
+        return [[found[-1], found[0]], *([f] for f in found[1:-1])]
+    return [[f] for f in found]
 
 
-def _onto_plane(surface: Surface, run: Array, point: Array, normal: Array) -> Array:
-    """Newton on n.(S - p) = 0 along the surface, square to the section."""
-    feet = to_surface(surface, run)
-    u, v = feet.u, feet.v
-    for _ in range(6):
-        d = surface_derivatives(surface, u, v, 1)
-        off = (d[0, 0] - point) @ normal
-        a, b = d[1, 0] @ normal, d[0, 1] @ normal
-        square = np.maximum(a * a + b * b, 1e-30)
-        u, v = u - off * a / square, v - off * b / square
-        if np.abs(off).max() < 1e-12:
-            break
-    return np.asarray(surface_derivatives(surface, u, v, 0)[0, 0])
+def _in_plane(curve: Curve, plane: Plane) -> bool:
+    return float(np.abs(plane.height(curve.control)).max()) < _LIES
 
 
-def _onto_both(a: Surface, b: Surface, run: Array) -> Array:
-    """Points moved to the line where the tangent planes at their feet on both surfaces meet, until they lie on both."""
-    points = run
-    for _ in range(8):
-        fa, fb = to_surface(a, points), to_surface(b, points)
+def _flat(face: Face, plane: Plane) -> bool:
+    return float(np.abs(plane.height(face.surface.control.reshape(-1, 3))).max()) < _LIES
+
+
+def _along(run: Array, curve: Curve) -> bool:
+    return float(to_curve(curve, run[1:-1:8]).distance.max()) < 10 * _NEAR
+
+
+def _even(curve: Curve, stretch: list[tuple[float, float]]) -> Array:
+    """Parameters (m,) at even steps of length and turning along a stretch."""
+    t = np.concatenate([np.linspace(s, e, 4 * _FINE) for s, e in stretch])
+    number = np.arange(len(t))
+    x = number.astype(float)
+    for _ in range(3):
+        along = length_and_turn(curve_points(curve, np.interp(x, number, t)))
+        x = np.interp(np.linspace(0, along[-1], _FINE), along, x)
+    return np.asarray(np.interp(x, number, t))
+
+
+def _onto_both(a: Surface, b: Surface, uv_a: Array, uv_b: Array) -> Array:
+    """Points moved to the line where the tangent planes at their feet on both surfaces meet, until they lie on both.
+
+    Raises `GeometryError` where they do not come to rest: there the surfaces hardly cross.
+    """
+    points = 0.5 * (surface_derivatives(a, *uv_a.T)[0, 0] + surface_derivatives(b, *uv_b.T)[0, 0])
+    for _ in range(_STEPS):
+        fa, fb = to_surface(a, points, (uv_a[:, 0], uv_a[:, 1])), to_surface(b, points, (uv_b[:, 0], uv_b[:, 1]))
+        uv_a, uv_b = np.column_stack([fa.u, fa.v]), np.column_stack([fb.u, fb.v])
         da, db = surface_derivatives(a, fa.u, fa.v, 1), surface_derivatives(b, fb.u, fb.v, 1)
         na, nb = unit(np.cross(da[1, 0], da[0, 1])), unit(np.cross(db[1, 0], db[0, 1]))
         ra, rb = dot(na, fa.point - points), dot(nb, fb.point - points)
@@ -132,6 +120,7 @@ def _onto_both(a: Surface, b: Surface, run: Array) -> Array:
         det = np.maximum(1 - c * c, 1e-9)
         step = ((ra - c * rb) / det)[:, None] * na + ((rb - c * ra) / det)[:, None] * nb
         points = points + step
-        if norm(step).max() < 1e-11:
-            break
-    return points
+        if norm(step).max() < _EXACT:
+            return np.asarray(points)
+    x, y, z = points[int(np.argmax(norm(step)))]
+    raise GeometryError(f"The two hardly cross near ({x:.2f}, {y:.2f}, {z:.2f}) mm: turn or move one of them.")

@@ -7,15 +7,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pamble.core.arrays import Array, IntArray
+from pamble.core.arrays import Array
 from pamble.core.curves.edit import extend
-from pamble.core.curves.stretches import stretches
 from pamble.core.errors import GeometryError
 from pamble.core.faces.crossing.branches import Branch, find_branches, smooth_runs
 from pamble.core.faces.crossing.fit import FittedBranch, fit_branch
 from pamble.core.faces.crossing.onto import curve_onto
 from pamble.core.faces.face import Face
-from pamble.core.faces.inside import inside
+from pamble.core.faces.inside import held
 from pamble.core.faces.regions.arrange import Arrangement, arrange
 from pamble.core.faces.regions.choose import Complaint, Pick, Region, chosen, complaints, regions
 from pamble.core.faces.regions.cut import faces_of
@@ -29,9 +28,6 @@ from pamble.core.surfaces.extend import grown
 
 _GROWN = 0.25
 """By how much of its size a cutting surface is extended on every side, if asked."""
-
-_CLIPPED = 201
-"""Places along a branch at which it is asked whether the cutter, itself trimmed, reaches there."""
 
 
 @dataclass(frozen=True)
@@ -116,7 +112,7 @@ def cut_curves(face: Face, cutter: Cutter, tolerance: float, meet: Meet | None =
     out = []
     for fit, swapped in (meet or fresh_meet(tolerance))(face.surface, other.surface):
         mine, theirs = (fit.on_b, fit.on_a) if swapped else (fit.on_a, fit.on_b)
-        out += [CutCurve(_part(mine, *s), _part(fit.space, *s)) for s in _held(other, theirs)]
+        out += [CutCurve(_part(mine, *s), _part(fit.space, *s)) for s in held(other, theirs)]
     return out
 
 
@@ -136,18 +132,6 @@ def fitted(
     """Fitted runs of branches, cut at their kinks. start: spans of each from which the search goes on."""
     runs = [run for branch in branches for run in smooth_runs(branch)]
     return [fit_branch(a, b, run, tolerance, start[i] if i < len(start) else (), quick) for i, run in enumerate(runs)]
-
-
-def _held(other: Face, on_other: Curve) -> list[tuple[float, float]]:
-    """Stretches of a branch that lie on what a trimmed cutter has left."""
-    if other.natural:
-        return [on_other.domain]
-
-    def label(t: Array) -> IntArray:
-        uv = curve_points(on_other, t)
-        return np.where(inside(other, uv[:, 0], uv[:, 1]), 0, -1)
-
-    return [(a, b) for _, a, b in stretches(label, np.linspace(*on_other.domain, _CLIPPED)) if b > a]
 
 
 def _part(curve: Curve, start: float, end: float) -> Curve:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from pamble.core.arrays import Array, norm
-from pamble.core.curves.jets import curve_jets
+from pamble.core.curves.jets import CurveJets, curve_jets
 from pamble.core.curves.meet import nearest
 from pamble.core.curves.shapes import arc_three_points
 from pamble.core.errors import BlendError, TooLarge
@@ -15,6 +15,15 @@ from pamble.core.joining.curve_blend import blend_curve
 from pamble.core.spline import knots
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives
+
+_MEETING = 0.05
+"""Gap in mm up to which two curves are taken to meet."""
+
+_STRAIGHT_ON = 1e-6
+"""Sine of the angle between two curves below which there is no corner."""
+
+_STEPS, _SETTLED, _CLOSED = 40, 1e-12, 1e-6
+"""Most Newton steps, the last step (of the radius), and what may be left between both centres, mm."""
 
 
 @dataclass(frozen=True)
@@ -27,56 +36,94 @@ class Corner:
     radius: float
 
 
+@dataclass(frozen=True)
+class _Contact:
+    """A place on one of the two curves. away: +1 if its parameter rises away from the corner, else -1.
+
+    side: unit (3,), square to the curve, toward the inside of the corner. bend: curvature toward that side, 1/mm.
+    """
+
+    curve: Curve
+    t: float
+    away: float
+    jet: CurveJets
+    side: Array
+    bend: float
+
+    @property
+    def direction(self) -> Array:
+        """Unit tangent (3,) away from the corner."""
+        return np.asarray(self.away * self.jet.tangent[0])
+
+    def centre(self, radius: float) -> Array:
+        """Where a circle that touches here has its centre, (3,)."""
+        return np.asarray(self.jet.point[0] + radius * self.side)
+
+
 def corner(
     a: Curve, b: Curve, radius: float, smooth: bool = False, fullness: tuple[float | None, float | None] = (None, None)
 ) -> Corner:
-    """Round the corner where two curves of one plane meet.
+    """Round the corner where two curves of one plane meet; radius in mm.
 
-    Contacts by Newton on A + R n_a = B + R n_b with both normals on the inner side. ``smooth`` puts a G2 blend between
-    the same contacts in place of the arc. Raises `BlendError` if the curves do not meet or the radius does not fit.
+    ``smooth`` puts a G2 blend between the same contacts in place of the arc, with ``fullness`` on each side. Raises
+    `BlendError` if the curves do not meet or run on into each other, `TooLarge` if the radius does not fit.
     """
     meet = nearest(a, b)
-    if meet.gap > 0.05:
+    if meet.gap > _MEETING:
         raise BlendError(f"The curves do not meet, the gap is {meet.gap:.3f} mm: extend them until they do.")
-    x, y = meet.t
-    arms = [_leaving(a, x), _leaving(b, y)]
-    normal = np.cross(arms[0], arms[1])
-    if np.linalg.norm(normal) < 1e-6:
+    first, second = _contacts(a, b, meet.t, radius)
+    centre = first.centre(radius)
+    if smooth:
+        toward = [c.jet.turned() if c.away > 0 else c.jet for c in (first, second)]
+        made = blend_curve(toward[0], toward[1], (2, 2), fullness).curve
+    else:
+        start, end = first.jet.point[0], second.jet.point[0]
+        middle = 0.5 * (start + end) - centre
+        made = arc_three_points(start, centre + radius * middle / np.linalg.norm(middle), end)
+    return Corner(made, (_rest(first), _rest(second)), centre, radius)
+
+
+def _contacts(a: Curve, b: Curve, at: tuple[float, float], radius: float) -> tuple[_Contact, _Contact]:
+    """Where a circle touches both curves: Newton on A + R n_a = B + R n_b, both normals on the inner side.
+
+    With s the length along a curve, d(A + R n)/ds = (1 - R k) T on the inner side.
+    """
+    arms = [_leaving(curve, t) for curve, t in zip((a, b), at, strict=True)]
+    across = np.cross(arms[0], arms[1])
+    if np.linalg.norm(across) < _STRAIGHT_ON:
         raise BlendError("The curves run on into each other: there is no corner to round.")
-    normal = normal / np.linalg.norm(normal)
+    normal = across / np.linalg.norm(across)
     angle = np.arccos(np.clip(arms[0] @ arms[1], -1, 1))
     reach = float(radius / np.tan(angle / 2))
-    signs = [_sense(a, x, arms[0]), _sense(b, y, arms[1])]
-    ta, tb = _step(a, x, signs[0] * reach), _step(b, y, signs[1] * reach)
-    for _ in range(40):
-        ja, jb = curve_jets(a, [ta]), curve_jets(b, [tb])
-        da, db = signs[0] * ja.tangent[0], signs[1] * jb.tangent[0]
-        na, nb = np.cross(normal, da), np.cross(db, normal)
-        gap = (jb.point[0] + radius * nb) - (ja.point[0] + radius * na)
-        # d(A + R n)/ds = (1 - R k) T on the inner side.
-        ka, kb = float(ja.bend[0] @ na), float(jb.bend[0] @ nb)
-        system = np.column_stack([(1 - radius * ka) * da, -(1 - radius * kb) * db])
+    normals, away = (normal, -normal), [_sense(c, t, arm) for c, t, arm in zip((a, b), at, arms, strict=True)]
+    t = [_step(c, t, s * reach) for c, t, s in zip((a, b), at, away, strict=True)]
+    for _ in range(_STEPS):
+        first, second = (_contact(*given) for given in zip((a, b), t, away, normals, strict=True))
+        gap = second.centre(radius) - first.centre(radius)
+        system = np.column_stack(
+            [(1 - radius * first.bend) * first.direction, -(1 - radius * second.bend) * second.direction]
+        )
         step = np.linalg.lstsq(system, gap, rcond=None)[0]
-        ta, tb = _step(a, ta, signs[0] * step[0]), _step(b, tb, signs[1] * step[1])
-        if np.abs(step).max() < 1e-12 * max(1.0, radius):
+        t = [_step(c.curve, c.t, c.away * by) for c, by in zip((first, second), step, strict=True)]
+        if np.abs(step).max() < _SETTLED * max(1.0, radius):
             break
-    centre = ja.point[0] + radius * na
-    inside = a.domain[0] - 1e-9 <= ta <= a.domain[1] + 1e-9 and b.domain[0] - 1e-9 <= tb <= b.domain[1] + 1e-9
-    if np.linalg.norm(gap) > 1e-6 or not inside or (ta - x) * signs[0] < 0 or (tb - y) * signs[1] < 0:
+    passed = any((c.t - start) * c.away < 0 for c, start in zip((first, second), at, strict=True))
+    if np.linalg.norm(gap) > _CLOSED or passed:
         raise TooLarge(f"Radius {radius:g} mm does not fit between the curves: choose a smaller one.")
-    ja, jb = curve_jets(a, [ta]), curve_jets(b, [tb])
-    if smooth:
-        toward_a = ja.turned() if signs[0] > 0 else ja
-        toward_b = jb.turned() if signs[1] > 0 else jb
-        made = blend_curve(toward_a, toward_b, (2, 2), fullness).curve
-    else:
-        middle = 0.5 * (ja.point[0] + jb.point[0]) - centre
-        made = arc_three_points(ja.point[0], centre + radius * middle / np.linalg.norm(middle), jb.point[0])
-    kept = tuple(
-        knots.curve_part(c, t, c.domain[1]) if s > 0 else knots.curve_part(c, c.domain[0], t)
-        for c, t, s in ((a, ta, signs[0]), (b, tb, signs[1]))
-    )
-    return Corner(made, (kept[0], kept[1]), centre, radius)
+    return first, second
+
+
+def _contact(curve: Curve, t: float, away: float, normal: Array) -> _Contact:
+    """normal: of the plane of the corner, turned so that it gives the inner side of this curve."""
+    jet = curve_jets(curve, [t])
+    side = np.cross(normal, away * jet.tangent[0])
+    return _Contact(curve, t, away, jet, side, float(jet.bend[0] @ side))
+
+
+def _rest(contact: _Contact) -> Curve:
+    """What is left of the curve beyond the contact."""
+    start, end = contact.curve.domain
+    return knots.curve_part(contact.curve, *((contact.t, end) if contact.away > 0 else (start, contact.t)))
 
 
 def corner_of_chord(

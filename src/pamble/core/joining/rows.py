@@ -85,25 +85,23 @@ class Condition:
 def solve_row(space: RowSpace, conditions: list[Condition], first: Array | None, last: Array | None) -> Array:
     """Control points (n, 3) of the row; ``first`` and ``last`` fix its end points exactly unless the row is closed."""
     n = space.count if space.joint is None else space.joint.shape[1]
-    blocks, right = [], []
-    for c in conditions:
-        scale = 1.0 / c.tolerance
-        design = c.design if space.joint is None else c.design @ space.joint
-        rows = design[:, :, None] * (c.direction * scale[:, None])[:, None, :]
-        blocks.append(rows.reshape(len(c.target), 3 * n))
-        right.append(c.target * scale)
-    a, b = np.vstack(blocks), np.concatenate(right)
+    scale = 1.0 / np.concatenate([c.tolerance for c in conditions])
+    design = np.concatenate([c.design for c in conditions])
+    design = design if space.joint is None else design @ space.joint
+    direction = np.concatenate([c.direction for c in conditions]) * scale[:, None]
+    a = (design[:, :, None] * direction[:, None, :]).reshape(len(scale), 3 * n)
+    b = np.concatenate([c.target for c in conditions]) * scale
     if space.joint is not None:
         return np.asarray(space.joint @ _least_squares(a, b).reshape(n, 3))
     x = np.zeros(3 * n)
-    free = np.ones(3 * n, dtype=bool)
+    free = slice(0 if first is None else 3, 3 * n if last is None else 3 * n - 3)
     if first is not None:
-        x[:3], free[:3] = first, False
+        x[:3] = first
     if last is not None:
-        x[-3:], free[-3:] = last, False
-    b = b - a @ x
-    a = a[:, free]
-    x[free] = _least_squares(a, b)
+        x[-3:] = last
+    if first is not None or last is not None:
+        b = b - a @ x
+    x[free] = _least_squares(a[:, free], b)
     return x.reshape(n, 3)
 
 
@@ -112,7 +110,7 @@ def _least_squares(a: Array, b: Array) -> Array:
     scale = 1.0 / np.sqrt(np.einsum("ij,ij->j", a, a))
     a = a * scale
     normal = a.T @ a
-    normal[np.diag_indices_from(normal)] += 1e-13
+    normal.ravel()[:: len(normal) + 1] += 1e-13
     factor, failed = dpotrf(normal)
     if failed:
         return floats(np.linalg.lstsq(a, b, rcond=None)[0] * scale)

@@ -5,6 +5,7 @@ Sign: curvature is positive where the surface bends toward its normal (S_u x S_v
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -117,3 +118,9 @@ def jet(derivatives: Array) -> Jet:
     n = normals(derivatives)
     area = np.maximum(norm(cross(su, sv)), TINY)[..., None]
     return Jet(derivatives, derivatives[0, 0], n, cross(sv, n) / area, cross(n, su) / area)
+
+
+def stacked_jets(parts: Sequence[Jet]) -> Jet:
+    """Jets at (m,) samples each, of the same order, as one."""
+    rows = (np.concatenate(r) for r in zip(*((p.point, p.normal, p.dual_u, p.dual_v) for p in parts), strict=True))
+    return Jet(np.concatenate([p.derivatives for p in parts], axis=2), *rows)

@@ -29,14 +29,57 @@ class Context:
     assets: Mapping[str, bytes] = field(default_factory=dict)
 
 
-Action = Callable[[dict[str, Any], list[int], float | None], dict[str, Any]]
+@dataclass(frozen=True)
+class AskedNumber:
+    """A number that an action takes. shows: what of the shape it is at first, degree or spans; 0 for neither."""
+
+    unit: str
+    low: float
+    high: float
+    whole: bool = False
+    shows: Literal["", "degree", "spans"] = ""
+
+
+@dataclass(frozen=True)
+class Action:
+    """A named change of a whole curve or at some of its CVs: ``run`` takes the parameters, the numbers of the picked
+    CVs and a number, and gives new parameters.
+
+    label, about: its name, and what it does in one line. at: where it is offered. recounts: whether CVs have other
+    numbers afterwards. asks: the number that it takes.
+    """
+
+    run: Callable[[dict[str, Any], list[int], float | None], dict[str, Any]]
+    label: str
+    about: str = ""
+    at: Literal["whole", "cvs", "both"] = "both"
+    recounts: bool = False
+    asks: AskedNumber | None = None
+
+
+@dataclass(frozen=True)
+class Figure:
+    """A figure of a result for the card. key: its name in the facts; form: number, a list of numbers, parts of each
+    entry, words, or the curve of spans against accuracy. each: label of an entry, with {n} for its number; negative:
+    that of one below zero. parts: names and units of a figure's parts.
+    """
+
+    key: str
+    label: str
+    unit: str = ""
+    form: Literal["number", "size", "list", "parts", "words", "trade-off"] = "number"
+    each: str = ""
+    negative: str = ""
+    parts: tuple[tuple[str, str], ...] = ()
 
 
 @dataclass(frozen=True)
 class FeatureKind:
     """A tool. stage: where it stands, None for what is imported; bulk: parameters too large for a card.
 
-    ask: what it wants, one line, said while it is being made. net: where the CVs stand in the parameters, if a person
+    section: heading under which its stage lists it, "" for the row; key: the key that starts it. makes: what it makes.
+    ask: what it wants, one line, said while it is being made; doing: what may be done once it is shown. figures: what
+    its card shows of the result. net: where the CVs stand in the parameters, if a person
     may move them. settle: brings parameters in order after a change, given the numbers of the CVs that were moved.
     actions: named changes of the whole net; each takes the parameters, the numbers of the picked CVs and a number, and
     gives new parameters.
@@ -49,6 +92,11 @@ class FeatureKind:
     run: Callable[[Any, Inputs, Context], Made]
     stage: Stage | None = None
     ask: str = ""
+    makes: Literal["curve", "face", "plane", "mesh", "picture", "figure", "change"] = "curve"
+    section: str = ""
+    key: str = ""
+    doing: str = ""
+    figures: tuple[Figure, ...] = ()
     bulk: tuple[str, ...] = ()
     net: tuple[str, ...] = ()
     settle: Callable[[dict[str, Any], dict[str, Any], list[int]], dict[str, Any]] | None = None
@@ -56,9 +104,12 @@ class FeatureKind:
 
 
 __all__ = [
+    "Action",
+    "AskedNumber",
     "Context",
     "DeclaredSeam",
     "FeatureKind",
+    "Figure",
     "Inputs",
     "Made",
     "PartHandle",

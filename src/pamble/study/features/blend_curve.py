@@ -13,6 +13,7 @@ from pamble.core.joining.curve_blend import BlendCurve, blend_curve, square_jet
 from pamble.core.joining.spec import DEFAULT_FULLNESS, FULLNESS_LIMITS
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made, PartHandle, made_curves
 from pamble.study.features.fields import choice, continuity, fullness, number
+from pamble.study.features.figures import JOINTS
 from pamble.study.references import EdgeRef
 from pamble.study.stored import Stored
 
@@ -30,8 +31,8 @@ class BlendCurveParams(Stored):
     second_at: float = number("At", 0.5, ge=0, le=1)
     continuity_first: int = continuity("At the first")
     continuity_second: int = continuity("At the second")
-    fullness_first: float | None = fullness("Fullness, first")
-    fullness_second: float | None = fullness("Fullness, second")
+    fullness_first: float | None = fullness("Fullness, first", 0)
+    fullness_second: float | None = fullness("Fullness, second", 1)
     degree: int | None = number("Degree", None, ge=1, le=9)
 
 
@@ -70,7 +71,16 @@ def run(params: BlendCurveParams, inputs: Inputs, context: Context) -> Made:
         (params.fullness_first, params.fullness_second),
         params.degree,
     )
-    out = made_curves(made.curve, warnings=made.warnings, joints=[vars(j) for j in made.joints], ends=where)
+    full = [
+        DEFAULT_FULLNESS[g] if f is None else f
+        for g, f in (
+            (params.continuity_first, params.fullness_first),
+            (params.continuity_second, params.fullness_second),
+        )
+    ]
+    out = made_curves(
+        made.curve, warnings=made.warnings, joints=[vars(j) for j in made.joints], ends=where, fullness=full
+    )
     return replace(out, handles=_handles(params, made))
 
 
@@ -78,18 +88,25 @@ def _handles(params: BlendCurveParams, made: BlendCurve) -> tuple[PartHandle, ..
     control, q = made.curve.control, made.curve.degree
     distance = float(np.linalg.norm(control[-1] - control[0]))
     sides = (
-        ("fullness_first", params.continuity_first, params.fullness_first, control[1], made.arms[0], "first end"),
-        ("fullness_second", params.continuity_second, params.fullness_second, control[-2], made.arms[1], "second end"),
+        ("fullness_first", params.continuity_first, params.fullness_first, control[1], made.arms[0], "first"),
+        ("fullness_second", params.continuity_second, params.fullness_second, control[-2], made.arms[1], "second"),
     )
     return tuple(
-        PartHandle(name, -1, f"Fullness, {words}", point, arm / max(float(np.linalg.norm(arm)), 1e-12), q / distance,
-                   DEFAULT_FULLNESS[g] if full is None else full, *FULLNESS_LIMITS)
-        for name, g, full, point, arm, words in sides
+        PartHandle("pull", name, -1, "Fullness", point, arm / max(float(np.linalg.norm(arm)), 1e-12),
+                   DEFAULT_FULLNESS[g] if full is None else full, *FULLNESS_LIMITS, per_mm=q / distance, side=side)
+        for name, g, full, point, arm, side in sides
         if g > 0
     )  # fmt: skip
 
 
 KIND = FeatureKind(
-    "blend_curve", "Blend curve", "theoretical", BlendCurveParams, run, "curves",
+    "blend_curve",
+    "Blend curve",
+    "theoretical",
+    BlendCurveParams,
+    run,
+    "curves",
     "Pick two lines: curves at their nearest ends, edges of faces square to them.",
-)  # fmt: skip
+    doing="Pull the round handles for fullness. Enter keeps the curve, Esc drops it.",
+    figures=(JOINTS,),
+)

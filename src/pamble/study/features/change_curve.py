@@ -9,13 +9,16 @@ import numpy as np
 from pydantic import Field
 
 from pamble.core.curves.edit import extend, join, joint_of, nearest_ends
+from pamble.core.curves.jets import end_jet
 from pamble.core.curves.measure import length_parameters
 from pamble.core.curves.meet import cut, meet
 from pamble.core.errors import GeometryError
 from pamble.core.spline import knots
 from pamble.core.spline.curve import Curve
-from pamble.study.features.base import Context, FeatureKind, Inputs, Made, made_curves
+from pamble.study.features.base import Context, FeatureKind, Figure, Inputs, Made, made_curves
 from pamble.study.features.fields import choice, number
+from pamble.study.features.figures import JOINTS
+from pamble.study.features.handles import pull
 from pamble.study.references import EdgeRef
 from pamble.study.stored import Stored
 
@@ -92,7 +95,10 @@ class ExtendParams(Stored):
 def lengthen(params: ExtendParams, inputs: Inputs, context: Context) -> Made:
     """Build the longer curve."""
     end = 0 if params.end == "start" else 1
-    return made_curves(extend(inputs.curve(params.curve), end, params.length, params.shape))
+    curve = inputs.curve(params.curve)
+    jet = end_jet(curve, end)
+    length = pull("length", "Longer by", params.length, jet.point[0], jet.tangent[0], limits=(1e-3, 1e5))
+    return made_curves(extend(curve, end, params.length, params.shape), handles=(length,))
 
 
 class JoinParams(Stored):
@@ -115,15 +121,33 @@ def join_all(params: JoinParams, inputs: Inputs, context: Context) -> Made:
     return made_curves(out, joints=figures)
 
 
-_TRIM = FeatureKind("trim_curve", "Trim, split, reverse", "theoretical", TrimParams, trim, "curves", "Pick a curve.")
+_TRIM = FeatureKind(
+    "trim_curve", "Trim, split, reverse", "theoretical", TrimParams, trim, "curves", "Pick a curve.", section="Change"
+)  # fmt: skip
 _CUT = FeatureKind(
-    "cut_curve", "Cut by a curve", "theoretical", CutParams, cut_off, "curves", "Pick a curve, then another."
+    "cut_curve",
+    "Cut by a curve",
+    "theoretical",
+    CutParams,
+    cut_off,
+    "curves",
+    "Pick a curve, then another.",
+    section="Change",
 )
-_EXTEND = FeatureKind("extend_curve", "Extend", "theoretical", ExtendParams, lengthen, "curves", "Pick a curve.")
+_EXTEND = FeatureKind(
+    "extend_curve", "Extend", "theoretical", ExtendParams, lengthen, "curves", "Pick a curve.", section="Change"
+)
 _MEET = FeatureKind(
     "meet_curves", "Extend until they meet", "theoretical", MeetParams, until_they_meet, "curves",
-    "Pick two curves: they grow, or are cut back, until they meet.",
+    "Pick two curves: they grow, or are cut back, until they meet.", section="Change",
+    figures=(
+        Figure("gap", "Gap", "mm"),
+        Figure("grown", "Grown", "mm", "list", each="Curve {n} grew by", negative="Curve {n} cut by"),
+    ),
 )  # fmt: skip
-_JOIN = FeatureKind("join_curves", "Join", "theoretical", JoinParams, join_all, "curves", "Pick curves in order.")
+_JOIN = FeatureKind(
+    "join_curves", "Join", "theoretical", JoinParams, join_all, "curves", "Pick curves in order.",
+    section="Change", figures=(JOINTS,),
+)  # fmt: skip
 
 KINDS = (_TRIM, _CUT, _EXTEND, _MEET, _JOIN)

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any, Literal
 
 from pydantic import Field
 
 from pamble.core.errors import GeometryError
 from pamble.core.faces.change import extended, shrunk, split, untrimmed
+from pamble.core.faces.frames import frames
 from pamble.core.faces.shapes import turn_over
-from pamble.study.features.base import Context, FeatureKind, Inputs, Made, changed_faces
+from pamble.study.features.base import Context, FeatureKind, Figure, Inputs, Made, changed_faces
 from pamble.study.features.fields import choice, number
+from pamble.study.features.handles import iso_handles, pull
 from pamble.study.references import ChangedEdgeRef, ChangedFaceRef, EdgeRef, FaceRef
 from pamble.study.stored import Stored
 
@@ -49,8 +52,10 @@ def extend(params: ExtendFaceParams, inputs: Inputs, context: Context) -> Made:
     inputs.edge(params.edge)
     face = inputs.face(FaceRef(feature=id))
     longer = extended(face, params.edge.edge, params.length, params.shape, 0.1 * context.fit)
+    middle = frames(inputs.edge(params.edge), [0.5 * sum(inputs.edge(params.edge).domain)])
+    handle = pull("length", "Longer by", params.length, middle.position[0], middle.outward[0], limits=(1e-3, 1e5))
     grown = [a - b for a, b in zip(longer.surface.control.shape, face.surface.control.shape, strict=True)][:2]
-    return changed_faces({id: longer}, cvs_added=grown)
+    return replace(changed_faces({id: longer}, cvs_added=grown), handles=(handle,))
 
 
 class SplitFaceParams(Stored):
@@ -63,9 +68,11 @@ class SplitFaceParams(Stored):
 
 def split_face(params: SplitFaceParams, inputs: Inputs, context: Context) -> Made:
     """Build the pieces."""
-    pieces = split(inputs.face(params.face), params.held, params.at, context.step)
+    face = inputs.face(params.face)
+    pieces = split(face, params.held, params.at, context.step)
     more = {str(n): piece for n, piece in enumerate(pieces[1:], start=2)}
-    return changed_faces({params.face.feature: pieces[0]}, more, pieces=len(pieces))
+    made = changed_faces({params.face.feature: pieces[0]}, more, pieces=len(pieces))
+    return replace(made, handles=iso_handles(face.surface, params.held, params.at))
 
 
 class OneFaceParams(Stored):
@@ -92,13 +99,55 @@ def turn(params: OneFaceParams, inputs: Inputs, context: Context) -> Made:
 
 KINDS = (
     FeatureKind(
-        "untrim", "Untrim", "primary", UntrimParams, untrim, "primaries",
+        "untrim",
+        "Untrim",
+        "primary",
+        UntrimParams,
+        untrim,
+        "primaries",
         "Pick a trimmed face; all of its trim goes, or only the edges that you pick.",
+        makes="change",
     ),
     FeatureKind(
-        "extend_face", "Extend", "primary", ExtendFaceParams, extend, "primaries", "Pick an edge of a face.",
+        "extend_face",
+        "Extend",
+        "primary",
+        ExtendFaceParams,
+        extend,
+        "primaries",
+        "Pick an edge of a face.",
+        makes="change",
     ),
-    FeatureKind("split_face", "Split", "primary", SplitFaceParams, split_face, "primaries", "Pick a face."),
-    FeatureKind("shrink_face", "Shrink", "primary", OneFaceParams, shrink, "primaries", "Pick a trimmed face."),
-    FeatureKind("turn_face", "Turn", "primary", OneFaceParams, turn, "primaries", "Pick a face to turn its normal."),
-)  # fmt: skip
+    FeatureKind(
+        "split_face",
+        "Split",
+        "primary",
+        SplitFaceParams,
+        split_face,
+        "primaries",
+        "Pick a face.",
+        makes="change",
+        figures=(Figure("pieces", "Pieces"),),
+    ),
+    FeatureKind(
+        "shrink_face",
+        "Shrink",
+        "primary",
+        OneFaceParams,
+        shrink,
+        "primaries",
+        "Pick a trimmed face.",
+        makes="change",
+        figures=(Figure("left_u", "Left of it along u", "%"), Figure("left_v", "Left of it along v", "%")),
+    ),
+    FeatureKind(
+        "turn_face",
+        "Turn",
+        "primary",
+        OneFaceParams,
+        turn,
+        "primaries",
+        "Pick a face to turn its normal.",
+        makes="change",
+    ),
+)

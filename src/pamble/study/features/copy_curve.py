@@ -8,8 +8,10 @@ import numpy as np
 
 from pamble.core.arrays import Array
 from pamble.core.curves.transform import Affine, mirror, rotation, scaling, translation
+from pamble.core.spline.evaluate import curve_points
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made, made_curves
 from pamble.study.features.fields import choice, heading, number
+from pamble.study.features.handles import turn
 from pamble.study.references import EdgeRef, Place, Point
 from pamble.study.stored import Stored
 
@@ -48,7 +50,12 @@ def run(params: CopyParams, inputs: Inputs, context: Context) -> Made:
     curve = inputs.curve(params.curve)
     pivot = inputs.point(params.pivot)
     count = 1 if params.how == "mirror" else params.copies
-    return made_curves(*(_change(params, pivot, k + 1).apply(curve) for k in range(count)))
+    copies = [_change(params, pivot, k + 1).apply(curve) for k in range(count)]
+    middle = curve_points(copies[0], [0.5 * sum(copies[0].domain)])[0]
+    handles = (turn("degrees", "Turn", params.degrees, pivot, np.array(params.axis), middle),)
+    return made_curves(*copies, handles=handles if params.how == "turn" else ())
 
 
-KIND = FeatureKind("copy_curve", "Copy, array", "theoretical", CopyParams, run, "curves", "Pick a curve.")
+KIND = FeatureKind(
+    "copy_curve", "Copy, array", "theoretical", CopyParams, run, "curves", "Pick a curve.", section="Change"
+)

@@ -7,7 +7,7 @@ from typing import Literal
 import numpy as np
 
 from pamble.core.joining.curve_corner import corner, corner_of_chord
-from pamble.study.features.base import Context, FeatureKind, Inputs, Made, made_curves
+from pamble.study.features.base import Context, FeatureKind, Figure, Inputs, Made, made_curves
 from pamble.study.features.fields import choice, fullness, number
 from pamble.study.references import EdgeRef
 from pamble.study.stored import Stored
@@ -24,7 +24,7 @@ class CornerParams(Stored):
     radius: float = number("Radius", 20.0, "mm", when=("by", "radius"), gt=0)
     chord: float = number("Chord", 28.0, "mm", when=("by", "chord"), gt=0)
     shape: Literal["arc", "G2"] = choice("Shape", "arc")
-    fullness: float | None = fullness("Fullness")
+    fullness: float | None = fullness("Fullness", 0)
     trim: bool = choice("Trim the pair", True)
 
 
@@ -42,5 +42,6 @@ def run(params: CornerParams, inputs: Inputs, context: Context) -> Made:
 
 
 KIND = FeatureKind(
-    "corner_curve", "Corner", "theoretical", CornerParams, run, "curves", "Pick two curves that meet at a corner."
-)
+    "corner_curve", "Corner", "theoretical", CornerParams, run, "curves", "Pick two curves that meet at a corner.",
+    section="Change", figures=(Figure("radius", "Radius", "mm"), Figure("chord", "Chord", "mm")),
+)  # fmt: skip

@@ -12,6 +12,7 @@ from pamble.core.errors import GeometryError, StudyError
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.knots import insert_knots, raise_degree, reverse_curve
+from pamble.study.features.base import Action, AskedNumber
 from pamble.study.stored import CurveData
 
 Params = dict[str, Any]
@@ -106,11 +107,13 @@ def _reverse(params: Params, cvs: list[int], value: float | None) -> Params:
 
 
 ACTIONS = {
-    "degree": _degree,
-    "spans": _spans,
-    "insert": _insert,
-    "delete": _delete,
-    "offset": _offset,
-    "even": _even,
-    "reverse": _reverse,
+    "degree": Action(_degree, "Degree", at="whole", asks=AskedNumber("", 1, 9, True, "degree")),
+    "spans": Action(_spans, "Spans", at="whole", asks=AskedNumber("", 1, 60, True, "spans")),
+    "offset": Action(_offset, "Offset the polygon", at="whole", asks=AskedNumber("mm", -1e5, 1e5)),
+    "even": Action(_even, "Even out", "The CVs between move to an even progress of the polygon"),
+    "insert": Action(_insert, "Insert a knot", "One CV more, and nothing moves", recounts=True),
+    "delete": Action(
+        _delete, "Delete", "The nearest curve with fewer CVs; how far it moves is said", at="cvs", recounts=True
+    ),
+    "reverse": Action(_reverse, "Reverse", "The curve runs the other way", at="whole"),
 }

@@ -16,7 +16,7 @@ from pamble.core.errors import PambleError
 from pamble.core.spline.curve import Curve
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made, made_curves
 from pamble.study.features.cv_actions import ACTIONS
-from pamble.study.features.fields import choice
+from pamble.study.features.fields import choice, hold
 from pamble.study.references import CvRef, EdgeRef, Point
 from pamble.study.stored import CurveData, Stored
 
@@ -48,10 +48,10 @@ class CvCurveParams(Stored):
     1 tangent, 2 curvature, 3 its change; the rows of CVs it takes follow. source: the file it came from.
     """
 
-    curve: CurveData
-    hold_start: int | None = Field(None, title="Hold at the start", ge=0, le=3, json_schema_extra={"continuity": True})
-    hold_end: int | None = Field(None, title="Hold at the end", ge=0, le=3, json_schema_extra={"continuity": True})
-    relations: list[RelationData] = []
+    curve: CurveData = choice("CVs", widget="cvs")
+    hold_start: int | None = hold("Hold at the start", 3)
+    hold_end: int | None = hold("Hold at the end", 3)
+    relations: list[RelationData] = choice("Relations", [], widget="relations")
     source: str | None = choice("Source", None)
 
 
@@ -136,5 +136,5 @@ def _held(before: Curve, after: Curve, holds: tuple[int | None, int | None]) -> 
 KIND = FeatureKind(
     "cv_curve", "CV curve", "theoretical", CvCurveParams, run, "curves",
     "Click where the CVs go; Enter keeps the curve.",
-    bulk=("curve",), net=("curve", "control"), settle=settle, actions=ACTIONS,
+    key="D", bulk=("curve",), net=("curve", "control"), settle=settle, actions=ACTIONS,
 )  # fmt: skip

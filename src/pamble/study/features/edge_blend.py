@@ -4,27 +4,33 @@ from __future__ import annotations
 
 from dataclasses import asdict
 
-from pydantic import Field, field_validator
+from pydantic import field_validator
 
 from pamble.core.faces.face import Face
 from pamble.core.joining.blend import Blend, build_blend, preview_blend
 from pamble.core.joining.spec import FULLNESS_LIMITS, SPANS_LIMIT, BlendSpec, Ends
-from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Inputs, Made, PartHandle, made_face
+from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, PartHandle, made_face
+from pamble.study.features.fields import SOFT_FULLNESS, choice, number
 from pamble.study.references import EdgeRef
 from pamble.study.stored import Stored
+
+_SIDES = ("first", "second")
 
 
 class EdgeBlendParams(Stored):
     """continuity: 0 to 3 a side. fullness: null for the default. spans: null to have them found."""
 
-    first: EdgeRef
-    second: EdgeRef
-    continuity: tuple[int, int] = (2, 2)
-    fullness: tuple[float | None, float | None] = (None, None)
-    degree: int = Field(5, ge=3, le=9)
-    spans: int | None = Field(None, ge=1, le=SPANS_LIMIT)
-    ends: Ends = "neighbours"
-    flip: bool = False
+    first: EdgeRef = choice("First edge")
+    second: EdgeRef = choice("Second edge")
+    continuity: tuple[int, int] = choice("Continuity", (2, 2), continuity=True, sides=_SIDES)
+    fullness: tuple[float | None, float | None] = choice(
+        "Fullness", (None, None), widget="slider", sides=_SIDES, found="fullness", soft=list(SOFT_FULLNESS),
+        limits={"minimum": FULLNESS_LIMITS[0], "maximum": FULLNESS_LIMITS[1]},
+    )  # fmt: skip
+    degree: int = number("Degree along", 5, ge=3, le=9)
+    spans: int | None = number("Spans", None, ge=1, le=SPANS_LIMIT, found="spans")
+    ends: Ends = choice("Ends", "neighbours", labels={"neighbours": "edges"})
+    flip: bool = choice("Flip the second edge", False)
 
     @field_validator("continuity")
     @classmethod
@@ -77,10 +83,18 @@ def _same_spans(asked: int | None, kept: tuple[int, int]) -> bool:
 
 
 def _handles(made: Blend, spec: BlendSpec) -> tuple[PartHandle, ...]:
-    labels = ("first side", "second side")
     return tuple(
         PartHandle(
-            "fullness", i, f"Fullness, {labels[i]}", h.point, h.direction, h.per_mm, spec.full(i), *FULLNESS_LIMITS
+            "pull",
+            "fullness",
+            i,
+            "Fullness",
+            h.point,
+            h.direction,
+            spec.full(i),
+            *FULLNESS_LIMITS,
+            per_mm=h.per_mm,
+            side=_SIDES[i],
         )
         for i, h in enumerate(made.handles)
         if spec.continuity[i] > 0
@@ -89,6 +103,7 @@ def _handles(made: Blend, spec: BlendSpec) -> tuple[PartHandle, ...]:
 
 def _facts(made: Blend, spec: BlendSpec) -> dict[str, object]:
     return {
+        "brief": " · ".join(f"G{g}" for g in spec.continuity),
         "spans": made.spans,
         "spans_found": spec.spans is None,
         "degree_across": spec.across,
@@ -100,10 +115,14 @@ def _facts(made: Blend, spec: BlendSpec) -> dict[str, object]:
 
 KIND = FeatureKind(
     "edge_blend",
-    "Edge blend",
+    "Blend",
     "secondary",
     EdgeBlendParams,
     run,
     "blends",
     "Pick two edges of faces that face each other.",
+    makes="face",
+    key="B",
+    doing="Pull the round handles for fullness. Enter keeps the blend, Esc drops it.",
+    figures=(Figure("trials", "Spans against the worst figure over its aim", form="trade-off"),),
 )

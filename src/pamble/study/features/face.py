@@ -46,5 +46,6 @@ def settle(before: dict[str, Any], params: dict[str, Any], moved: list[int]) -> 
 
 
 KIND = FeatureKind(
-    "face", "Face", "primary", FaceParams, run, bulk=("face",), net=("face", "surface", "control"), settle=settle
-)
+    "face", "Face", "primary", FaceParams, run, bulk=("face",), net=("face", "surface", "control"), settle=settle,
+    makes="face",
+)  # fmt: skip

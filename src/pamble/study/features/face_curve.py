@@ -7,17 +7,19 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from pamble.core.arrays import Array, IntArray
+from pamble.core.arrays import Array
 from pamble.core.curves.fit import fit_points
-from pamble.core.curves.stretches import stretches
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
-from pamble.core.faces.inside import inside
+from pamble.core.faces.inside import held
+from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import surface_points
 from pamble.core.spline.knots import curve_part, iso_curve
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made, made_curves
 from pamble.study.features.fields import FitParams, choice
+from pamble.study.features.figures import DEVIATION
 from pamble.study.features.fitting import fitted_curves
+from pamble.study.features.handles import iso_handles
 from pamble.study.references import EdgeRef, FaceRef
 from pamble.study.stored import Stored
 
@@ -44,19 +46,12 @@ def iso(params: IsoParams, inputs: Inputs, context: Context) -> Made:
         made += [curve_part(whole, c + s * (d - c), c + e * (d - c)) for s, e in on_face(face, start, end)]
     if not made:
         raise GeometryError("No iso-curve runs over what the trim leaves of the face: choose other places.")
-    return made_curves(*made)
+    return made_curves(*made, handles=iso_handles(face.surface, params.held, params.at))
 
 
 def on_face(face: Face, start: Array, end: Array) -> list[tuple[float, float]]:
     """Stretches, as fractions, of the straight way from ``start`` to ``end`` in the parameters that lie on the face."""
-    if face.natural:
-        return [(0.0, 1.0)]
-
-    def label(s: Array) -> IntArray:
-        uv = start + s[:, None] * (end - start)
-        return np.where(inside(face, uv[:, 0], uv[:, 1]), 0, -1)
-
-    return [(s, e) for _, s, e in stretches(label, np.linspace(0.0, 1.0, 401)) if e > s]
+    return held(face, Curve.line(start, end))
 
 
 class EdgeCurveParams(Stored):
@@ -97,11 +92,28 @@ def surface_line(params: SurfaceLineParams, inputs: Inputs, context: Context) ->
 
 
 KINDS = (
-    FeatureKind("iso_curve", "Iso-curves", "construction", IsoParams, iso, "curves", "Pick a face."),
     FeatureKind(
-        "edge_curve", "Edge as a curve", "construction", EdgeCurveParams, edge_curve, "curves", "Pick an edge."
+        "iso_curve", "Iso-curves", "construction", IsoParams, iso, "curves", "Pick a face.", section="On faces"
     ),
     FeatureKind(
-        "surface_line", "Line on a face", "construction", SurfaceLineParams, surface_line, "curves", "Pick a face."
+        "edge_curve",
+        "Edge as a curve",
+        "construction",
+        EdgeCurveParams,
+        edge_curve,
+        "curves",
+        "Pick an edge.",
+        section="On faces",
+    ),
+    FeatureKind(
+        "surface_line",
+        "Line on a face",
+        "construction",
+        SurfaceLineParams,
+        surface_line,
+        "curves",
+        "Pick a face.",
+        section="On faces",
+        figures=(DEVIATION,),
     ),
 )

@@ -6,25 +6,30 @@ from typing import Any
 
 from pydantic import Field
 
+from pamble.core.joining.spec import FULLNESS_LIMITS
 from pamble.study.stored import Stored
 
 When = tuple[str, ...] | None
 """Where a field counts: the name of a choice, then the words for which it does. A card shows it only then."""
 
 
-def number(title: str, default: Any = ..., unit: str = "", when: When = None, **limits: Any) -> Any:
-    """A number with its label and unit; limits as Pydantic names them (gt, ge, lt, le)."""
-    return Field(default, title=title, json_schema_extra=_extra(when, unit=unit), **limits)
+def number(
+    title: str, default: Any = ..., unit: str = "", when: When = None, found: str = "", widget: str = "", **limits: Any
+) -> Any:
+    """A number with its label and unit; limits as Pydantic names them (gt, ge, lt, le). found: the figure of the result
+    that says what it came to where it is left open.
+    """
+    return Field(default, title=title, json_schema_extra=_extra(when, unit=unit, found=found, widget=widget), **limits)
 
 
-def choice(title: str, default: Any = ..., when: When = None) -> Any:
-    """One of a few words, a switch, a line or a face to pick."""
-    return Field(default, title=title, json_schema_extra=_extra(when))
+def choice(title: str, default: Any = ..., when: When = None, **more: Any) -> Any:
+    """One of a few words, a switch, a line or a face to pick; more: see `ToolField`."""
+    return Field(default, title=title, json_schema_extra=_extra(when, **more))
 
 
-def heading(title: str, default: Any = ..., when: When = None) -> Any:
+def heading(title: str, default: Any = ..., when: When = None, **more: Any) -> Any:
     """A direction: it may be taken from the view."""
-    return Field(default, title=title, json_schema_extra=_extra(when, direction=True))
+    return Field(default, title=title, json_schema_extra=_extra(when, direction=True, **more))
 
 
 def _extra(when: When, **more: Any) -> dict[str, Any]:
@@ -41,14 +46,20 @@ def continuity(title: str, default: int = 2) -> Any:
     return Field(default, title=title, ge=0, le=3, json_schema_extra={"continuity": True})
 
 
-def hold(title: str) -> Any:
-    """What is kept at an end or side, G0 to G2; null for nothing."""
-    return Field(None, title=title, ge=0, le=2, json_schema_extra={"continuity": True})
+def hold(title: str, most: int = 2, fold: str = "Hold while CVs move") -> Any:
+    """What is kept at an end or side, G0 to ``most``; null for nothing."""
+    return Field(None, title=title, ge=0, le=most, json_schema_extra={"continuity": True, "fold": fold})
 
 
-def fullness(title: str) -> Any:
-    """Fullness of an end; null for the default."""
-    return Field(None, title=title, ge=0.05, le=4)
+SOFT_FULLNESS = (0.2, 2.0)
+"""Range of a slider for fullness; numbers beyond it can be typed."""
+
+
+def fullness(title: str, fact: int) -> Any:
+    """Fullness of an end; null for the default, which the result tells as the ``fact``-th number of its fullness."""
+    extra: dict[str, Any] = {"widget": "slider", "soft": list(SOFT_FULLNESS), "found": f"fullness.{fact}"}
+    low, high = FULLNESS_LIMITS
+    return Field(None, title=title, ge=low, le=high, json_schema_extra=extra)
 
 
 class FitParams(Stored):

@@ -8,7 +8,15 @@ from typing import Any
 from pamble.core.curves.layout import check_layout
 from pamble.core.curves.measure import curve_facts
 from pamble.core.spline.curve import Curve
+from pamble.study.features.base import Figure
 from pamble.study.objects import Made
+
+DEVIATION = Figure("deviation", "Deviation", "mm")
+OFF_SURFACE = Figure("off_surface", "Off the surface", "mm")
+MOVED = Figure("moved", "CVs moved by up to", "mm")
+JOINTS = Figure(
+    "joints", "Joint", form="parts", each="Joint {n}", parts=(("gap", "mm"), ("angle", "°"), ("curvature", "%"))
+)
 
 
 def described(made: Made, quick: bool, last: Made | None = None) -> Made:

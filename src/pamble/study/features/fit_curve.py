@@ -6,8 +6,9 @@ from dataclasses import replace
 
 from pamble.core.curves.fit import rebuild, simplify
 from pamble.core.curves.measure import Deviation, deviation
-from pamble.study.features.base import Context, FeatureKind, Inputs, Made
+from pamble.study.features.base import Context, FeatureKind, Figure, Inputs, Made
 from pamble.study.features.fields import FitParams, choice, number
+from pamble.study.features.figures import DEVIATION
 from pamble.study.features.fitting import fitted_curves, hurried
 from pamble.study.references import EdgeRef
 
@@ -31,4 +32,7 @@ def run(params: FitCurveParams, inputs: Inputs, context: Context) -> Made:
     return fitted_curves([told], params, context, deviation_point=moved.point.tolist(), cvs_before=len(source.control))
 
 
-KIND = FeatureKind("fit_curve", "Rebuild, simplify", "theoretical", FitCurveParams, run, "curves", "Pick a curve.")
+KIND = FeatureKind(
+    "fit_curve", "Rebuild, simplify", "theoretical", FitCurveParams, run, "curves", "Pick a curve.",
+    figures=(DEVIATION, Figure("cvs_before", "CVs before")),
+)  # fmt: skip

@@ -127,14 +127,39 @@ def width(params: WidthParams, inputs: Inputs, context: Context) -> Made:
 
 KINDS = (
     FeatureKind(
-        "measure_points", "Distance", "construction", PointDistanceParams, between_points, "check",
+        "measure_points",
+        "Distance",
+        "construction",
+        PointDistanceParams,
+        between_points,
+        "check",
         "Click two points.",
+        makes="figure",
     ),
     FeatureKind(
-        "measure_lines", "Least distance", "construction", LineDistanceParams, between_lines, "check",
+        "measure_lines",
+        "Least distance",
+        "construction",
+        LineDistanceParams,
+        between_lines,
+        "check",
         "Pick two lines.",
+        makes="figure",
     ),
-    FeatureKind("measure_angle", "Angle", "construction", AngleParams, angle, "check", "Pick two lines."),
-    FeatureKind("measure_radius", "Radius", "construction", RadiusParams, radius, "check", "Pick a line."),
-    FeatureKind("measure_width", "Width", "construction", WidthParams, width, "check", "Pick one or several lines."),
-)  # fmt: skip
+    FeatureKind(
+        "measure_angle", "Angle", "construction", AngleParams, angle, "check", "Pick two lines.", makes="figure"
+    ),
+    FeatureKind(
+        "measure_radius", "Radius", "construction", RadiusParams, radius, "check", "Pick a line.", makes="figure"
+    ),
+    FeatureKind(
+        "measure_width",
+        "Width",
+        "construction",
+        WidthParams,
+        width,
+        "check",
+        "Pick one or several lines.",
+        makes="figure",
+    ),
+)

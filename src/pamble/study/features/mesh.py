@@ -6,15 +6,15 @@ from functools import lru_cache
 
 from pamble.core.errors import ReferenceLost
 from pamble.core.meshes.mesh import TriangleMesh, open_edge_count, unpack
-from pamble.study.features.base import Context, FeatureKind, Inputs, Made, Shape
-from pamble.study.features.fields import choice
+from pamble.study.features.base import Context, FeatureKind, Figure, Inputs, Made, Shape
+from pamble.study.features.fields import choice, unseen
 from pamble.study.stored import Stored
 
 
 class MeshParams(Stored):
     """asset: the name under which the mesh is stored with the study. source: the file it came from."""
 
-    asset: str
+    asset: str = unseen()
     source: str | None = choice("Source", None)
 
 
@@ -25,6 +25,7 @@ def run(params: MeshParams, inputs: Inputs, context: Context) -> Made:
     mesh = _unpacked(context.assets[params.asset])
     size = [float(x) for x in mesh.size]
     facts = {
+        "brief": "mesh",
         "triangles": len(mesh.triangles),
         "vertices": len(mesh.vertices),
         "size": size,
@@ -38,4 +39,11 @@ def _unpacked(data: bytes) -> TriangleMesh:
     return unpack(data)
 
 
-KIND = FeatureKind("mesh", "Reference mesh", "construction", MeshParams, run)
+KIND = FeatureKind(
+    "mesh", "Reference mesh", "construction", MeshParams, run, makes="mesh",
+    figures=(
+        Figure("triangles", "Triangles"),
+        Figure("size", "Size", "mm", "size"),
+        Figure("open_edges", "Open sides of triangles"),
+    ),
+)  # fmt: skip

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pamble.core.curves.mid import mid_curve
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made
 from pamble.study.features.fields import FitParams, choice, number
+from pamble.study.features.figures import DEVIATION
 from pamble.study.features.fitting import fitted_curves, hurried
 from pamble.study.references import EdgeRef
 
@@ -24,4 +25,7 @@ def run(params: MidCurveParams, inputs: Inputs, context: Context) -> Made:
     return fitted_curves([made], params, context)
 
 
-KIND = FeatureKind("mid_curve", "Mid curve", "theoretical", MidCurveParams, run, "curves", "Pick two curves.")
+KIND = FeatureKind(
+    "mid_curve", "Mid curve", "theoretical", MidCurveParams, run, "curves", "Pick two curves.",
+    section="Change", figures=(DEVIATION,),
+)  # fmt: skip

@@ -11,6 +11,7 @@ from pamble.core.spline.surface import EDGES
 from pamble.core.surfaces.overlay import Overlay
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made, changed_faces
 from pamble.study.features.fields import choice, hold, number
+from pamble.study.features.figures import MOVED
 from pamble.study.references import ChangedFaceRef
 from pamble.study.stored import Stored, SurfaceData
 
@@ -64,5 +65,5 @@ def run(params: MoveCvsParams, inputs: Inputs, context: Context) -> Made:
 
 KIND = FeatureKind(
     "move_cvs", "Move CVs", "primary", MoveCvsParams, run, None,
-    bulk=("change",),
+    makes="change", bulk=("change",), figures=(MOVED,),
 )  # fmt: skip

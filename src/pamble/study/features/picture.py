@@ -22,7 +22,7 @@ class PictureParams(Stored):
     axis: Literal["x", "y", "z"] = choice("Plane square to", "y")
     offset: float = number("Offset", 0.0, "mm")
     corner: tuple[float, float] = choice("Lower left corner", (0.0, 0.0))
-    mm_per_pixel: float = number("Scale", 1.0, "mm/px", gt=0)
+    mm_per_pixel: float = number("Scale", 1.0, "mm/px", widget="picture scale", gt=0)
     fade: float = number("Fade", 0.5, ge=0, le=1)
 
 
@@ -31,7 +31,7 @@ def run(params: PictureParams, inputs: Inputs, context: Context) -> Made:
     if params.asset not in context.assets:
         raise ReferenceLost("The data of this picture is not stored with the study: load it from its file again.")
     size = [params.width * params.mm_per_pixel, params.height * params.mm_per_pixel]
-    return Made(facts={"size": size})
+    return Made(facts={"brief": "picture", "size": size})
 
 
-KIND = FeatureKind("picture", "Reference picture", "construction", PictureParams, run)
+KIND = FeatureKind("picture", "Reference picture", "construction", PictureParams, run, makes="picture")

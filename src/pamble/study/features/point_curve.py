@@ -16,7 +16,7 @@ from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
 from pamble.core.spline.knots import raise_degree
-from pamble.study.features.base import Context, FeatureKind, Inputs, Made, made_curves
+from pamble.study.features.base import Action, Context, FeatureKind, Inputs, Made, made_curves
 from pamble.study.features.fields import choice, number
 from pamble.study.references import EdgeRef, Point
 from pamble.study.stored import Stored
@@ -43,7 +43,7 @@ class PointCurveParams(Stored):
     points: list[Point] = Field(title="Points", min_length=2)
     degree: int = number("Degree", 3, ge=2, le=7)
     closed: bool = choice("Closed", False)
-    directions: list[DirectionData] = []
+    directions: list[DirectionData] = choice("Directions", [], widget="directions")
 
 
 def _handles(params: PointCurveParams) -> Array | None:
@@ -167,6 +167,14 @@ def _free(raw: dict[str, Any], cvs: list[int], value: float | None) -> dict[str,
 
 KIND = FeatureKind(
     "point_curve", "Curve through points", "theoretical", PointCurveParams, run, "curves",
-    "Click where the curve goes through; Enter keeps it.", net=("points",),
-    actions={"insert": _insert, "delete": _delete, "smooth": _smooth, "direct": _direct, "free": _free},
+    "Click where the curve goes through; Enter keeps it.", section="Draw", net=("points",),
+    actions={
+        "smooth": Action(_smooth, "Smooth", "The picked points move halfway to an even progress", at="cvs"),
+        "insert": Action(_insert, "Insert after", "A point on the curve, halfway to the next", at="cvs", recounts=True),
+        "delete": Action(
+            _delete, "Delete", "The curve no longer goes through the picked points", at="cvs", recounts=True
+        ),
+        "direct": Action(_direct, "Give a direction", "A handle for the direction of the curve here", at="cvs"),
+        "free": Action(_free, "Free", "Take the direction away again", at="cvs"),
+    },
 )  # fmt: skip

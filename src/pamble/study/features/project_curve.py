@@ -10,6 +10,7 @@ from pydantic import Field
 from pamble.core.faces.project import project
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made
 from pamble.study.features.fields import FitParams, choice, heading, number
+from pamble.study.features.figures import DEVIATION, OFF_SURFACE
 from pamble.study.features.fitting import fitted_curves, hurried
 from pamble.study.references import EdgeRef, FaceRef, Point
 
@@ -37,5 +38,6 @@ def run(params: ProjectCurveParams, inputs: Inputs, context: Context) -> Made:
 
 
 KIND = FeatureKind(
-    "project_curve", "Project", "theoretical", ProjectCurveParams, run, "curves", "Pick a curve, then the faces."
-)
+    "project_curve", "Project", "theoretical", ProjectCurveParams, run, "curves", "Pick a curve, then the faces.",
+    figures=(DEVIATION, OFF_SURFACE),
+)  # fmt: skip

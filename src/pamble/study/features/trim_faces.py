@@ -8,9 +8,9 @@ import numpy as np
 from pydantic import Field
 
 from pamble.core.arrays import Array
-from pamble.core.curves.measure import curve_length
+from pamble.core.checks.cuts import measure_cut
 from pamble.core.errors import GeometryError
-from pamble.core.faces.face import Edge, Face, base_name
+from pamble.core.faces.face import Face, base_name
 from pamble.core.faces.inside import inside
 from pamble.core.faces.regions.choose import Pick, Region
 from pamble.core.faces.trim import Cutter, Divided, divide, proposed
@@ -144,24 +144,21 @@ def _told(id: str, face: Face, region: Region, kept: bool) -> dict[str, Any]:
 
 def _cuts(step: str, changed: dict[str, Face]) -> list[dict[str, Any]]:
     """Figures of the new edges: length mm, CVs, and how far they are off their face, mm."""
+    cuts = [(id, e) for id, face in changed.items() for e in face.edges if base_name(e.name).startswith(f"{step}:")]
     return [
-        {"face": id, "edge": e.name, "length": curve_length(e.space), "cvs": len(e.space.control), "off": _off(e)}
-        for id, face in changed.items()
-        for e in face.edges
-        if base_name(e.name).startswith(f"{step}:")
+        {"face": id, "edge": e.name, "length": f.length, "cvs": len(e.space.control), "off": f.off_face}
+        for id, e, f in ((id, e, measure_cut(e)) for id, e in cuts)
     ]
 
 
-def _off(edge: Edge) -> float:
-    from pamble.core.spline.evaluate import curve_points
-
-    t = np.linspace(*edge.domain, 101)
-    uv = curve_points(edge.pcurve, t)
-    place = surface_points(edge.surface, uv[:, 0], uv[:, 1])
-    return float(np.sqrt(((place - curve_points(edge.space, t)) ** 2).sum(axis=1)).max())
-
-
 KIND = FeatureKind(
-    "trim_faces", "Trim", "primary", TrimFacesParams, run, "primaries",
+    "trim_faces",
+    "Trim",
+    "primary",
+    TrimFacesParams,
+    run,
+    "primaries",
     "Pick a face to cut, then what cuts it: faces, curves or planes. Then click what is to be kept.",
-)  # fmt: skip
+    makes="change",
+    key="T",
+)

@@ -11,6 +11,7 @@ from pamble.core.errors import GeometryError
 from pamble.core.spline.curve import Curve
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made
 from pamble.study.features.fields import FitParams, choice, heading
+from pamble.study.features.figures import DEVIATION
 from pamble.study.features.fitting import fitted_curves, hurried
 from pamble.study.references import EdgeRef, Point
 
@@ -51,5 +52,5 @@ def run(params: TwoViewParams, inputs: Inputs, context: Context) -> Made:
 
 KIND = FeatureKind(
     "two_view", "Two-view curve", "theoretical", TwoViewParams, run, "curves",
-    "Pick a planar curve of one view, then one of a crossing view.",
+    "Pick a planar curve of one view, then one of a crossing view.", figures=(DEVIATION,),
 )  # fmt: skip

@@ -1,0 +1,130 @@
+"""Figures of seams along their length, and where the worst of each lies."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from pamble.core.arrays import Array, norm
+from pamble.core.checks.figures import SeamFigures, seam_figures
+from pamble.core.checks.seams import Seam
+from pamble.core.faces.frames import EdgeFrames, feet, frames, positions, stacked
+from pamble.core.spline.closest import to_curve
+from pamble.core.spline.extremes import both_sides, largest
+
+SAMPLES = 200
+"""Samples along a seam at rest."""
+
+FIGURES = ("gap", "angle", "curvature", "curvature_abs", "rate", "rate_percent")
+
+
+@dataclass(frozen=True)
+class Worst:
+    """The largest value of a figure along a seam, its distance from the seam's start in mm, and its place (3,)."""
+
+    value: float
+    at: float
+    point: Array
+
+
+@dataclass(frozen=True)
+class MeasuredSeam:
+    """A seam's figures along its length. length: (m,) mm from its start; points: (m, 3) on the first edge.
+
+    worst: of each of `FIGURES`.
+    """
+
+    seam: Seam
+    length: Array
+    points: Array
+    figures: SeamFigures
+    worst: dict[str, Worst]
+
+
+@dataclass(frozen=True)
+class SampledSeam:
+    """A seam at parameters ``t`` (m,) of its first edge: both edges there, each on its own surface."""
+
+    seam: Seam
+    t: Array
+    order: int
+    a: EdgeFrames
+    b: EdgeFrames
+
+
+def sample_seam(seam: Seam, samples: int = SAMPLES, order: int = 2, exact: bool = True) -> SampledSeam:
+    """Sample both edges at even steps of the first one's parameter; if ``exact``, beside every break of both as well.
+
+    order: of the surfaces' derivatives, 2 or 3. Raises `GeometryError` where an edge cannot be evaluated.
+    """
+    t = np.linspace(*seam.t, samples)
+    if exact:
+        theirs = both_sides(seam.b.space, seam.b.domain)
+        if len(theirs):
+            theirs = to_curve(seam.a.space, positions(seam.b, theirs)).t
+        t = np.sort(np.concatenate([t, both_sides(seam.a.space, seam.t), theirs[_within(theirs, seam.t)]]))
+    return _sampled(seam, t, order, True)
+
+
+def measure_seam(seam: Seam, diagonal: float, samples: int = SAMPLES, order: int = 2) -> MeasuredSeam:
+    """Gap, angle and curvature mismatch along a seam; see `measure_seams`."""
+    return measure_seams([sample_seam(seam, samples, order)], diagonal)[0]
+
+
+def measure_seams(sampled: Sequence[SampledSeam], diagonal: float, exact: bool = True) -> list[MeasuredSeam]:
+    """Figures of seams that were sampled. ``diagonal`` of the part in mm bounds the curvature reference.
+
+    exact: whether the worst values are closed in on between the samples; else they are those of the samples.
+    """
+    out: list[MeasuredSeam | None] = [None] * len(sampled)
+    for order in {s.order for s in sampled}:
+        which = [i for i, s in enumerate(sampled) if s.order == order]
+        alike = [sampled[i] for i in which]
+        all_figures = seam_figures(stacked([s.a for s in alike]), stacked([s.b for s in alike]), diagonal)
+        position = np.concatenate([s.a.position for s in alike])
+        step = norm(np.diff(position, axis=0, prepend=position[:1]))
+        start = 0
+        for i, s in zip(which, alike, strict=True):
+            part = slice(start, start + len(s.t))
+            step[start] = 0.0
+            length = np.cumsum(step[part])
+            figures = all_figures.part(part)
+            out[i] = MeasuredSeam(s.seam, length, s.a.position, figures, _worst(s, figures, length, diagonal, exact))
+            start = part.stop
+    return [m for m in out if m is not None]
+
+
+def _within(t: Array, stretch: tuple[float, float]) -> Array:
+    return np.asarray((t > stretch[0]) & (t < stretch[1]))
+
+
+def _sampled(seam: Seam, t: Array, order: int, remember: bool) -> SampledSeam:
+    a = frames(seam.a, t, order, remember)
+    # Two faces that were cut by one curve share it: then its parameters pair them.
+    shared = seam.a.twin is seam.b.twin and seam.a.domain == seam.b.domain
+    start, end = seam.a.domain
+    on_b = t if shared else feet(seam.b, a.position, (t - start) / (end - start), remember)
+    b = frames(seam.b, on_b, order, remember)
+    return SampledSeam(seam, t, order, a, b)
+
+
+def _worst(s: SampledSeam, figures: SeamFigures, length: Array, diagonal: float, exact: bool) -> dict[str, Worst]:
+    values = _table(figures)
+    if not exact:
+        i = np.argmax(values, axis=1)
+        most, at, points = values[np.arange(len(i)), i], length[i], s.a.position[i]
+    else:
+
+        def again(t: Array) -> Array:
+            one = _sampled(s.seam, t, s.order, False)
+            return _table(seam_figures(one.a, one.b, diagonal))
+
+        t, most = largest(again, s.t, values)
+        at, points = np.interp(t, s.t, length), positions(s.seam.a, t)
+    return {n: Worst(*row) for n, *row in zip(FIGURES, most.tolist(), at.tolist(), points, strict=True)}
+
+
+def _table(figures: SeamFigures) -> Array:
+    return np.stack([getattr(figures, name) for name in FIGURES])

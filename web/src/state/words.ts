@@ -1,0 +1,33 @@
+import type { EdgeRef } from '../api/types';
+import { featureName, stepOf, useStudy } from './study';
+
+const SIDES: Record<string, string> = { u0: 'u start', u1: 'u end', v0: 'v start', v1: 'v end' };
+
+/** An edge in words: the face's name and which side it is. */
+export function edgeWords(feature: string | { feature: string }, edge: string): string {
+  const name = featureName(typeof feature === 'string' ? feature : feature.feature);
+  return !edge || edge === 'c0' ? name : `${name}, ${lineWords(edge)}`;
+}
+
+/** What a reference means, in words. */
+export const refWords = (ref: EdgeRef | { feature: string }): string => edgeWords(ref.feature, 'edge' in ref ? ref.edge : '');
+
+/** A line of an object in words: a side, what cut it there, or its number; "1 of 2" where it comes in several. */
+export function lineWords(edge: string): string {
+  const [, base, parts] = /^(.*?)((?:\.\d+of\d+)*)$/.exec(edge) ?? [];
+  const name = base ?? edge;
+  const by = name.indexOf(':');
+  const words = SIDES[name] ?? (by >= 0 ? cutWords(name.slice(0, by), name.slice(by + 1)) : /^c\d+$/.test(name) ? `curve ${Number(name.slice(1)) + 1}` : lineOf(name));
+  return parts ? `${words} ${parts.slice(1).replaceAll('.', ', ').replaceAll('of', ' of ')}` : words;
+}
+
+const known = (id: string): boolean => useStudy.getState().study?.features.some((f) => f.id === stepOf(id)) ?? false;
+
+const lineOf = (name: string): string => (known(name) ? `on ${featureName(name)}` : name);
+
+/** An edge that a step cut: by which object, or the number of the cut. */
+function cutWords(step: string, cutter: string): string {
+  if (known(cutter)) return `cut by ${featureName(cutter)}`;
+  const curve = cutter.slice(0, cutter.lastIndexOf('-'));
+  return known(curve) ? `cut by ${featureName(curve)}` : `cut ${cutter} of ${featureName(step)}`;
+}

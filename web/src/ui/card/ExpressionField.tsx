@@ -1,0 +1,44 @@
+import { arithmetic } from '../figures';
+import { TypedField } from './TypedField';
+
+interface Props {
+  label: string;
+  value: number | string | null;
+  unit?: string;
+  width?: number;
+  optional?: boolean;
+  onChange(value: number | string | null): void;
+}
+
+const shown = (value: number | string | null): string => {
+  if (value === null) return '';
+  return typeof value === 'string' ? value.replace(/^=/, '') : String(Math.round(value * 1e5) / 1e5);
+};
+
+/** A number that may be written with named dimensions ("R + 0.5"); plain arithmetic is worked out at once. */
+export function ExpressionField({ label, value, unit, width = 92, optional = false, onChange }: Props) {
+  const written = typeof value === 'string';
+  const take = (text: string): boolean => {
+    if (text === '' && optional) {
+      onChange(null);
+      return true;
+    }
+    const result = arithmetic(text);
+    if (result === null && !/[a-z_]/i.test(text.replace(/(mm|°)\s*$/, ''))) return false;
+    const next = result ?? `=${text}`;
+    if (next !== value) onChange(next);
+    return true;
+  };
+  return (
+    <TypedField
+      label={label}
+      title={written ? `${label}, written with dimensions` : label}
+      shown={shown(value)}
+      unit={unit}
+      width={width}
+      placeholder={optional ? '–' : undefined}
+      derived={written}
+      take={take}
+    />
+  );
+}

@@ -1,0 +1,53 @@
+import type { Params } from '../../api/types';
+import { fieldsOf, toolOf, type Figure } from '../../state/catalog';
+import { small } from '../figures';
+import { TradeOff, type Trial } from './TradeOff';
+
+/** The figures of a result, as its tool describes them. */
+export function ResultFigures({ kind, facts }: { kind: string; facts: Params | undefined }) {
+  const figures = toolOf(kind)?.figures ?? [];
+  const told = figures.filter((f) => f.form !== 'trade-off').flatMap((f) => rows(f, facts?.[f.key]));
+  const trade = figures.find((f) => f.form === 'trade-off');
+  const trials = trade && (facts?.[trade.key] as Trial[] | undefined);
+  const spans = fieldsOf(kind).find((f) => f.name === 'spans')?.found ?? '';
+  return (
+    <>
+      {told.length > 0 && (
+        <dl className="figures">
+          {told.map(([title, value]) => (
+            <div key={title} style={{ display: 'contents' }}>
+              <dt>{title}</dt>
+              <dd>{value}</dd>
+            </div>
+          ))}
+        </dl>
+      )}
+      {trials && trials.length > 1 && <TradeOff title={trade.label} trials={trials} chosen={(facts?.[spans] as number | undefined) ?? 1} />}
+    </>
+  );
+}
+
+/** A figure as lines of a title and a value; none where the result has it not. */
+function rows(figure: Figure, value: unknown): [string, string][] {
+  const unit = (v: string, u: string) => (u ? `${v}${u === '°' ? '' : ' '}${u}` : v);
+  if (value === null || value === undefined) return [];
+  switch (figure.form) {
+    case 'number':
+      return [[figure.label, unit(Number.isInteger(value) ? (value as number).toLocaleString('en') : small(value as number), figure.unit)]];
+    case 'words':
+      return [[figure.label, value as string]];
+    case 'size':
+      return [[figure.label, unit((value as number[]).map((v) => v.toFixed(1)).join(' × '), figure.unit)]];
+    case 'list':
+      return (value as number[]).map((v, i) => [(v < 0 && figure.negative ? figure.negative : figure.each).replace('{n}', String(i + 1)), unit(small(Math.abs(v)), figure.unit)]);
+    case 'parts': {
+      const entries = value as Record<string, number>[];
+      return entries.map((entry, i) => [
+        entries.length > 1 ? figure.each.replace('{n}', String(i + 1)) : figure.label,
+        figure.parts.map(([name, u]) => unit(small(entry[name] ?? 0), u)).join(' · '),
+      ]);
+    }
+    default:
+      return [];
+  }
+}

@@ -1,0 +1,153 @@
+import { Button } from '@mantine/core';
+
+import type { Params } from '../../api/types';
+import { startRepick } from '../../state/actions';
+import { changeParams } from '../../state/drafts';
+import { complete, counts, fieldsOf, LISTS, toolOf, type Field } from '../../state/catalog';
+import { useStudy } from '../../state/study';
+import { useTools, type Repick } from '../../state/tools';
+import { CurveFigures } from './CurveFigures';
+import { DraftKeys } from './DraftKeys';
+import { FaceFigures } from './FaceFigures';
+import { FieldRow } from './FieldRow';
+import { Directions } from './Directions';
+import { LostReference } from './LostReference';
+import { Measured } from './Measured';
+import { PickByName } from './PickByName';
+import { PictureScale } from './PictureScale';
+import { Relations } from './Relations';
+import { ResultFigures } from './ResultFigures';
+import { Sides } from './Sides';
+import { TrimFigures } from './TrimFigures';
+import { WholeCurve } from './WholeCurve';
+
+interface Props {
+  id: string;
+  kind: string;
+  name: string;
+  params: Params;
+  draft: boolean;
+}
+
+/** The card of any tool, drawn as its tool describes itself: what it was given, its numbers, what it made. */
+export function ToolCard({ id, kind, name, params, draft }: Props) {
+  const tool = toolOf(kind);
+  const fields = fieldsOf(kind);
+  const state = useStudy((s) => s.shown.features.get(id));
+  const problem = useTools((s) => s.problem);
+  // What a kept step was given may lie with the server alone.
+  const ready = !draft || complete(fields, params);
+  const shown = fields.filter((f) => f.widget !== 'none' && (ready || f.required || f.placed) && counts(f, fields, params));
+  const words = state?.problem ?? (draft ? problem : null);
+  return (
+    <section className="paper card" aria-label={`Card of ${name}`}>
+      <h2>{name}</h2>
+      {draft && !ready ? <div className="quiet">{tool?.ask}</div> : !name.startsWith(tool?.label ?? '') && <div className="quiet">{tool?.label}</div>}
+      {blocks(shown).map((block) => (
+        <Block key={block[0]?.name} fields={block} id={id} kind={kind} params={params} draft={draft} facts={state?.facts} />
+      ))}
+      {(tool?.actions.length ?? 0) > 0 && !draft && <WholeCurve id={id} actions={tool?.actions ?? []} />}
+      {draft && <PickByName />}
+      {state?.lost && <LostReference id={id} lost={state.lost} />}
+      <FaceFigures id={id} changes={state?.changes} />
+      <TrimFigures facts={state?.facts} />
+      <Measured facts={state?.facts} />
+      <ResultFigures kind={kind} facts={state?.facts} />
+      <CurveFigures facts={state?.facts} />
+      {state?.warnings.map((w) => (
+        <div className="note" key={w}>
+          {w}
+        </div>
+      ))}
+      {words && <div className="note bad">▲ {words}</div>}
+      {state?.offer && (
+        <div className="keys still">
+          <Button size="xs" variant="light" onClick={() => state.offer && changeParams(id, state.offer.changes, true)}>
+            {state.offer.label}
+          </Button>
+        </div>
+      )}
+      {draft && <DraftKeys ready={ready} />}
+    </section>
+  );
+}
+
+/** Fields in their order; those of two sides, and those that are folded away together, as one block. */
+function blocks(fields: readonly Field[]): Field[][] {
+  const out: Field[][] = [];
+  const together = (f: Field) => (f.sides ? `sides ${f.sides.join()}` : f.fold && `fold ${f.fold}`);
+  for (const field of fields) {
+    const mate = together(field) ? out.find((block) => block[0] && together(block[0]) === together(field)) : undefined;
+    if (mate) mate.push(field);
+    else out.push([field]);
+  }
+  return out;
+}
+
+interface BlockProps extends Omit<Props, 'name'> {
+  fields: readonly Field[];
+  facts: Params | undefined;
+}
+
+function Block({ fields, id, kind, params, draft, facts }: BlockProps) {
+  const [first] = fields;
+  const change = (changes: Params, final = true) => changeParams(id, changes, final);
+  if (!first) return null;
+  if (first.sides) return <Sides fields={fields} params={params} facts={facts} change={change} />;
+  const rows = fields.map((field) => <OneField key={field.name} {...{ field, id, kind, params, draft, facts }} />);
+  if (!first.fold) return rows;
+  const set = fields.filter((f) => (params[f.name] ?? null) !== null).length;
+  return (
+    <details className="folded" open={set > 0 || undefined}>
+      <summary>
+        {first.fold}
+        {set > 0 && <span className="quiet"> {set} set</span>}
+      </summary>
+      {rows}
+    </details>
+  );
+}
+
+function OneField({ field, id, kind, params, draft, facts }: Omit<BlockProps, 'fields'> & { field: Field }) {
+  const repick = useTools((s) => s.repick);
+  const asks = useTools((s) => s.asking);
+  const change = (value: unknown, final = true) => changeParams(id, { [field.name]: value }, final);
+  switch (field.widget) {
+    case 'relations':
+      return draft ? null : <Relations id={id} params={params} />;
+    case 'directions':
+      return draft ? null : <Directions id={id} params={params} />;
+    default:
+  }
+  return (
+    <>
+      <FieldRow
+        field={field}
+        value={params[field.name]}
+        found={foundIn(facts, field.found)}
+        change={change}
+        repick={(what) => (draft && what !== 'point' ? change(undefined) : startRepick({ id, field: field.name, kind: what }))}
+        ask={() => (draft ? useTools.setState({ asking: field.name }) : startRepick(moreOf(id, field, params)))}
+        asking={(repick?.id === id && repick.field === field.name) || (draft && asks === field.name)}
+      />
+      {field.widget === 'picture scale' && <PictureScale id={id} kind={kind} params={params} />}
+    </>
+  );
+}
+
+/** The figure that says what an open number came to: by its name, and its place in a list after a dot. */
+function foundIn(facts: Params | undefined, path: string): number | null {
+  const [name, index] = path.split('.');
+  const value: unknown = facts?.[name ?? ''];
+  const one: unknown = index === undefined ? value : (value as unknown[] | undefined)?.[Number(index)];
+  return typeof one === 'number' ? one : null;
+}
+
+const KINDS = { lines: 'line', faces: 'face', planes: 'plane' } as const;
+
+/** One more pick for a list of a step that is kept. */
+function moreOf(id: string, field: Field, params: Params): Repick {
+  const sofar = (params[field.name] as unknown[] | undefined) ?? [];
+  const kind = LISTS.includes(field.widget) && field.widget !== 'points' ? KINDS[field.widget as keyof typeof KINDS] : 'face';
+  return { id, field: field.name, kind, take: (ref) => changeParams(id, { [field.name]: [...sofar, ref] }, true) };
+}

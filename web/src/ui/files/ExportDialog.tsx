@@ -1,0 +1,61 @@
+import { Button, Checkbox, Modal } from '@mantine/core';
+import { useEffect, useState } from 'react';
+
+import { download, exportAddress } from '../../api/rest';
+import { tell } from '../../state/session';
+import { useStudy } from '../../state/study';
+import { openers } from '../bar/commands';
+
+/** Export chosen or all faces as STEP, or the study as JSON. */
+export function ExportDialog() {
+  const [open, setOpen] = useState(false);
+  const { id, study, kept } = useStudy();
+  const able = study?.features.filter((f) => f.on && kept.shapes.has(f.id) && kept.shapes.get(f.id)?.object.kind !== 'mesh') ?? [];
+  const [left, setLeft] = useState<string[]>([]);
+  useEffect(() => {
+    openers.export = () => {
+      setLeft([]);
+      setOpen(true);
+    };
+    return () => void delete openers.export;
+  }, []);
+  const chosen = able.filter((f) => !left.includes(f.id)).map((f) => f.id);
+
+  const save = async (form: 'step' | 'json') => {
+    if (!id) return;
+    setOpen(false);
+    try {
+      const faces = chosen.length === able.length ? undefined : chosen;
+      const name = await download(exportAddress(id, form, form === 'step' ? faces : undefined));
+      tell(`${name} was written.`, true);
+    } catch (error) {
+      tell((error as Error).message);
+    }
+  };
+
+  return (
+    <Modal opened={open} onClose={() => setOpen(false)} title="Export" size={400}>
+      {able.map((f) => (
+        <Checkbox
+          key={f.id}
+          mb={6}
+          label={f.name}
+          checked={!left.includes(f.id)}
+          onChange={(e) => setLeft(e.currentTarget.checked ? left.filter((x) => x !== f.id) : [...left, f.id])}
+        />
+      ))}
+      {!able.length && <p className="quiet">There is no face or curve to export yet.</p>}
+      <div style={{ display: 'flex', gap: 8, marginTop: 14 }}>
+        <Button size="sm" disabled={!chosen.length} onClick={() => void save('step')}>
+          STEP, {chosen.length === able.length ? 'all' : chosen.length} {chosen.length === 1 && able.length > 1 ? 'object' : 'objects'}
+        </Button>
+        <Button size="sm" variant="default" onClick={() => void save('json')}>
+          Study as JSON
+        </Button>
+      </div>
+      <p className="quiet" style={{ marginBottom: 0 }}>
+        STEP holds exact B-spline faces and curves in mm. JSON holds the whole study with its build.
+      </p>
+    </Modal>
+  );
+}
