@@ -14,12 +14,14 @@ from pamble.study.features import KINDS
 from pamble.study.history import moved_step, refuse_later
 from pamble.study.operations import (
     AddFeatures,
+    BreakFree,
     FlagChange,
     MoveCvs,
     MovedCv,
     MoveStep,
     Op,
     RemoveFeatures,
+    ReplaceFeature,
     Reshape,
     SetDimension,
     SetFlags,
@@ -91,6 +93,13 @@ def apply(study: Study, op: Op) -> tuple[Study, Op]:
             return move_own_cvs(study, op)
         case Reshape():
             return _reshape(study, op)
+        case ReplaceFeature():
+            old_step = unlocked(study.feature(op.feature.id))
+            params = checked_params(op.feature, dimension_values(study.dimensions))
+            new_step = op.feature.model_copy(update={"params": params})
+            return replaced(study, new_step), ReplaceFeature(feature=old_step)
+        case BreakFree():
+            raise StudyError("A curve is broken free where its shape is known.")
         case SetFlags():
             return _set_flags(study, op)
         case SetStudy():
@@ -217,22 +226,53 @@ def move_own_cvs(study: Study, op: MoveCvs) -> tuple[Study, Op]:
     old: Any = params
     for key in path:
         old = old[key]
-    curve = bool(old) and not isinstance(old[0][0], list)
-    net: list[Any] = [list(row) for row in old]
+    curve = bool(old) and (isinstance(old[0], dict) or not isinstance(old[0][0], list))
+    net: list[Any] = [row if isinstance(row, dict) else list(row) for row in old]
     for cv in op.cvs:
         if cv.i >= len(net) or cv.j >= (1 if curve else len(net[0])):
             raise StudyError(f"{feature.name} has no CV {cv.i}, {cv.j}.")
-        if curve:
-            net[cv.i] = list(cv.to)
-        else:
+        if not curve:
             net[cv.i][cv.j] = list(cv.to)
-    changed = feature.model_copy(update={"params": with_value(params, path, net)})
+        elif not isinstance(net[cv.i], dict) or cv.freed or cv.on:
+            net[cv.i] = list(cv.to)
+        elif len(op.cvs) == 1:
+            raise StudyError(f"Point {cv.i + 1} of {feature.name} hangs on something: release it first (U).")
+    new = with_hold(with_value(params, path, net), path, op)
+    changed = feature.model_copy(update={"params": new})
     changed = settled(changed, params, dimension_values(study.dimensions), [cv.i for cv in op.cvs])
+    refuse_later(replaced(study, changed), changed)
     moved = replaced(study, changed)
     if curve or feature.params.get("face", {}).get("loops"):
-        return moved, SetParams(id=op.id, changes={path[0]: params[path[0]]})
+        return moved, SetParams(
+            id=op.id, changes={k: params[k] for k in new if k == path[0] or new[k] != params.get(k)}
+        )
     before = [MovedCv(i=cv.i, j=cv.j, to=tuple(old[cv.i][cv.j])) for cv in op.cvs]
     return moved, MoveCvs(id=op.id, cvs=before)
+
+
+def with_hold(params: dict[str, Any], path: tuple[str, ...], op: MoveCvs) -> dict[str, Any]:
+    """Parameters of a curve in which CVs hang on what they were put on, and no longer on what they were freed of.
+
+    A point of a curve through points hangs by itself; a CV by a relation.
+    """
+    out = params
+    for cv in op.cvs:
+        if cv.on is None and not cv.freed:
+            continue
+        on = None if cv.on is None else cv.on.model_dump()
+        if "relations" in out:
+            others = [r for r in out["relations"] if not _hangs(r, cv.i)]
+            hold = [] if on is None else [{"kind": "coincident", "cvs": [cv.i, on]}]
+            out = {**out, "relations": [*others, *hold]}
+        elif on is not None and path == ("points",):
+            out = {**out, "points": [on if i == cv.i else p for i, p in enumerate(out["points"])]}
+    return out
+
+
+def _hangs(relation: dict[str, Any], cv: int) -> bool:
+    """Whether a relation puts a CV on a place of another object."""
+    cvs = relation.get("cvs", [])
+    return relation["kind"] == "coincident" and cv in cvs and any(isinstance(c, dict) for c in cvs)
 
 
 def _reshape(study: Study, op: Reshape) -> tuple[Study, Op]:

@@ -21,12 +21,13 @@ from pamble.study.frame import FrameWriter
 from pamble.study.history import dependents, in_sight
 from pamble.study.ledger import Ledger, LedgerKeeper
 from pamble.study.migrate import migrated
-from pamble.study.moving import held_by_others, moving_op, standing_curve
+from pamble.study.moving import moving_op
 from pamble.study.objects import Shape
-from pamble.study.operations import MoveCvs, Op, Reshape, SetParams, parse_op
+from pamble.study.operations import BreakFree, MoveCvs, Op, Reshape, SetParams, Several, parse_op
 from pamble.study.packing import pack_made, unpack_made
 from pamble.study.picture import Snapshot, draw, part_reach, put_combs
 from pamble.study.references import step_of
+from pamble.study.standing import broken_free, held_by_others, laid_op, relaid, standing_curve
 from pamble.study.states import Evaluation, State, exported, object_names
 from pamble.study.taking import mesh_reference, picture_reference, taken_from_step
 
@@ -139,10 +140,14 @@ class Kernel:
         kept, asked = self._snapshot, parse_op(op)
         study, done, inverse = self._changed(asked)
         now = self._evaluator.evaluate(study, kept.now)
+        follow = relaid(study, now)
+        if follow is not None:
+            (study, back), done = apply(study, follow), Several(ops=[done, follow])
+            now, inverse = self._evaluator.evaluate(study, now), Several(ops=[back, inverse])
         changed = now.changed_objects(kept.now)
         ledger = self._keeper.kept(study, now, kept.ledger, changed, FULL_SAMPLES)
         prepared = Snapshot(study, now, ledger)
-        said = moved_by(kept.now, now, asked.id) if isinstance(asked, Reshape) else None
+        said = moved_by(kept.now, now, asked.id) if isinstance(asked, (Reshape, BreakFree)) else None
         reach = part_reach(now)
         # Where the part has grown or shrunk by half, every edge is drawn by another measure.
         frame = draw(
@@ -200,11 +205,14 @@ class Kernel:
         A curve that is held by other objects is changed from where it is, not from where it was drawn.
         """
         study, now = self.study, self.now
-        done = moving_op(study, now, op) if isinstance(op, MoveCvs) else op
+        done = moving_op(study, now, op) if isinstance(op, MoveCvs) else laid_op(now, op)
+        if isinstance(done, BreakFree):
+            done = broken_free(study, now, done.id)
+            return _with_done(done, *apply(study, done))
         held = done.id if isinstance(done, (MoveCvs, Reshape)) and self._held(done.id) else None
         if held is None:
             return _with_done(done, *apply(study, done))
-        changed, inverse = apply(standing_curve(study, held, now.world[held].shape.curves[0]), done)
+        changed, inverse = apply(standing_curve(study, held, now.world[held].shape), done)
         assert isinstance(inverse, SetParams)
         old = study.feature(held).params
         back = inverse.model_copy(update={"changes": {k: old[k] for k in inverse.changes}})

@@ -1,7 +1,7 @@
 """CVs moved on any object: where the change is to be kept.
 
 A curve or face that its step draws by its CVs is changed there, as long as its surface has not been changed since.
-Every other face gets a step of its own that holds the change, laid over whatever the steps before it make. It stands
+Every other one gets a step of its own that holds the change, laid over whatever the steps before it make. It stands
 right behind the step that gave the face its surface, so that trims follow.
 """
 
@@ -13,16 +13,16 @@ from typing import Any
 import numpy as np
 
 from pamble.core.arrays import Array
+from pamble.core.curves.overlay import laid_over
 from pamble.core.errors import StudyError
 from pamble.core.faces.face import Face
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.surface import Surface
 from pamble.core.surfaces.overlay import Overlay, overlay_of
-from pamble.study.apply import replaced
 from pamble.study.document import Feature, Study
 from pamble.study.features import KINDS
 from pamble.study.features.move_cvs import MoveCvsParams
-from pamble.study.history import needed_steps
+from pamble.study.objects import Shape
 from pamble.study.operations import AddFeatures, MoveCvs, MovedCv, Op, SetParams
 from pamble.study.references import step_of
 from pamble.study.states import Evaluation
@@ -41,9 +41,8 @@ def moving_op(study: Study, evaluation: Evaluation, op: MoveCvs) -> Op:
     maker = study.feature(step_of(op.id))
     own = maker.id == op.id and maker.kind in KINDS and bool(KINDS[maker.kind].net)
     if face is None:
-        if not own:
-            raise StudyError(f"{maker.name} follows from its inputs: its CVs cannot be moved.")
-        return op
+        over = _over_curve(study, op.id)
+        return op if own and over is None else _curve_op(study, standing.shape, maker, over, op)
     last = _last_changer(study, evaluation, op.id)
     if last is None and own:
         return op
@@ -56,6 +55,34 @@ def moving_op(study: Study, evaluation: Evaluation, op: MoveCvs) -> Op:
     # Right behind what gave the face its surface: trims, and all else that comes later, follow.
     place = study.place((last or maker).id) + 1
     return AddFeatures(features=[feature.model_copy(update={"group": maker.group})], at=[place])
+
+
+def _over_curve(study: Study, id: str) -> Feature | None:
+    """The step that holds a change over a curve."""
+    holding = (f for f in study.built if f.kind == "move_curve_cvs" and f.params["curve"]["feature"] == id and f.on)
+    return next(holding, None)
+
+
+def _curve_op(study: Study, shape: Shape, maker: Feature, over: Feature | None, op: MoveCvs) -> Op:
+    """The change of a curve that its step does not draw by its CVs, held in a step behind it."""
+    if not shape.curves:
+        raise StudyError(f"{maker.name} has no CVs that could be moved.")
+    curve = shape.curves[0]
+    movement = np.zeros_like(curve.control)
+    for cv in op.cvs:
+        if cv.i >= len(movement) or cv.j:
+            raise StudyError(f"{maker.name} has no CV {cv.i}, {cv.j}.")
+        movement[cv.i] = np.array(cv.to) - curve.control[cv.i]
+    change = Curve(curve.degree, curve.knots, movement)
+    if over is not None:
+        before = CurveData.model_validate(over.params["change"]).curve()
+        return SetParams(id=over.id, changes={"change": CurveData.of(laid_over(before, change)).model_dump()})
+    edge = next(iter(shape.lines))
+    params = {"curve": {"feature": op.id, "edge": edge}, "change": CurveData.of(change).model_dump()}
+    name = _free(f"CVs of {maker.name}", study)
+    id = op.step or uuid.uuid4().hex[:12]
+    feature = Feature(id=id, kind="move_curve_cvs", name=name, role=maker.role, group=maker.group, params=params)
+    return AddFeatures(features=[feature], at=[study.place(maker.id) + 1])
 
 
 _SAME = 1e-4
@@ -136,15 +163,3 @@ def _stored(change: Overlay) -> dict[str, Any]:
 def _free(wanted: str, study: Study) -> str:
     taken = {f.name for f in study.features}
     return next(t for t in (wanted, *(f"{wanted} {i}" for i in range(2, 9999))) if t not in taken)
-
-
-def held_by_others(feature: Feature) -> bool:
-    """Whether a curve's own CVs are bound to other objects, so that it stands elsewhere than it was drawn."""
-    return feature.kind == "cv_curve" and bool(needed_steps(feature))
-
-
-def standing_curve(study: Study, id: str, curve: Curve) -> Study:
-    """The study with a CV curve drawn where it stands."""
-    feature = study.feature(id)
-    params = {**feature.params, "curve": CurveData.of(curve).model_dump()}
-    return replaced(study, feature.model_copy(update={"params": params}))

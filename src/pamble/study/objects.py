@@ -106,7 +106,8 @@ class PartHandle:
 
     form: pull, a number by ``per_mm`` for each mm along ``direction``; slide, a number from low to high along ``line``
     (m, 3); move, a point in the plane square to ``direction``; turn, degrees about ``direction`` through ``centre``.
-    low, high: limits of the number. side: the field that names what lies on its side, where there are two.
+    along: points that move by as much as it does; then ``field`` does too. low, high: limits of the number. side: the
+    field that names what lies on its side, where there are two.
     """
 
     form: Literal["pull", "slide", "move", "turn"]
@@ -123,6 +124,7 @@ class PartHandle:
     centre: Array | None = None
     line: Array | None = None
     side: str = ""
+    along: tuple[str, ...] = ()
 
     def plain(self) -> dict[str, Any]:
         """As plain numbers."""
@@ -132,7 +134,7 @@ class PartHandle:
     def read(plain: Mapping[str, Any]) -> PartHandle:
         """From plain numbers."""
         arrays: dict[str, Any] = {k: np.array(v) if isinstance(v, list) else v for k, v in plain.items()}
-        return PartHandle(**arrays)
+        return PartHandle(**arrays | {"along": tuple(plain.get("along", ()))})
 
 
 @dataclass(frozen=True, eq=False)

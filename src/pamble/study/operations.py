@@ -9,6 +9,7 @@ from pydantic import Field, TypeAdapter, ValidationError
 from pamble.core.errors import StudyError
 from pamble.study.document import Feature, Group, Limits, Name, Role, first_problem
 from pamble.study.migrate import migrated_operation
+from pamble.study.references import CvRef, OnLine
 from pamble.study.stored import Stored
 
 
@@ -36,11 +37,15 @@ class SetParams(Stored):
 
 
 class MovedCv(Stored):
-    """A CV by its place in the net and its new position, mm."""
+    """A CV by its place in the net and its new position, mm. on: what a CV or point of a curve hangs on from now on, a
+    place on a line or a CV of another curve. freed: it is let go of what it hung on.
+    """
 
     i: int = Field(ge=0)
     j: int = Field(ge=0)
     to: tuple[float, float, float]
+    on: OnLine | CvRef | None = None
+    freed: bool = False
 
 
 class MoveCvs(Stored):
@@ -68,6 +73,20 @@ class Reshape(Stored):
     action: str
     cvs: list[Annotated[int, Field(ge=0)]] = []
     value: float | None = None
+
+
+class ReplaceFeature(Stored):
+    """Put another step in the place of one with the same id."""
+
+    op: Literal["replace_feature"] = "replace_feature"
+    feature: Feature
+
+
+class BreakFree(Stored):
+    """Make a curve that follows from others one of its own, drawn by its CVs; it stays where it is."""
+
+    op: Literal["break_free"] = "break_free"
+    id: str
 
 
 class FlagChange(Stored):
@@ -149,6 +168,8 @@ Op = Annotated[
     | SetParams
     | MoveCvs
     | Reshape
+    | ReplaceFeature
+    | BreakFree
     | SetFlags
     | SetStudy
     | SetSeamTarget

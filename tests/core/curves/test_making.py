@@ -14,7 +14,7 @@ from pamble.core.curves.fit import fit_points, rebuild, simplify
 from pamble.core.curves.interpolate import through_points
 from pamble.core.curves.jets import curve_jets
 from pamble.core.curves.measure import curve_facts, curve_length, deviation
-from pamble.core.curves.meet import cut, nearest
+from pamble.core.curves.meet import cut_pieces, nearest
 from pamble.core.curves.mid import mid_curve
 from pamble.core.curves.offset import offset_curve
 from pamble.core.curves.shapes import (
@@ -233,10 +233,10 @@ def test_joined_halves_are_the_whole_and_a_gap_is_refused():
 
 def test_curves_cut_each_other_where_they_cross():
     a, b = Curve.line([0, 0, 0], [100, 0, 0]), Curve.line([30, -20, 0], [30, 50, 0])
-    assert curve_length(cut(a, b, 0)) == pytest.approx(30)
+    assert curve_length(cut_pieces(a, [b])[0]) == pytest.approx(30)
     assert np.allclose(nearest(a, b).points[0], [30, 0, 0])
     with pytest.raises(GeometryError, match="do not meet"):
-        cut(a, Curve.line([30, 5, 0], [30, 50, 0]), 0)
+        cut_pieces(a, [Curve.line([30, 5, 0], [30, 50, 0])])
 
 
 def test_sections_and_intersections_lie_on_both_within_rounding():

@@ -5,7 +5,7 @@ import pytest
 
 from pamble.core.curves.jets import curve_jets
 from pamble.core.curves.measure import curve_length, extent, length_parameters
-from pamble.core.curves.meet import approaches, cut, meet
+from pamble.core.curves.meet import approaches, cut_pieces, meet
 from pamble.core.curves.shapes import arc_three_points, circle, ellipse
 from pamble.core.errors import BlendError, GeometryError
 from pamble.core.joining.curve_corner import corner, corner_of_chord
@@ -48,8 +48,8 @@ def test_all_crossings_of_a_line_and_a_circle_are_found_and_cut_takes_the_outerm
     ring, line = circle(np.zeros(3), np.array([0, 0, 1.0]), 50), Curve.line([-100, 30, 0], [100, 30, 0])
     crossings = [m for m in approaches(line, ring) if m.gap < 1e-9]
     assert sorted(m.points[0][0] for m in crossings) == pytest.approx([-40, 40])
-    assert curve_length(cut(line, ring, 0)) == pytest.approx(60)
-    assert curve_length(cut(line, ring, 1)) == pytest.approx(60)
+    pieces = cut_pieces(line, [ring])
+    assert [curve_length(p) for p in pieces] == pytest.approx([60, curve_length(line) - 120, 60])
 
 
 @pytest.mark.parametrize("angle", [40, 90, 150])

@@ -9,7 +9,7 @@ from pamble.core.faces.kernel import surface_to_kernel
 from pamble.core.spline import Curve, basis
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.differential import normals
-from pamble.core.spline.evaluate import surface_derivatives
+from pamble.core.spline.evaluate import curve_points, surface_derivatives
 from tests.shapes import arc_curve, cylinder, panel
 
 
@@ -31,6 +31,15 @@ def test_foot_beside_the_joint_of_a_closed_curve():
     circle = Curve(2, knots, square, [1, corner, 1, corner, 1, corner, 1, corner, 1])
     point = np.array([[2 * np.cos(-1e-3), 2 * np.sin(-1e-3), 0.0], [2 * np.cos(1e-3), 2 * np.sin(1e-3), 0.0]])
     assert np.allclose(to_curve(circle, point).distance, 1.0, atol=1e-12)
+
+
+def test_the_foot_lies_on_the_nearer_of_two_stretches_though_the_other_has_the_nearer_sample():
+    # One long span that runs back close beside many short ones.
+    knots = [0, 0, 0, 0, 0.1, 0.2, 0.3, 0.4, 0.5, 1, 1, 1, 1]
+    row = [[0, 0, 0], [30, 8, 0], [90, -6, 0], [150, 9, 0], [210, -5, 0], [300, 0, 0], [520, 60, 0], [200, 40, 0]]
+    curve = Curve(3, knots, [*row, [0, 12, 0]])
+    t = np.linspace(0, 1, 3001)
+    assert to_curve(curve, curve_points(curve, t)).distance.max() < 1e-9
 
 
 @pytest.mark.parametrize(

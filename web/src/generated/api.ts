@@ -276,6 +276,19 @@ export interface components {
             file: string;
         };
         /**
+         * BreakFree
+         * @description Make a curve that follows from others one of its own, drawn by its CVs; it stays where it is.
+         */
+        BreakFree: {
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            op: "break_free";
+        };
+        /**
          * Cancel
          * @description Stop what is worked on, if it is not done yet: that answers with an error of the code "cancelled".
          */
@@ -343,7 +356,7 @@ export interface components {
             /** Base */
             base: number;
             /** Op */
-            op: components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["Reshape"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"] | components["schemas"]["MoveStep"] | components["schemas"]["SetMarker"] | components["schemas"]["Several"] | components["schemas"]["SetGroups"];
+            op: components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["Reshape"] | components["schemas"]["ReplaceFeature"] | components["schemas"]["BreakFree"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"] | components["schemas"]["MoveStep"] | components["schemas"]["SetMarker"] | components["schemas"]["Several"] | components["schemas"]["SetGroups"];
             /** Seq */
             seq: number;
             /**
@@ -362,6 +375,16 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+        };
+        /**
+         * CvRef
+         * @description A CV of another curve, by its number from 0.
+         */
+        CvRef: {
+            /** Cv */
+            cv: number;
+            /** Feature */
+            feature: string;
         };
         /**
          * DemoLine
@@ -1024,13 +1047,24 @@ export interface components {
         };
         /**
          * MovedCv
-         * @description A CV by its place in the net and its new position, mm.
+         * @description A CV by its place in the net and its new position, mm. on: what a CV or point of a curve hangs on from now on, a
+         *     place on a line or a CV of another curve. freed: it is let go of what it hung on.
          */
         MovedCv: {
+            /**
+             * Freed
+             * @default false
+             */
+            freed?: boolean;
             /** I */
             i: number;
             /** J */
             j: number;
+            /**
+             * On
+             * @default null
+             */
+            on?: components["schemas"]["OnLine"] | components["schemas"]["CvRef"] | null;
             /** To */
             to: [
                 number,
@@ -1059,6 +1093,27 @@ export interface components {
             name?: string | null;
         };
         /**
+         * OnLine
+         * @description A place on a line that stays on it: ``at`` is a fraction of its length, 0 its start and 1 its end.
+         */
+        OnLine: {
+            /** At */
+            at: number;
+            /** Edge */
+            edge: string;
+            /** Feature */
+            feature: string;
+            /**
+             * Near
+             * @default null
+             */
+            near?: [
+                number,
+                number,
+                number
+            ] | null;
+        };
+        /**
          * Passed
          * @description Answer to a message that needs no other: a preview that was overtaken, a wish that was taken.
          */
@@ -1085,7 +1140,7 @@ export interface components {
              */
             combs?: components["schemas"]["CombWanted"][];
             /** Op */
-            op: components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["Reshape"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"] | components["schemas"]["MoveStep"] | components["schemas"]["SetMarker"] | components["schemas"]["Several"] | components["schemas"]["SetGroups"];
+            op: components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["Reshape"] | components["schemas"]["ReplaceFeature"] | components["schemas"]["BreakFree"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"] | components["schemas"]["MoveStep"] | components["schemas"]["SetMarker"] | components["schemas"]["Several"] | components["schemas"]["SetGroups"];
             /** Seq */
             seq: number;
             /**
@@ -1184,6 +1239,18 @@ export interface components {
              * @enum {string}
              */
             op: "remove_features";
+        };
+        /**
+         * ReplaceFeature
+         * @description Put another step in the place of one with the same id.
+         */
+        ReplaceFeature: {
+            feature: components["schemas"]["Feature"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            op: "replace_feature";
         };
         /**
          * Reshape
@@ -1385,7 +1452,7 @@ export interface components {
              */
             op: "several";
             /** Ops */
-            ops: (components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["Reshape"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"] | components["schemas"]["MoveStep"] | components["schemas"]["SetMarker"] | components["schemas"]["Several"] | components["schemas"]["SetGroups"])[];
+            ops: (components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["Reshape"] | components["schemas"]["ReplaceFeature"] | components["schemas"]["BreakFree"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"] | components["schemas"]["MoveStep"] | components["schemas"]["SetMarker"] | components["schemas"]["Several"] | components["schemas"]["SetGroups"])[];
         };
         /**
          * Step
@@ -1523,9 +1590,10 @@ export interface components {
          *     the same. whole: a whole number. labels: words of the choices. direction: may be taken from the view. facing: taken
          *     from the view where a point is placed. least: fewest entries of a list; most: highest continuity; low, high: limits
          *     of a number. soft: range of a slider. once: a list that takes one pick, and more only when asked to. one_of: fields
-         *     of the same word, of which one is filled. open: a list of numbers that may grow. when: choices for which the field
-         *     counts. fallback: its default. fold: title under which it is folded away with others. sides: of a pair, the two
-         *     fields that name what each belongs to. found: the figure of the result that says what an open one came to.
+         *     of the same word, of which one is filled. lies: the plane on which what is drawn lies. open: a list of numbers that
+         *     may grow. when: choices for which the field counts. fallback: its default. fold: title under which it is folded away
+         *     with others. sides: of a pair, the two fields that name what each belongs to. found: the figure of the result that
+         *     says what an open one came to.
          */
         ToolField: {
             /** Choices */
@@ -1548,6 +1616,8 @@ export interface components {
             };
             /** Least */
             least: number;
+            /** Lies */
+            lies: boolean;
             /** Low */
             low: number | null;
             /** Most */

@@ -7,6 +7,7 @@ from scipy.interpolate import make_interp_spline
 from scipy.linalg import null_space
 
 from pamble.core.arrays import Array, IntArray, floats, norm
+from pamble.core.curves.overlay import laid_over
 from pamble.core.errors import GeometryError
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
@@ -26,13 +27,16 @@ def point_parameters(points: Array) -> Array:
     return np.asarray(t / t[-1])
 
 
-def through_points(points: Array, degree: int = 3, closed: bool = False, handles: Array | None = None) -> Curve:
+def through_points(
+    points: Array, degree: int = 3, closed: bool = False, handles: Array | None = None, t: Array | None = None
+) -> Curve:
     """Spline through points (m, 3) in order, by centripetal parameters; closed: joins its own start smoothly.
 
     handles: (m, 3) directions that the curve takes at points, their lengths as weights (1 is the pace of the points
-    beside it, 2 holds the direction twice as far); rows of NaN leave a point free. The curve is continuous in its
-    derivatives up to degree - 1 either way. Source: The NURBS Book, section 9.2; with directions own derivation.
-    Raises `GeometryError` for too few points, two in one place, or a direction of no length.
+    beside it, 2 holds the direction twice as far); rows of NaN leave a point free. t: parameters (m,) rising on [0, 1],
+    of a closed curve (m + 1,), in place of the centripetal ones. The curve is continuous in its derivatives up to
+    degree - 1 either way. Source: The NURBS Book, section 9.2; with directions own derivation. Raises `GeometryError`
+    for too few points, two in one place, or a direction of no length.
     """
     p = floats(points)
     if len(p) < 2:
@@ -47,7 +51,7 @@ def through_points(points: Array, degree: int = 3, closed: bool = False, handles
         if len(p) < 3:
             raise GeometryError("A closed curve needs at least three points.")
         p = np.vstack([p, p[:1]])
-    t = point_parameters(p)
+    t = point_parameters(p) if t is None else floats(t)
     if closed:
         spline = make_interp_spline(t, p, k=3, bc_type="periodic")
     else:
@@ -59,6 +63,31 @@ def through_points(points: Array, degree: int = 3, closed: bool = False, handles
     if plain.degree < degree and not closed:
         plain = raise_degree(plain, degree - plain.degree)
     return _directed(plain, t, given, _rates(p, t, given, floats(handles), closed), closed)
+
+
+def changed_points(base: Curve, t: Array, points: Array, closed: bool = False, handles: Array | None = None) -> Curve:
+    """A curve changed so that it runs through other points at the same parameters (m,), of a closed one (m + 1,).
+
+    What is laid over it is the curve through the movements of the points, so where none has moved nothing changes.
+    handles: as for `through_points`.
+    """
+    p = floats(points)
+    p = np.vstack([p, p[:1]]) if closed else p
+    moves = p - curve_derivatives(base, t, 0)[0]
+    if closed:
+        moves[-1] = moves[0]
+    k = 3 if closed else min(base.degree, len(p) - 1)
+    spline = make_interp_spline(t, moves, k=k, bc_type="periodic" if closed else None)
+    change = Curve(spline.k, spline.t, spline.c)
+    change = curve_part(change, *change.domain) if closed else change
+    made = laid_over(base, change)
+    if handles is None:
+        return made
+    given = np.flatnonzero(~np.isnan(floats(handles)).any(axis=1))
+    rates = _rates(p, t, given, floats(handles), closed)
+    if not len(given) or np.abs(rates - curve_derivatives(made, t[given], 1)[1]).max() < 1e-9 * np.abs(rates).max():
+        return made
+    return _directed(made, t, given, rates, closed)
 
 
 def _rates(p: Array, t: Array, given: IntArray, handles: Array, closed: bool) -> Array:
@@ -101,10 +130,10 @@ def _directed(plain: Curve, t: Array, given: IntArray, rates: Array, closed: boo
     return Curve(k, wide.knots, wide.control + change)
 
 
-def natural_handles(curve: Curve, points: Array, chosen: IntArray, closed: bool) -> Array:
+def natural_handles(curve: Curve, points: Array, chosen: IntArray, closed: bool, t: Array | None = None) -> Array:
     """Directions (k, 3), lengths as weights, that a curve made by `through_points` has at chosen points already."""
     p = floats(points)
     p = np.vstack([p, p[:1]]) if closed else p
-    t = point_parameters(p)
+    t = point_parameters(p) if t is None else t
     paces = norm(_rates(p, t, chosen, np.repeat([[1.0, 0.0, 0.0]], len(points), axis=0), closed))
     return np.asarray(curve_derivatives(curve, t[chosen], 1)[1] / paces[:, None])

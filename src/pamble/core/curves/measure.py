@@ -186,7 +186,8 @@ def curve_facts(curve: Curve, quick: bool = False) -> CurveFacts:
     k = jets.curvature
     place, most = most_curved(curve, t)
     straight = most * float(norm(np.diff(jets.point, axis=0)).sum()) < 1e-9
-    rise = np.diff(k)
+    finer = np.sort(np.concatenate([samples(curve, 2 * _EACH), both_sides(curve)]))
+    rise = np.diff(k if quick else curve_jets(curve, finer).curvature)
     level = 1e-4 * max(most, 1e-15)
     sign = np.sign(np.where(np.abs(rise) < level / _EACH, 0.0, rise))
     sign = sign[sign != 0]
@@ -219,14 +220,17 @@ class Deviation:
 def deviation(curve: Curve, other: Curve, least: int = 500) -> Deviation:
     """How far ``curve`` strays from ``other`` and ``other`` from ``curve``, whichever is more.
 
-    Judged at ``least`` places or more on each, ends included.
+    Judged at ``least`` places or more on each, ends included; the farthest are closed in on between them.
     """
     out = []
     for a, b in ((curve, other), (other, curve)):
-        points = curve_points(a, samples(a, max(40, -(-least // a.spans))))
-        feet = to_curve(b, points)
-        i = int(np.argmax(feet.distance))
-        out.append(Deviation(float(feet.distance[i]), points[i]))
+
+        def away(t: Array, a: Curve = a, b: Curve = b) -> Array:
+            return to_curve(b, curve_points(a, t)).distance[None]
+
+        t = samples(a, max(40, -(-least // a.spans)))
+        at, most = largest(away, t, away(t))
+        out.append(Deviation(float(most[0]), curve_points(a, at)[0]))
     return max(out, key=lambda d: d.distance)
 
 

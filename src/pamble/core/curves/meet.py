@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
@@ -156,11 +158,18 @@ def nearest(a: Curve, b: Curve) -> Meeting:
     return approaches(a, b)[0]
 
 
-def cut(curve: Curve, other: Curve, keep: int, tolerance: float = 0.01) -> Curve:
-    """The part of ``curve`` before the first (0) or after the last (1) place where ``other`` crosses it.
+def cut_pieces(curve: Curve, others: Sequence[Curve], tolerance: float = 0.01) -> list[Curve]:
+    """The pieces of a curve between all places where others cross it, in order.
 
-    Raises `GeometryError` if they do not meet within ``tolerance`` mm, with the gap.
+    Raises `GeometryError` if one of them does not meet it within ``tolerance`` mm, with the gap, or only at an end.
     """
+    a, b = curve.domain
+    at = np.sort(np.concatenate([_crossings(curve, other, tolerance) for other in others]))
+    at = at[np.append(True, np.diff(at) > 1e-9 * (b - a))]
+    return [curve_part(curve, float(s), float(e)) for s, e in pairwise([a, *at, b])]
+
+
+def _crossings(curve: Curve, other: Curve, tolerance: float) -> list[float]:
     found = approaches(curve, other)
     places = [m.t[0] for m in found if m.gap <= tolerance]
     if not places:
@@ -173,4 +182,4 @@ def cut(curve: Curve, other: Curve, keep: int, tolerance: float = 0.01) -> Curve
     inner = [t for t in places if min(t - a, b - t) > 1e-9 * (b - a)]
     if not inner:
         raise GeometryError("The curves meet at an end already: there is nothing to cut off.")
-    return curve_part(curve, a, min(inner)) if keep == 0 else curve_part(curve, max(inner), b)
+    return inner

@@ -25,8 +25,10 @@ class Relation:
     ``axis`` (0 x, 1 y, 2 z). length: their distance is ``value`` mm. incline: the leg makes ``value`` degrees with
     ``axis``. symmetric: they mirror each other at the plane ``axis`` = ``value``. collinear: three CVs lie on a line.
     equal: the legs a-b and c-d have one length. angle: they enclose ``value`` degrees. touch: the curve touches the
-    line through ``point`` along ``direction`` where it reaches farthest toward it. joint: its start (``end`` 0) or
-    end (1) meets ``target``, which leaves its own curve toward it, with the continuity ``order`` 0 to 3.
+    line through ``point`` along ``direction`` where it reaches farthest toward it. at: the CV's coordinate along
+    ``axis`` is ``value``. axis: its distance from the global ``axis`` is ``value``. plane: its height above the plane
+    through ``point`` with the normal ``direction`` is ``value``. inline: three CVs lie on that line. joint: its start
+    (``end`` 0) or end (1) meets ``target``, which leaves its own curve toward it, with the continuity ``order`` 0 to 3.
     """
 
     kind: str
@@ -125,6 +127,32 @@ def _turn(u: Array, v: Array, degrees: float, arm: float) -> tuple[float, Array,
     sine = max(float(np.sqrt(1 - cosine**2)), 1e-9)
     value = (np.arccos(cosine) - np.radians(degrees)) * arm
     return float(value), -arm * (v - cosine * u) / sine, -arm * (u - cosine * v) / sine
+
+
+def _at(curve: Curve, x: Array, r: Relation) -> Residual:
+    e = np.eye(3)[r.axis]
+    return np.array([x[r.cvs[0]] @ e - r.value]), _rows(len(x), [{r.cvs[0]: e}])
+
+
+def _axis(curve: Curve, x: Array, r: Relation) -> Residual:
+    """On the axis two coordinates are zero; beside it one distance is kept."""
+    others = np.delete(np.eye(3), r.axis, axis=0)
+    away = others @ x[r.cvs[0]]
+    length = float(np.linalg.norm(away))
+    if r.value == 0 or length < 1e-12:
+        return away - np.array([r.value, 0.0]), _rows(len(x), [{r.cvs[0]: e} for e in others])
+    return np.array([length - r.value]), _rows(len(x), [{r.cvs[0]: away @ others / length}])
+
+
+def _plane(curve: Curve, x: Array, r: Relation) -> Residual:
+    n = np.array(r.direction)
+    return np.array([(x[r.cvs[0]] - np.array(r.point)) @ n - r.value]), _rows(len(x), [{r.cvs[0]: n}])
+
+
+def _inline(curve: Curve, x: Array, r: Relation) -> Residual:
+    across = _square_to(np.array(r.direction))
+    value = np.array([(x[cv] - np.array(r.point)) @ w for cv in r.cvs for w in across])
+    return value, _rows(len(x), [{cv: w} for cv in r.cvs for w in across])
 
 
 def _touch(curve: Curve, x: Array, r: Relation) -> Residual:
@@ -245,6 +273,10 @@ _KINDS: dict[str, tuple[int, Callable[[Curve, Array, Relation], Residual]]] = {
     "collinear": (3, _collinear),
     "equal": (4, _equal),
     "angle": (4, _angle),
+    "at": (1, _at),
+    "axis": (1, _axis),
+    "plane": (1, _plane),
+    "inline": (3, _inline),
     "touch": (0, _touch),
     "joint": (0, _joint),
 }

@@ -18,6 +18,7 @@ from pamble.core.faces.landing import land, pull
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.extremes import largest
 
 _SMOOTH = np.radians(1.0)
 """Turn between stretches on neighbouring faces up to which they are one curve; chords of steps, not tangents."""
@@ -60,9 +61,19 @@ def project(
     nowhere = curve_points(curve, missed)
     if hurry:
         return Projection(pieces, nowhere, max(p.deviation for p in pieces))
-    check = np.vstack([curve_points(p.curve, np.linspace(0, 1, 200)) for p in pieces])
-    off = np.min([norm(to_surface(f.surface, check).point - check) for f in faces], axis=0)
-    return Projection(pieces, nowhere, float(off.max()))
+    return Projection(pieces, nowhere, max(_off(p.curve, faces) for p in pieces))
+
+
+def _off(curve: Curve, faces: Sequence[Face]) -> float:
+    """Largest distance of a curve from the nearest of the faces, mm, closed in on between samples."""
+
+    def away(t: Array) -> Array:
+        points = curve_points(curve, t)
+        feet = [norm(to_surface(f.surface, points).point - points) for f in faces]
+        return np.asarray(np.min(feet, axis=0)[None])
+
+    t = np.linspace(0, 1, 200)
+    return float(largest(away, t, away(t))[1][0])
 
 
 def _onto(faces: Sequence[Face], points: Array, direction: Array | None) -> tuple[IntArray, Array]:

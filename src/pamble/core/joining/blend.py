@@ -69,7 +69,7 @@ def build_blend(a: Edge, b: Edge, spec: BlendSpec, diagonal: float | None = None
     sides = _sides(a, b, spec)
     diagonal = diagonal or _diagonal(a, b)
     orders = [3 if g > 2 else 2 for g in spec.continuity]
-    best: tuple[float, Surface, tuple[Residual, Residual]] | None = None
+    best: tuple[float, Surface] | None = None
     trials: list[Trial] = []
     for knots in _candidates(sides, spec):
         surface = cascade(sides, spec, row_space(spec.degree, knots, sides[0].closed), diagonal)
@@ -79,19 +79,20 @@ def build_blend(a: Edge, b: Edge, spec: BlendSpec, diagonal: float | None = None
         up_to_g2 = [r.ratio(min(2, g)) for r, g in zip((first, second), spec.continuity, strict=True)]
         score = 1e3 * max(*up_to_g2, 1.0) + ratio
         if best is None or score < 0.95 * best[0] or ratio <= 1.0:
-            best = (score, surface, (first, second))
+            best = (score, surface)
         if ratio <= 1.0 or _stalled(trials):
             break
     if best is None:
         raise BlendError("No spans are left to try.")
-    _, surface, residuals = best
+    surface = best[1]
+    one, two = (residual(surface, sides[i], i, diagonal, orders[i], closed_in=True) for i in (0, 1))
     warnings = shape_warnings(surface, spec)
     if min(t.ratio for t in trials) > 1.0 and spec.spans is None:
         warnings.append(
             f"{len(trials)} steps up to {trials[-1].spans} spans did not reach the aim; the best has "
             f"{surface.spans[0]} spans: look at the edges and the primaries for waves."
         )
-    return _finish(surface, sides, residuals, tuple(trials), warnings)
+    return _finish(surface, sides, (one, two), tuple(trials), warnings)
 
 
 def preview_blend(a: Edge, b: Edge, spec: BlendSpec, knots: Array) -> Blend:

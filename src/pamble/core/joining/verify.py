@@ -14,8 +14,12 @@ from pamble.core.joining.pairing import Side
 from pamble.core.joining.spec import BlendSpec
 from pamble.core.spline.differential import normals
 from pamble.core.spline.evaluate import surface_grid
+from pamble.core.spline.extremes import both_sides, largest
 from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP
+
+_SAMPLES = 200
+"""Places along a seam at which a blend is measured while its spans are sought."""
 
 _CHANGE_AIM = 3.0
 """Aim, in %, for the mismatch of the change of curvature on a G3 side; common practice, no published source."""
@@ -39,27 +43,33 @@ class Residual:
         return max(parts[: continuity + 1])
 
 
-def residual(surface: Surface, side: Side, which: int, diagonal: float, order: int = 2, samples: int = 200) -> Residual:
-    """Measure the seam between a blend and its neighbour; ``which`` is 0 for the first edge, 1 for the second."""
-    s = np.linspace(0.0, 1.0, samples)
-    mine = frames(natural_edge(surface, "v0" if which == 0 else "v1"), s, order)
-    t = side.parameters(s)
-    theirs = frames(side.edge, t, order)
-    for _ in range(2):
-        slip = dot(mine.position - theirs.position, theirs.tangent)
-        if np.abs(slip).max() < 1e-7:
-            break
-        t = np.clip(t + slip / np.maximum(norm(theirs.velocity), TINY), *side.edge.domain)
+def residual(
+    surface: Surface, side: Side, which: int, diagonal: float, order: int = 2, closed_in: bool = False
+) -> Residual:
+    """Measure the seam between a blend and its neighbour; ``which`` is 0 for the first edge, 1 for the second.
+
+    closed_in: the worst are sought between the samples too, and on both sides of every break.
+    """
+    edge = natural_edge(surface, "v0" if which == 0 else "v1")
+
+    def figures(s: Array) -> Array:
+        mine = frames(edge, s, order)
+        t = side.parameters(s)
         theirs = frames(side.edge, t, order)
-    f = seam_figures(mine, theirs, diagonal)
-    return Residual(
-        float(f.gap.max()),
-        float(f.angle.max()),
-        float(f.curvature.max()),
-        float(f.curvature_abs.max()),
-        float(f.rate.max()),
-        float(f.rate_percent.max()),
-    )
+        for _ in range(2):
+            slip = dot(mine.position - theirs.position, theirs.tangent)
+            if np.abs(slip).max() < 1e-7:
+                break
+            t = np.clip(t + slip / np.maximum(norm(theirs.velocity), TINY), *side.edge.domain)
+            theirs = frames(side.edge, t, order)
+        f = seam_figures(mine, theirs, diagonal)
+        return np.array([f.gap, f.angle, f.curvature, f.curvature_abs, f.rate, f.rate_percent])
+
+    s = np.linspace(0.0, 1.0, _SAMPLES)
+    if not closed_in:
+        return Residual(*figures(s).max(axis=1).tolist())
+    s = np.unique(np.concatenate([s, both_sides(edge.space)]))
+    return Residual(*largest(figures, s, figures(s))[1].tolist())
 
 
 def shape_warnings(surface: Surface, spec: BlendSpec) -> list[str]:

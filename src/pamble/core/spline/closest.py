@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.spatial import cKDTree
 
-from pamble.core.arrays import TINY, Array, dot, floats, norm
+from pamble.core.arrays import TINY, Array, BoolArray, dot, floats, norm
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, surface_derivatives, surface_grid
@@ -19,6 +19,12 @@ _SETTLED = 1e-11
 """Newton stops after a step shorter than this fraction of the domain: the next one would be below rounding."""
 
 _SEEDS_A_SPAN = 12
+
+_ROW = 64
+"""Samples along a curve, at least, from which feet are sought."""
+
+_NEAREST, _BESIDE = 8, 2
+"""Samples that are looked at for each point; those so few places from the nearest lie on one stretch with it."""
 
 
 @dataclass(frozen=True)
@@ -50,21 +56,50 @@ def _samples(knots: Array, degree: int, least: int) -> Array:
 def to_curve(curve: Curve, points: Array, seeds: Array | None = None) -> CurveFeet:
     """Closest point of a curve to each of ``points`` (m, d), ends included.
 
-    Newton on (C - P).C' = 0 from the nearest of a dense row of samples; a step that leaves the domain stops at
-    its end (The NURBS Book, section 6.1).
+    Newton on (C - P).C' = 0 from the nearest of a dense row of samples, and from the nearest on another stretch where
+    that may hold the foot; a step that leaves the domain stops at its end (The NURBS Book, section 6.1).
     """
     points = floats(points)
+    if seeds is not None:
+        return _round_joint(curve, points, _newton_on_curve(curve, points, np.clip(seeds, *curve.domain)))
+    t, places, reach = _row(curve)
+    near, order = cKDTree(places).query(points, k=min(_NEAREST, len(t)))
+    feet = _round_joint(curve, points, _newton_on_curve(curve, points, t[order[:, 0]]))
+    other = np.abs(order - order[:, :1]) > _BESIDE
+    near = np.where(other & (near - reach[order] < feet.distance[:, None]), near, np.inf)
+    again = np.flatnonzero(np.isfinite(near).any(axis=1))
+    if not len(again):
+        return feet
+    seed = t[order[again, np.argmin(near[again], axis=1)]]
+    more = _round_joint(curve, points[again], _newton_on_curve(curve, points[again], seed))
+    better = more.distance < feet.distance[again]
+    at = again[better]
+    for own, new in ((feet.t, more.t), (feet.point, more.point), (feet.distance, more.distance)):
+        own[at] = new[better]
+    return feet
+
+
+def _row(curve: Curve) -> tuple[Array, Array, Array]:
+    """Parameters (n,) and places (n, d) of samples, dense in every span and along the length; and how far the curve may
+    run from each to the next (n,).
+    """
+    t = _samples(curve.knots, curve.degree, _ROW)
+    leg = norm(np.diff(curve_derivatives(curve, t)[0], axis=0))
+    parts = np.ceil(leg * (_ROW / max(float(leg.sum()), TINY))).astype(int).clip(1)
+    if parts.max() > 1:
+        first = np.repeat(np.cumsum(parts) - parts, parts)
+        share = (np.arange(len(first)) - first) / np.repeat(parts, parts)
+        t = np.append(np.repeat(t[:-1], parts) + share * np.repeat(np.diff(t), parts), t[-1])
+    places = curve_derivatives(curve, t)[0]
+    leg = norm(np.diff(places, axis=0))
+    return t, places, np.maximum(np.append(leg, 0.0), np.append(0.0, leg))
+
+
+def _round_joint(curve: Curve, points: Array, feet: CurveFeet) -> CurveFeet:
+    """Feet that stopped at the joint of a closed curve, tried again from its other side."""
     start, end = curve.domain
-    if seeds is None:
-        t_samples = _samples(curve.knots, curve.degree, 64)
-        _, nearest = cKDTree(curve_derivatives(curve, t_samples)[0]).query(points)
-        t = t_samples[nearest]
-    else:
-        t = np.clip(seeds, start, end)
-    feet = _newton_on_curve(curve, points, t)
     stuck = (feet.t <= start) | (feet.t >= end)
     if stuck.any() and norm(np.diff(curve_derivatives(curve, [start, end])[0], axis=0))[0] < COINCIDENT:
-        # On a closed curve the foot may lie on the other side of the joint.
         other = _newton_on_curve(curve, points, np.where(stuck, np.where(feet.t <= start, end, start), feet.t))
         better = (other.distance < feet.distance)[:, None]
         feet = CurveFeet(
@@ -78,19 +113,30 @@ def to_curve(curve: Curve, points: Array, seeds: Array | None = None) -> CurveFe
 def _newton_on_curve(curve: Curve, points: Array, t: Array) -> CurveFeet:
     start, end = curve.domain
     size = end - start
+    best, least = t, np.full(len(points), np.inf)
     for _ in range(_STEPS):
         d = curve_derivatives(curve, t, 2)
         gap = d[0] - points
+        square = dot(gap, gap)
+        worse = _worse(square, least)
         slope, full = dot(gap, d[1]), dot(d[1], d[1])
         second = full + dot(gap, d[2])
         step = -slope / np.maximum(np.where(second > 0.1 * full, second, full), TINY)
+        # A step that led away is halved.
         moved = np.clip(t + np.clip(step, -0.1 * size, 0.1 * size), start, end)
+        moved = np.where(worse, 0.5 * (best + t), moved)
+        best, least = np.where(worse, best, t), np.where(worse, least, square)
         settled = np.max(np.abs(moved - t), initial=0.0) < _SETTLED * size
         t = moved
         if settled:
             break
     foot = curve_derivatives(curve, t)[0]
     return CurveFeet(t, foot, norm(foot - points))
+
+
+def _worse(square: Array, least: Array) -> BoolArray:
+    """Whether squared distances are larger than the least so far, beyond rounding."""
+    return np.asarray(square > least * (1 + 1e-9) + 1e-18)
 
 
 def to_surface(surface: Surface, points: Array, seeds: tuple[Array, Array] | None = None) -> SurfaceFeet:
@@ -138,10 +184,18 @@ def _newton_on_surface(surface: Surface, points: Array, u: Array, v: Array) -> S
     (u0, u1), (v0, v1) = surface.domain
     active = np.arange(len(points))
     u, v = u.copy(), v.copy()
+    best_u, best_v, least = u.copy(), v.copy(), np.full(len(points), np.inf)
     for _ in range(_STEPS):
-        du, dv = _step(surface, points[active], u[active], v[active])
+        du, dv, square = _step(surface, points[active], u[active], v[active])
+        worse = _worse(square, least[active])
+        # A step that led away is halved.
+        back_u, back_v = best_u[active], best_v[active]
+        best_u[active], best_v[active] = np.where(worse, back_u, u[active]), np.where(worse, back_v, v[active])
+        least[active] = np.where(worse, least[active], square)
         new_u = np.clip(u[active] + np.clip(du, -0.1 * (u1 - u0), 0.1 * (u1 - u0)), u0, u1)
         new_v = np.clip(v[active] + np.clip(dv, -0.1 * (v1 - v0), 0.1 * (v1 - v0)), v0, v1)
+        new_u = np.where(worse, 0.5 * (back_u + u[active]), new_u)
+        new_v = np.where(worse, 0.5 * (back_v + v[active]), new_v)
         change = np.maximum(np.abs(new_u - u[active]) / (u1 - u0), np.abs(new_v - v[active]) / (v1 - v0))
         u[active], v[active] = new_u, new_v
         active = active[change > _SETTLED]
@@ -151,7 +205,8 @@ def _newton_on_surface(surface: Surface, points: Array, u: Array, v: Array) -> S
     return SurfaceFeet(u, v, foot, norm(foot - points))
 
 
-def _step(surface: Surface, points: Array, u: Array, v: Array) -> tuple[Array, Array]:
+def _step(surface: Surface, points: Array, u: Array, v: Array) -> tuple[Array, Array, Array]:
+    """Newton steps in u and v, and the squared distances where they start."""
     (u0, u1), (v0, v1) = surface.domain
     d = surface_derivatives(surface, u, v, 2)
     gap = d[0, 0] - points
@@ -167,4 +222,4 @@ def _step(surface: Surface, points: Array, u: Array, v: Array) -> tuple[Array, A
     determinant = np.where(np.abs(determinant) > TINY, determinant, TINY)
     du = np.where(hold_u, 0.0, -(g1 * h22 - g2 * h12) / determinant)
     dv = np.where(hold_v, 0.0, -(g2 * h11 - g1 * h12) / determinant)
-    return du, dv
+    return du, dv, dot(gap, gap)

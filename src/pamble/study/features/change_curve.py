@@ -11,7 +11,7 @@ from pydantic import Field
 from pamble.core.curves.edit import extend, join, joint_of, nearest_ends
 from pamble.core.curves.jets import end_jet
 from pamble.core.curves.measure import length_parameters
-from pamble.core.curves.meet import cut, meet
+from pamble.core.curves.meet import cut_pieces, meet
 from pamble.core.errors import GeometryError
 from pamble.core.spline import knots
 from pamble.core.spline.curve import Curve
@@ -49,18 +49,35 @@ def trim(params: TrimParams, inputs: Inputs, context: Context) -> Made:
     return made_curves(*([knots.reverse_curve(c) for c in made] if params.reverse else made))
 
 
+Kept = Literal["start", "middle", "end", "all"]
+
+
 class CutParams(Stored):
-    """The part of a curve before or after another one crosses it."""
+    """The parts of a curve before, between and after the places where others cross it. keep_other: the other is cut by
+    the curve too, and what of it is kept.
+    """
 
     curve: EdgeRef = choice("Curve")
     by: EdgeRef = choice("Cut by")
-    keep: Literal["start", "end"] = choice("Keep its", "start")
+    and_by: EdgeRef | None = choice("And by", None)
+    keep: Kept = choice("Keep its", "start")
+    keep_other: Kept | None = choice("Of the other keep", None)
 
 
 def cut_off(params: CutParams, inputs: Inputs, context: Context) -> Made:
-    """Build the part that is kept."""
-    curve, other = inputs.different([params.curve, params.by])
-    return made_curves(cut(curve, other, 0 if params.keep == "start" else 1))
+    """Build the parts that are kept, those of the first curve before those of the other."""
+    refs = [params.curve, params.by, *([params.and_by] if params.and_by else [])]
+    curve, other, *more = inputs.different(refs)
+    made = _kept(cut_pieces(curve, [other, *more]), params.keep, inputs.name(params.curve.feature))
+    if params.keep_other is not None:
+        made += _kept(cut_pieces(other, [curve]), params.keep_other, inputs.name(params.by.feature))
+    return made_curves(*made)
+
+
+def _kept(pieces: list[Curve], keep: Kept, name: str) -> list[Curve]:
+    if keep == "middle" and len(pieces) < 3:
+        raise GeometryError(f"{name} is crossed once only: there is no middle. Cut it by one more, or keep an end.")
+    return {"start": pieces[:1], "middle": pieces[1:-1], "end": pieces[-1:], "all": pieces}[keep]
 
 
 class MeetParams(Stored):

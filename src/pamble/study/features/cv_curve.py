@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from dataclasses import replace
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
@@ -17,19 +18,25 @@ from pamble.core.spline.curve import Curve
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made, made_curves
 from pamble.study.features.cv_actions import ACTIONS
 from pamble.study.features.fields import choice, hold
-from pamble.study.references import CvRef, EdgeRef, Point
+from pamble.study.features.laying import Laid
+from pamble.study.references import CvRef, EdgeRef, OnLine, PlaneRef, Point
 from pamble.study.stored import CurveData, Stored
+
+_TO_OTHERS = ("touch", "joint", "inline", "plane")
 
 
 class RelationData(Stored):
-    """A relation of the curve's CVs, numbered from 0; see the core's `Relation`. A CV of another curve may stand in
-    place of one of its own. line: what a touch or a joint goes to; its nearest end is met.
+    """A relation of the curve's CVs, numbered from 0; see the core's `Relation`. A CV of another curve, or a place on a
+    line, may stand in place of one of its own. line: what a touch or a joint goes to, or CVs stand in line with; its
+    nearest end counts. plane: the plane that a CV keeps its height above.
     """
 
     kind: Literal[
-        "fixed", "coincident", "same", "length", "incline", "symmetric", "collinear", "equal", "angle", "touch", "joint"
-    ]
-    cvs: list[int | CvRef] = []
+        "fixed", "coincident", "same", "length", "incline", "symmetric", "collinear", "equal", "angle", "at", "axis",
+        "plane", "inline", "touch", "joint",
+    ]  # fmt: skip
+    cvs: list[int | OnLine | CvRef] = []
+    plane: PlaneRef | None = None
     axis: int = Field(2, ge=0, le=2)
     value: float = 0.0
     point: Point = (0.0, 0.0, 0.0)
@@ -40,13 +47,15 @@ class RelationData(Stored):
     @property
     def own(self) -> bool:
         """Whether it binds nothing but the curve itself."""
-        return self.kind not in ("touch", "joint") and all(isinstance(cv, int) for cv in self.cvs)
+        return self.kind not in _TO_OTHERS and all(isinstance(cv, int) for cv in self.cvs)
 
 
-class CvCurveParams(Stored):
+class CvCurveParams(Laid):
     """The curve itself. hold_start, hold_end: what a change of CVs keeps at an end, null for nothing, 0 position,
     1 tangent, 2 curvature, 3 its change; the rows of CVs it takes follow. source: the file it came from.
     """
+
+    POINTS: ClassVar = ("curve.control",)
 
     curve: CurveData = choice("CVs", widget="cvs")
     hold_start: int | None = hold("Hold at the start", 3)
@@ -57,7 +66,7 @@ class CvCurveParams(Stored):
 
 def run(params: CvCurveParams, inputs: Inputs, context: Context) -> Made:
     """Build the curve from its numbers, its relations kept."""
-    curve = params.curve.curve()
+    curve = params.standing(inputs).curve.curve()
     if not params.relations:
         return made_curves(curve)
     made = _solved(curve, params.relations, inputs)
@@ -75,7 +84,7 @@ def _solved(
     """The relations kept; those to other objects need ``inputs``."""
     anchors: list[Array] = []
 
-    def number(cv: int | CvRef) -> int:
+    def number(cv: int | OnLine | CvRef) -> int:
         if isinstance(cv, int):
             return cv
         assert inputs is not None
@@ -92,8 +101,13 @@ def _solved(
 
 
 def _to_line(plain: Relation, r: RelationData, curve: Curve, inputs: Inputs) -> Relation:
-    if r.kind not in ("touch", "joint"):
+    if r.kind not in _TO_OTHERS:
         return plain
+    if r.kind == "plane":
+        if r.plane is None:
+            raise PambleError("A height above a plane needs the plane: pick one.")
+        plane = inputs.plane(r.plane)
+        return replace(plain, point=tuple(plane.origin.tolist()), direction=tuple(plane.normal.tolist()))
     if r.line is None:
         raise PambleError(f"A {r.kind} needs a line to go to: pick one.")
     line = inputs.curve(r.line)
@@ -101,6 +115,9 @@ def _to_line(plain: Relation, r: RelationData, curve: Curve, inputs: Inputs) -> 
         point, direction = (tuple(v.tolist()) for v in touched_line(line))
         return Relation("touch", point=point, direction=direction)
     end = nearest_ends(curve, line, ((r.end,), (0, 1)))[1]
+    if r.kind == "inline":
+        jet = end_jet(line, end)
+        return replace(plain, point=tuple(jet.point[0].tolist()), direction=tuple(jet.tangent[0].tolist()))
     return Relation("joint", end=r.end, order=r.order, target=end_jet(line, end))
 
 

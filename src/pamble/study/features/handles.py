@@ -38,9 +38,12 @@ def slide(
     return PartHandle("slide", field, index, label, at, np.zeros(3), value, *limits, unit=unit, line=line)
 
 
-def move(field: str, label: str, point: Array, normal: Array) -> PartHandle:
-    """A point that moves in the plane through it, square to ``normal``."""
-    return PartHandle("move", field, -1, label, floats(point), floats(normal), 0.0, -1e9, 1e9, unit="mm")
+def move(field: str, label: str, point: Array, normal: Array, along: tuple[str, ...] = ()) -> PartHandle:
+    """A point that moves in the plane through it, square to ``normal``. along: other points that move with it; then
+    ``field`` is moved by as much, and not to the place of the handle.
+    """
+    at, n = floats(point), floats(normal) / max(float(np.linalg.norm(normal)), 1e-12)
+    return PartHandle("move", field, -1, label, at, n, 0.0, -1e9, 1e9, unit="mm", along=along)
 
 
 def turn(
