@@ -116,9 +116,11 @@ def test_two_views_become_one_curve_that_follows(desk):
 def test_blend_match_comb_and_a_caught_end(desk):
     page = desk.page
     draw(desk, "Shift+F", "Left", (300, 560), (360, 420), (460, 380))
+    page.keyboard.press("n")
     page.keyboard.press("d")
     page.mouse.move(463, 383)
     expect(page.get_by_role("status", name="Under the pointer")).to_contain_text("of Left")
+    page.keyboard.press("n")
     page.keyboard.press("Escape")
     page.keyboard.press("Escape")
     draw(desk, "Shift+F", "Right", (640, 380), (760, 400), (880, 560))
@@ -136,7 +138,7 @@ def test_blend_match_comb_and_a_caught_end(desk):
     page.keyboard.press("Escape")
     page.keyboard.press("m")
     for name in ("Left", "Blend curve", "Right"):
-        desk.button(name).click()
+        page.get_by_role("group", name=name, exact=True).get_by_role("button").click()
     expect(page.get_by_label("Combs", exact=True).locator("g")).to_have_count(3)
     page.keyboard.press("Escape")
     page.get_by_role("button", name="Curves", exact=True).click()

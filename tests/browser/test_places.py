@@ -147,6 +147,7 @@ def test_a_cv_is_caught_by_the_end_of_another_curve_and_two_curves_are_related(s
     for name in ("Left", "Right"):
         line_of(page, name).click()
         page.keyboard.press("c")
+    page.keyboard.press("n")
     cv = desk.button("CV 1 of Right")
     x, y = desk.centre(cv)
     page.mouse.move(x, y)

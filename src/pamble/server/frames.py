@@ -73,6 +73,7 @@ class FrameHandle(Sent):
     centre: Point | None
     line: list[Point] | None
     side: str
+    along: list[str]
 
 
 class FrameLost(Sent):

@@ -23,8 +23,8 @@ _DRAWN_DEGREE = 5
 
 
 class CurveData(Stored):
-    """A B-spline curve; control points are rows of 2 or 3 coordinates in mm (or parameters). Where only they are given,
-    as they are clicked, the degree follows from their number and the spans are even.
+    """A B-spline curve; control points are rows of 2 or 3 coordinates in mm (or parameters). Where no knots are given,
+    as when CVs are clicked, the spans are even; the degree follows from the number of CVs unless it is given too.
     """
 
     degree: int = Field(ge=1, le=25)
@@ -35,12 +35,15 @@ class CurveData(Stored):
     @model_validator(mode="before")
     @classmethod
     def _drawn(cls, given: Any) -> Any:
-        if not isinstance(given, dict) or "knots" in given or "degree" in given:
+        if not isinstance(given, dict) or "knots" in given:
             return given
         count = len(given.get("control") or ())
         if count < 2:
             raise ValueError("a curve needs two CVs or more")
-        degree = min(_DRAWN_DEGREE, count - 1)
+        wanted = given.get("degree", _DRAWN_DEGREE)
+        if not isinstance(wanted, int) or wanted < 1:
+            raise ValueError("a degree is a whole number from 1")
+        degree = min(wanted, count - 1)
         return {**given, "degree": degree, "knots": uniform_knots(degree, count - degree).tolist()}
 
     def curve(self) -> Curve:

@@ -78,6 +78,9 @@ describe('what a point catches', () => {
 
   it('is passed over by a free point, which lies in the working plane in hundredths', () => {
     useView.setState({ plane: { axis: 'y', offset: 12, step: null } });
+    expect(placeOf(viewport, 402, 303, false)?.caught).toBeNull();
+    expect(placeOf(viewport, 402, 303, true)?.caught).not.toBeNull();
+    catching({ on: true });
     expect(placeOf(viewport, 402.123, 303, true)).toEqual({ point: [2.12, 12, -3], caught: null });
     expect(placeOf(viewport, 402, 303, false)?.point).toEqual([0, 30, 0]);
     catching({ dropped: true });

@@ -43,9 +43,12 @@ export function catchAt(viewport: Viewport, x: number, y: number, without: strin
   return planes ? planeAt(viewport, x, y) : null;
 }
 
-/** Where a point goes: on the working plane, or where it is caught unless `free`. */
-export function placeOf(viewport: Viewport, x: number, y: number, free: boolean): Placed | null {
-  const caught = free ? null : catchAt(viewport, x, y);
+/** Whether points catch what is near, with the key that turns it round held or not. */
+export const catches = (turned: boolean): boolean => useView.getState().catching.on !== turned;
+
+/** Where a point goes: on the working plane, or where it is caught. turned: whether the key that turns catching round is held. */
+export function placeOf(viewport: Viewport, x: number, y: number, turned: boolean): Placed | null {
+  const caught = catches(turned) ? catchAt(viewport, x, y) : null;
   if (caught) {
     const at = useView.getState().catching.dropped ? dropped(viewport, caught.at) : caught.at;
     return { point: [at.x, at.y, at.z], caught: { ...caught, at } };

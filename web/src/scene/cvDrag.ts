@@ -1,12 +1,13 @@
 import { Vector3 } from 'three';
 
-import type { Op } from '../api/types';
+import type { Op, PlaceRef } from '../api/types';
 import { newId } from '../state/drafts';
 import { commit, endPreview, preview } from '../state/session';
 import { isCurve, useStudy, type Shape } from '../state/study';
 import { setCaught, useTools, type Cv, type DragMode } from '../state/tools';
 import { useView } from '../state/view';
-import { catchAt, settled, type Catch } from './catching';
+import { catchAt, catches, settled, type Catch } from './catching';
+import { heldEnd } from './heldEnd';
 import { cvPoint } from './cvPoint';
 import { dropped, onPlane, planeOfStep } from './plane';
 import { offsetOp, offsetPull } from './polygonDrag';
@@ -88,12 +89,12 @@ function nearestNormal({ vertices }: Shape, place: Vector3): Vector3 {
 }
 
 /** Move CVs of an object. step: id of the step that is made where the object's own step does not draw it by its CVs. */
-export const moveOp = (id: string, moved: readonly { cv: Cv; to: Vector3 }[], step: string): Op => ({
+export const moveOp = (id: string, moved: readonly { cv: Cv; to: Vector3 }[], step: string, on: PlaceRef | null = null): Op => ({
   op: 'move_cvs',
   id,
   step,
   mirror: useTools.getState().mirror,
-  cvs: moved.map(({ cv, to }) => ({ i: cv[0], j: cv[1], to: [to.x, to.y, to.z] })),
+  cvs: moved.map(({ cv, to }) => ({ i: cv[0], j: cv[1], to: [to.x, to.y, to.z], on, freed: false })),
 });
 
 /** Movement of the pointer, turned into millimetres in space. */
@@ -139,7 +140,7 @@ export function dragCvs(viewport: Viewport, id: string, grabbed: Cv, start: Poin
   let looked = 0;
   let waiting: ReturnType<typeof setTimeout> | undefined;
   // A CV that moves freely alone is caught as a placed point is; along a line or with others it is not.
-  const catches = together.length === 1 && (dragMode === 'view' || dragMode === 'plane');
+  const mayCatch = together.length === 1 && (dragMode === 'view' || dragMode === 'plane');
 
   const pull = dragMode === 'offset' ? offsetPull(shape, grabbed) : null;
   const moveBy = (by: Vector3): Op => (pull ? offsetOp(id, by.dot(pull.direction) * pull.share) : moveOp(id, targets(by), step));
@@ -153,7 +154,7 @@ export function dragCvs(viewport: Viewport, id: string, grabbed: Cv, start: Poin
   const look = () => {
     looked = performance.now();
     const box = viewport.host.getBoundingClientRect();
-    caught = catches && moved && !free ? catchAt(viewport, last.x - box.left, last.y - box.top, id) : null;
+    caught = mayCatch && moved && !free ? catchAt(viewport, last.x - box.left, last.y - box.top, id) : null;
     setCaught(caught ? { words: caught.words, at: [caught.at.x, caught.at.y, caught.at.z] } : null);
   };
   followPointer({
@@ -163,7 +164,7 @@ export function dragCvs(viewport: Viewport, id: string, grabbed: Cv, start: Poin
       total.add(dragMode === 'plane' ? planeTravel(viewport, dx, dy) : travel(viewport, grabbedAt, direction, dx, dy));
       last = { x: e.clientX, y: e.clientY };
       moved ||= total.length() > 0;
-      free = e.altKey || e.shiftKey;
+      free = !catches(e.altKey) || e.shiftKey;
       clearTimeout(waiting);
       if (performance.now() - looked > LOOK_EVERY) look();
       // Where the pointer comes to rest is looked at too, though no further move tells of it.
@@ -179,8 +180,9 @@ export function dragCvs(viewport: Viewport, id: string, grabbed: Cv, start: Poin
         return;
       }
       const at = caught.at;
-      void settled(viewport, { point: [at.x, at.y, at.z], caught }).then(({ point }) => commit(moveOp(id, targets(held(new Vector3(...point))), step)));
+      void settled(viewport, { point: [at.x, at.y, at.z], caught }).then(({ point, hangsOn }) => commit(moveOp(id, targets(held(new Vector3(...point))), step, isCurve(shape) ? hangsOn : null)));
     },
+    key: (e) => heldEnd(shape, grabbed, e.key),
     givenUp() {
       letGo();
       endPreview();
@@ -191,8 +193,8 @@ export function dragCvs(viewport: Viewport, id: string, grabbed: Cv, start: Poin
 /** Where the browser tells of the pointer's way at once rather than once a frame, the kernel hears of it at once too. */
 const MOVED = 'onpointerrawupdate' in window ? 'pointerrawupdate' : 'pointermove';
 
-/** Follow the pointer wherever it goes until it is released or Esc is pressed. */
-export function followPointer(on: { move(e: PointerEvent): void; done(): void; givenUp(): void }): void {
+/** Follow the pointer wherever it goes until it is released, or given up by Esc or undo. key: what another key does meanwhile. */
+export function followPointer(on: { move(e: PointerEvent): void; done(): void; givenUp(): void; key?(e: KeyboardEvent): boolean }): void {
   useTools.setState({ dragging: true });
   const move = (e: Event) => on.move(e as PointerEvent);
   const stop = () => {
@@ -206,8 +208,13 @@ export function followPointer(on: { move(e: PointerEvent): void; done(): void; g
     on.done();
   };
   const key = (e: KeyboardEvent) => {
-    if (e.key !== 'Escape') return;
+    if (on.key?.(e)) {
+      e.stopPropagation();
+      return;
+    }
+    if (e.key !== 'Escape' && !((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'z')) return;
     e.stopPropagation();
+    e.preventDefault();
     stop();
     on.givenUp();
   };

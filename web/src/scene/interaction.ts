@@ -2,19 +2,23 @@ import type { Point } from '../api/types';
 import { probe, tell } from '../state/session';
 import { isCurve, useStudy } from '../state/study';
 import { pickEdge, pickFeature } from '../state/actions';
-import { placePoint, wanted, type Wanted } from '../state/placing';
+import { accepts, canEnd, placePoint, wanted, type Wanted } from '../state/placing';
+import { keepDraft } from '../state/drafts';
 import { regionClicked } from '../state/regions';
 import { setCaught, useTools } from '../state/tools';
 import { inTurn } from '../state/turns';
 import { useView } from '../state/view';
 import { measured } from '../state/measured';
 import { placeOf, settled } from './catching';
-import { workingPlane } from './plane';
+import { holdPlane, workingPlane } from './plane';
 import type { Viewport } from './viewport';
 
 type Gesture = { kind: 'press' | 'turn' | 'pan'; x: number; y: number; button: number } | null;
 
 const SLACK = 4;
+
+/** Time in ms within which a second click at the same place makes a double one; pointer events do not count clicks. */
+const DOUBLE = 400;
 
 const ARROWS: Record<string, [number, number]> = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
 
@@ -26,6 +30,7 @@ export function listen(viewport: Viewport): () => void {
   const { host, view } = viewport;
   let gesture: Gesture = null;
   let pointing = 0;
+  let last = { x: 0, y: 0, time: -Infinity };
 
   const place = (e: MouseEvent) => {
     const box = host.getBoundingClientRect();
@@ -65,7 +70,10 @@ export function listen(viewport: Viewport): () => void {
     const done = gesture;
     gesture = null;
     delete host.dataset.gesture;
-    if (done?.kind === 'press' && done.button === 0) click(viewport, done.x, done.y, e.detail > 1, e.altKey);
+    if (done?.kind !== 'press' || done.button !== 0) return;
+    const double = e.timeStamp - last.time < DOUBLE && Math.hypot(done.x - last.x, done.y - last.y) < SLACK;
+    last = { x: done.x, y: done.y, time: double ? -Infinity : e.timeStamp };
+    click(viewport, done.x, done.y, double, e.altKey);
   };
 
   const wheel = (e: WheelEvent) => {
@@ -130,7 +138,7 @@ function pointAt(viewport: Viewport, x: number, y: number, free: boolean): void 
   }
   const edge = lineUnder(viewport, x, y, tool !== null, wants);
   const face = viewport.faceAt(x, y);
-  const hover = edge ? { feature: edge.feature, edge: edge.edge } : (face && (!tool || wants === 'face' || wants === 'any') ? { feature: face.id } : null);
+  const hover = edge ? { feature: edge.feature, edge: edge.edge } : (face && (!tool || accepts('face')) ? { feature: face.id } : null);
   const now = useTools.getState().hover;
   if (JSON.stringify(now) !== JSON.stringify(hover)) useTools.setState({ hover });
   const onMesh = face !== null && useStudy.getState().shown.shapes.get(face.id)?.object.kind === 'mesh';
@@ -147,6 +155,7 @@ function place(viewport: Viewport, x: number, y: number, free: boolean): void {
     return;
   }
   const { normal } = workingPlane(viewport);
+  holdPlane(viewport);
   inTurn(async () => {
     const { point, hangsOn } = await settled(viewport, placed);
     placePoint(point, hangsOn, [normal.x, normal.y, normal.z]);
@@ -155,7 +164,7 @@ function place(viewport: Viewport, x: number, y: number, free: boolean): void {
 
 /** The line under a pixel that a pick would take: any without a tool; of a tool that takes all sorts, curves alone. */
 function lineUnder(viewport: Viewport, x: number, y: number, tool: boolean, wants: Wanted | null) {
-  if (tool && wants !== 'line' && wants !== 'any') return null;
+  if (tool && !accepts('line')) return null;
   const edge = viewport.edgeAt(x, y, wants === 'line' ? 16 : 7);
   const shape = edge && useStudy.getState().shown.shapes.get(edge.feature);
   if (wants === 'any' && !(shape && isCurve(shape))) return null;
@@ -167,7 +176,8 @@ function click(viewport: Viewport, x: number, y: number, double: boolean, free: 
   const tool = inHand ?? repick ?? measured;
   const wants = tool ? wanted() : null;
   if (wants === 'point') {
-    place(viewport, x, y, free);
+    if (double && canEnd()) void keepDraft();
+    else place(viewport, x, y, free);
     return;
   }
   const edge = lineUnder(viewport, x, y, tool !== null, wants);
@@ -175,7 +185,7 @@ function click(viewport: Viewport, x: number, y: number, double: boolean, free: 
   if (tool) {
     if (edge) pickEdge(edge);
     else if (face && regionClicked(face)) return;
-    else if (face && (wants === 'face' || wants === 'any')) pickFeature(face.id);
+    else if (face) pickFeature(face.id);
     return;
   }
   if (edge) {

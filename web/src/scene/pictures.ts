@@ -75,6 +75,11 @@ export class Pictures {
     mesh.material.opacity = 1 - p.fade;
   }
 
+  /** Corners of all pictures that are shown. */
+  corners(): Vector3[] {
+    return [...this.shown.values()].flatMap(({ mesh }) => [-0.5, 0.5].flatMap((x) => [-0.5, 0.5].map((y) => new Vector3(x, y, 0).applyMatrix4(mesh.matrix))));
+  }
+
   private drop(id: string, mesh: Mesh<PlaneGeometry, MeshBasicMaterial>): void {
     this.group.remove(mesh);
     mesh.geometry.dispose();

@@ -2,11 +2,11 @@ import { Vector3 } from 'three';
 
 import type { Point } from '../api/types';
 import { useStudy } from '../state/study';
+import { useTools, type Axis } from '../state/tools';
 import { useView } from '../state/view';
 import type { Viewport } from './viewport';
 
 const AXES = { x: new Vector3(1, 0, 0), y: new Vector3(0, 1, 0), z: new Vector3(0, 0, 1) } as const;
-export type Axis = keyof typeof AXES;
 
 /** A plane with axes of its own. */
 export interface PlaneFrame {
@@ -23,6 +23,12 @@ function facing(viewport: Viewport): Axis {
   return size.y >= size.x && size.y >= size.z ? 'y' : size.z >= size.x ? 'z' : 'x';
 }
 
+/** The step in work goes on in the plane in which it was begun, however the part is turned. */
+export function holdPlane(viewport: Viewport): void {
+  const { draft } = useTools.getState();
+  if (draft && !draft.axis && useView.getState().plane.axis === 'auto') useTools.setState({ draft: { ...draft, axis: facing(viewport) } });
+}
+
 /** The plane of a step, as it is shown; null if the step is gone or is no plane. */
 export function planeOfStep(id: string): PlaneFrame | null {
   const axes = useStudy.getState().shown.shapes.get(id)?.object.plane;
@@ -36,7 +42,7 @@ export function workingPlane(viewport: Viewport): PlaneFrame {
   const { axis, offset, step } = useView.getState().plane;
   const own = step ? planeOfStep(step) : null;
   if (own) return own;
-  const name = axis === 'auto' ? facing(viewport) : axis;
+  const name = axis === 'auto' ? (useTools.getState().draft?.axis ?? facing(viewport)) : axis;
   const x = name === 'x' ? AXES.y : AXES.x;
   const y = name === 'z' ? AXES.y : AXES.z;
   return { origin: AXES[name].clone().multiplyScalar(offset), x, y, normal: AXES[name] };

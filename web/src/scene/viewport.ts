@@ -136,7 +136,7 @@ export class Viewport {
   }
 
   fit(now = false): void {
-    this.view.fit(this.nodes.outline(), this.free, now);
+    this.view.fit([...this.nodes.outline(), ...this.pictures.corners()], this.free, now);
   }
 
   look(name: ViewName): void {

@@ -1,9 +1,10 @@
-import type { EdgeRef, FeatureSummary, Group, Role } from '../api/types';
+import type { EdgeRef, FeatureSummary, Group, Point, Role } from '../api/types';
 import { fieldsOf, isRef, LISTS, openField, toolOf, type Field } from './catalog';
 import { changeDraft, changeParams, dropDraft, freeName, newId } from './drafts';
-import { takePointBack } from './placing';
-import { cancelWork, commit, refreshCombs, step, tell } from './session';
+import { accepts, takePointBack } from './placing';
+import { cancelWork, commit, refreshCombs, reshape, step, tell } from './session';
 import { stepOf, useStudy } from './study';
+import { keepStage } from './stages';
 import { COMBS, useTools, type Draft, type Repick, type Stage, type Tool } from './tools';
 import { useView, type Light } from './view';
 
@@ -12,6 +13,7 @@ const same = (a: EdgeRef, b: EdgeRef) => a.feature === b.feature && a.edge === b
 /** Another stage shows other tools; what is in work goes on. */
 export function setStage(stage: Stage): void {
   useTools.setState({ stage });
+  keepStage(stage);
 }
 
 export function setLight(light: Light): void {
@@ -27,11 +29,19 @@ export function startTool(tool: Tool): void {
     return;
   }
   const info = toolOf(tool);
-  const stage = (info?.stage as Stage | undefined) ?? 'check';
+  const stage = (info?.stage as Stage | undefined) ?? useTools.getState().stage;
   const draft: Draft | null = info ? { id: newId(), kind: tool, name: freeName(info.label), role: info.role as Role, params: {} } : null;
+  keepStage(stage);
   useTools.setState({ tool, draft, problem: null, stage, selection: null, caught: null, asking: null });
-  if (selection?.kind === 'edge') pickEdge({ feature: selection.id, edge: selection.edge });
-  else if (selection?.kind === 'feature') pickFeature(selection.id);
+  if (selection?.kind === 'edge' && accepts('line')) pickEdge({ feature: selection.id, edge: selection.edge });
+  else if (selection?.kind === 'feature' && fits(selection.id)) pickFeature(selection.id);
+}
+
+/** Whether the tool in hand would take an object now, asked for or not. */
+export function fits(id: string): boolean {
+  const kind = useStudy.getState().kept.shapes.get(id)?.object.kind;
+  if (kind === 'curves') return accepts('line');
+  return kind === 'face' || kind === 'plane' ? accepts(kind) : false;
 }
 
 /** Ask for another input of a kept step. */
@@ -61,11 +71,15 @@ export function pickFeature(id: string): void {
   if (!draft) return;
   const plane = shape.object.kind === 'plane';
   const field = openField(fieldsOf(draft.kind), draft.params, plane ? ['plane', 'planes'] : ['face', 'faces'], asking);
-  if (!field) {
-    if (plane) tell('This tool takes no plane.');
+  if (field) {
+    take(draft, field, { feature: id });
     return;
   }
-  take(draft, field, { feature: id });
+  const turned = plane ? undefined : fieldsOf(draft.kind).find((f) => f.turns);
+  if (turned) {
+    const now = draft.params[turned.name] ?? turned.fallback;
+    changeDraft({ [turned.name]: turned.choices.find((c) => c !== now) });
+  } else tell(`${toolOf(draft.kind)?.label ?? 'This tool'} takes no ${plane ? 'plane' : 'face'} here.`);
 }
 
 /** Put a pick into a field; what a list has already is not taken twice. */
@@ -88,7 +102,10 @@ export function pickEdge(edge: EdgeRef): void {
   if (!draft) return;
   const fields = fieldsOf(draft.kind);
   const field = openField(fields, draft.params, ['line', 'lines'], asking);
-  if (!field) return;
+  if (!field) {
+    tell(`${toolOf(draft.kind)?.label ?? 'This tool'} takes no line here.`);
+    return;
+  }
   const twin = fields.find((f) => f !== field && f.widget === 'line' && isRef(draft.params[f.name]) && same(draft.params[f.name] as EdgeRef, edge));
   if (twin && field.widget === 'line') {
     useTools.setState({ problem: `The same edge was picked twice: pick another for “${field.title}”.` });
@@ -97,8 +114,8 @@ export function pickEdge(edge: EdgeRef): void {
   take(draft, field, edge);
 }
 
-/** Esc: the nearest thing that can be let go of. */
-export function letGo(): void {
+/** Esc: the nearest thing that can be let go of; all of a step in work when it is held, or pressed twice. */
+export function letGo(all = false): void {
   const { draft, tool, selection, asking } = useTools.getState();
   if (useStudy.getState().progress !== null) {
     cancelWork();
@@ -112,7 +129,7 @@ export function letGo(): void {
     useTools.setState({ repick: null, measured: null });
     return;
   }
-  if (draft && takePointBack()) return;
+  if (draft && !all && takePointBack()) return;
   if (draft) {
     dropDraft();
     useTools.setState({ tool: null });
@@ -191,5 +208,39 @@ export function showBefore(on: boolean): void {
   useStudy.setState({ shown: on ? before : kept, showBefore: on });
 }
 
-export const undo = () => step('undo');
+/** The last change is undone; of a step that is drawn by clicks, the last click. */
+export async function undo(): Promise<void> {
+  const { draft } = useTools.getState();
+  if (!draft) await step('undo');
+  else if (!takePointBack()) letGo(true);
+}
+
+/** CVs or points of a curve that are picked are deleted, or the last click of a step in work; false if there is neither. */
+export function deleteHere(): boolean {
+  const { draft, selection } = useTools.getState();
+  if (draft) return takePointBack();
+  if (selection?.kind !== 'cvs') return false;
+  const kind = useStudy.getState().study?.features.find((f) => f.id === selection.id)?.kind;
+  if (!toolOf(kind)?.actions.some((a) => a.name === 'delete')) {
+    tell('Single CVs cannot be taken out here: change the degree or the spans, or pick the whole to delete it.');
+    return true;
+  }
+  const { id, cvs } = selection;
+  void reshape(id, 'delete', cvs.map(([i]) => i)).then((done) => done && useTools.setState({ selection: { kind: 'feature', id } }));
+  return true;
+}
+
+/** What the picked CVs or points of a curve hang on lets them go. */
+export function release(): void {
+  const { selection } = useTools.getState();
+  const shape = selection?.kind === 'cvs' ? useStudy.getState().kept.shapes.get(selection.id) : undefined;
+  if (!shape || selection?.kind !== 'cvs') {
+    tell('Pick CVs or points of a curve to release them from what they hang on.');
+    return;
+  }
+  const { points } = shape.object.cvs;
+  const at = (i: number): Point => [points[3 * i] ?? 0, points[3 * i + 1] ?? 0, points[3 * i + 2] ?? 0];
+  void commit({ op: 'move_cvs', id: selection.id, mirror: null, cvs: selection.cvs.map(([i]) => ({ i, j: 0, to: at(i), on: null, freed: true })) });
+}
+
 export const redo = () => step('redo');

@@ -1,8 +1,10 @@
-import type { PlaceRef, Point } from '../api/types';
-import { clicked, fieldBy, fieldsOf, lacks, LISTS, openField, type Widget } from './catalog';
+import type { Params, PlaceRef, Point } from '../api/types';
+import { clicked, complete, fieldBy, fieldsOf, lacks, LISTS, openField, type Widget } from './catalog';
 import { changeDraft, changeParams } from './drafts';
+import { relationsOf, type Relation } from './relations';
 import { useStudy, type Shape } from './study';
 import { COMBS, useTools, type Draft } from './tools';
+import { useView } from './view';
 
 /** What a pick may be; any: a face, a curve that stands alone, or a plane. */
 export type Wanted = 'line' | 'face' | 'plane' | 'point' | 'any';
@@ -31,6 +33,27 @@ export function wanted(): Wanted | null {
   return kinds.size > 1 ? 'any' : (WANTS[lists[0]?.widget ?? 'none'] ?? null);
 }
 
+/** Whether a pick of this kind would be taken now, asked for or not. */
+export function accepts(kind: 'line' | 'face' | 'plane'): boolean {
+  const { tool, draft, repick, asking } = useTools.getState();
+  if (repick) return repick.kind === kind;
+  if (tool === COMBS) return kind === 'line';
+  return draft !== null && (openField(fieldsOf(draft.kind), draft.params, [kind, `${kind}s`], asking) !== null || (kind === 'face' && fieldsOf(draft.kind).some((f) => f.turns)));
+}
+
+/** Whether a step that is drawn by clicks could be kept as it is. */
+export function canEnd(): boolean {
+  const { draft } = useTools.getState();
+  return draft !== null && (fieldBy(draft.kind, 'cvs') ?? fieldBy(draft.kind, 'points')) !== undefined && complete(fieldsOf(draft.kind), draft.params);
+}
+
+/** The plane of a step in which is drawn: what is begun there lies on it. */
+function layingOn(draft: Draft): Params {
+  const field = fieldsOf(draft.kind).find((f) => f.lies);
+  const { step } = useView.getState().plane;
+  return field && step && draft.params[field.name] === undefined ? { [field.name]: { feature: step } } : {};
+}
+
 /** A point was placed: it goes where the tool still lacks one; as what it hangs on where the tool can follow that. */
 export function placePoint(point: Point, hangsOn: PlaceRef | null = null, facing: Point | null = null): void {
   const { draft, measured, repick, asking } = useTools.getState();
@@ -46,7 +69,10 @@ export function placePoint(point: Point, hangsOn: PlaceRef | null = null, facing
   if (!draft) return;
   const cvs = fieldBy(draft.kind, 'cvs');
   if (cvs) {
-    changeDraft({ [cvs.name]: { control: [...clicked(draft.params[cvs.name]), point] } });
+    const sofar = clicked(draft.params[cvs.name]);
+    const related = fieldBy(draft.kind, 'relations');
+    const hold: Relation[] = hangsOn && related ? [...relationsOf(draft.params), { kind: 'coincident', cvs: [sofar.length, hangsOn] }] : [];
+    changeDraft({ ...layingOn(draft), [cvs.name]: { ...(draft.params[cvs.name] as object | undefined), control: [...sofar, point] }, ...(hold.length && related ? { [related.name]: hold } : {}) });
     return;
   }
   const fields = fieldsOf(draft.kind);
@@ -54,9 +80,9 @@ export function placePoint(point: Point, hangsOn: PlaceRef | null = null, facing
   if (!field) return;
   useTools.setState({ asking: null });
   const sofar = (draft.params[field.name] as Point[] | undefined) ?? [];
-  const value = field.widget === 'points' ? [...sofar, point] : field.widget === 'place' && hangsOn ? hangsOn : point;
+  const value = field.widget === 'points' ? [...sofar, hangsOn ?? point] : field.widget === 'place' && hangsOn ? hangsOn : point;
   const lying = fields.find((f) => f.facing && draft.params[f.name] === undefined);
-  changeDraft({ [field.name]: value, ...(lying && facing ? { [lying.name]: facing } : {}) });
+  changeDraft({ ...layingOn(draft), [field.name]: value, ...(lying && facing ? { [lying.name]: facing } : {}) });
 }
 
 /** Take the last point back that was placed. */
@@ -68,7 +94,10 @@ export function takePointBack(): boolean {
   const points = field.widget === 'cvs' ? clicked(value) : ((value as Point[] | undefined) ?? []);
   if (!points.length) return false;
   const rest = points.slice(0, -1);
-  changeDraft({ [field.name]: field.widget === 'cvs' ? { control: rest } : rest });
+  const related = field.widget === 'cvs' ? fieldBy(draft.kind, 'relations') : undefined;
+  const kept = relationsOf(draft.params).filter((r) => r.cvs.every((cv) => typeof cv !== 'number' || cv < rest.length));
+  if (!rest.length) useTools.setState({ draft: { ...draft, axis: undefined } });
+  changeDraft({ [field.name]: field.widget === 'cvs' ? { ...(value as object), control: rest } : rest, ...(related ? { [related.name]: kept } : {}) });
   return true;
 }
 
@@ -119,6 +148,7 @@ export function placedPoints(draft: Draft): Point[] {
       return at ? [at] : [];
     }
     if (!Array.isArray(value) || !value.length) return [];
-    return Array.isArray(value[0]) ? (value as Point[]) : [value as unknown as Point];
+    if (widget !== 'points') return [value as unknown as Point];
+    return (value as (Point | PlaceRef)[]).flatMap((p) => (isPlaceRef(p) ? (placeAt(p, shapes) ?? []) : [p]) as Point[]);
   });
 }

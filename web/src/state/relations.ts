@@ -1,4 +1,4 @@
-import type { EdgeRef, Params, Point } from '../api/types';
+import type { EdgeRef, Params, PlaceRef, Point } from '../api/types';
 
 export type RelationKind =
   | 'fixed'
@@ -10,11 +10,15 @@ export type RelationKind =
   | 'collinear'
   | 'equal'
   | 'angle'
+  | 'at'
+  | 'axis'
+  | 'plane'
+  | 'inline'
   | 'touch'
   | 'joint';
 
-/** A CV of the curve itself by its number, or one of another curve. */
-export type RelatedCv = number | { feature: string; cv: number };
+/** A CV of the curve itself by its number, or one of another curve, or a place on a line. */
+export type RelatedCv = number | PlaceRef;
 
 /** A relation as it is stored with a CV curve. */
 export interface Relation {
@@ -24,6 +28,7 @@ export interface Relation {
   value?: number | string;
   point?: Point;
   line?: EdgeRef | null;
+  plane?: { feature: string } | null;
   end?: number;
   order?: number;
 }
@@ -33,13 +38,16 @@ export const relationsOf = (params: Params | undefined): Relation[] =>
   ((params?.relations as Partial<Relation>[] | undefined) ?? []).map((r) => ({ kind: 'fixed', cvs: [], ...r }));
 
 /** Units of the relations that have a value. */
-export const UNITS: Partial<Record<RelationKind, string>> = { length: 'mm', angle: '°', incline: '°', symmetric: 'mm' };
+export const UNITS: Partial<Record<RelationKind, string>> = { length: 'mm', angle: '°', incline: '°', symmetric: 'mm', at: 'mm', axis: 'mm', plane: 'mm' };
 
 const AXES = ['x', 'y', 'z'];
 
 /** A relation in words; `name` and `line` tell what other objects are called. */
-export function relationWords({ kind, cvs, axis = 2, line = null, end = 0 }: Relation, name: (id: string) => string, lineName: (ref: EdgeRef) => string): string {
-  const one = (cv: RelatedCv | undefined) => (typeof cv === 'object' ? `${cv.cv + 1} of ${name(cv.feature)}` : `${(cv ?? 0) + 1}`);
+export function relationWords({ kind, cvs, axis = 2, line = null, plane = null, end = 0 }: Relation, name: (id: string) => string, lineName: (ref: EdgeRef) => string): string {
+  const one = (cv: RelatedCv | undefined) => {
+    if (typeof cv !== 'object') return `${(cv ?? 0) + 1}`;
+    return 'cv' in cv ? `${cv.cv + 1} of ${name(cv.feature)}` : `${cv.at === 0 ? 'the start of ' : cv.at === 1 ? 'the end of ' : ''}${lineName(cv)}`;
+  };
   const [a, b, c, d] = cvs.map(one);
   const to = line ? lineName(line) : '–';
   switch (kind) {
@@ -61,6 +69,14 @@ export function relationWords({ kind, cvs, axis = 2, line = null, end = 0 }: Rel
       return `Legs ${a}–${b} and ${c}–${d} equal`;
     case 'angle':
       return `Legs ${a}–${b} and ${c}–${d} at`;
+    case 'at':
+      return `CV ${a} at ${AXES[axis]}`;
+    case 'axis':
+      return `CV ${a} from the ${AXES[axis]} axis`;
+    case 'plane':
+      return `CV ${a} above ${plane ? name(plane.feature) : '–'}`;
+    case 'inline':
+      return `CV ${a}, ${b}, ${c} in line with ${to}`;
     case 'touch':
       return `Touches ${to}`;
     case 'joint':
@@ -81,7 +97,15 @@ const between = (a: Vector, b: Vector): number => {
 export function offers(cvs: readonly RelatedCv[], at: readonly Vector[]): [string, Relation][] {
   const [a, b, c, d] = cvs as [RelatedCv, RelatedCv, RelatedCv, RelatedCv];
   const [p, q, r, s] = at as [Vector, Vector, Vector, Vector];
-  if (cvs.length === 1) return [['Stays here', { kind: 'fixed', cvs: [a], point: [...p] }]];
+  if (cvs.length === 1)
+    return [
+      ['Stays here', { kind: 'fixed', cvs: [a], point: [...p] }],
+      ...AXES.map((name, axis): [string, Relation] => [`Keeps ${name}`, { kind: 'at', cvs: [a], axis, value: round(p[axis] ?? 0) }]),
+      ...AXES.map((name, axis): [string, Relation] => [
+        `From ${name} axis`,
+        { kind: 'axis', cvs: [a], axis, value: round(Math.hypot(...p.filter((_, k) => k !== axis))) },
+      ]),
+    ];
   if (cvs.length === 2)
     return [
       ['One place', { kind: 'coincident', cvs: [a, b] }],

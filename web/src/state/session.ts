@@ -5,6 +5,7 @@ import type { CombWanted, NamedId, Op, Point } from '../api/types';
 import { loadCatalog } from './catalog';
 import { measured } from './measured';
 import { dropPreview, merged, receiveCombs, receivePreview, receiveState, resetStudy, useStudy, type Picture } from './study';
+import { openingStage } from './stages';
 import { useTools } from './tools';
 import { useView } from './view';
 
@@ -27,7 +28,7 @@ export function refreshCombs(): void {
 }
 
 export function openStudy(id: string): () => void {
-  void loadCatalog();
+  const catalog = loadCatalog();
   resetStudy(id);
   useTools.setState({ tool: null, draft: null, repick: null, measured: null, asking: null, selection: null, hover: null, cvsOf: [], problem: null });
   useView.setState({ combEdges: [], isolated: null, activeSeam: null, stripRow: null, probe: null });
@@ -38,7 +39,9 @@ export function openStudy(id: string): () => void {
       return [draft?.id, selection?.id].filter((id) => id !== undefined);
     },
     state(state, frame) {
+      const first = useStudy.getState().study === null;
       receiveState(state, frame);
+      if (first) void catalog.then(() => useTools.setState(({ draft }) => (draft ? {} : { stage: openingStage(id, useStudy.getState().study?.features ?? []) })));
       if (frame.header.said && state.by === state.window) tell(frame.header.said, true);
       tidy();
       refreshCombs();

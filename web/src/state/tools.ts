@@ -15,13 +15,16 @@ export type Selection =
   | { kind: 'cvs'; id: string; cvs: readonly Cv[]; others?: readonly { id: string; cv: number }[] }
   | null;
 
-/** A step that is being made: shown, but not yet part of the build. */
+export type Axis = 'x' | 'y' | 'z';
+
+/** A step that is being made: shown, but not yet part of the build. axis: what the plane is square to in which it was begun. */
 export interface Draft {
   id: string;
   kind: string;
   name: string;
   role: Role;
   params: Params;
+  axis?: Axis;
 }
 
 export interface Repick {

@@ -1,4 +1,5 @@
 import { create } from 'zustand';
+import { persist } from 'zustand/middleware';
 
 import type { Point } from '../api/types';
 
@@ -49,6 +50,8 @@ export interface WorkingPlane {
 
 /** What a point that is placed or moved may catch. */
 export interface Catching {
+  /** Whether anything is caught; Alt turns it round while it is held. */
+  on: boolean;
   points: boolean;
   lines: boolean;
   faces: boolean;
@@ -81,9 +84,12 @@ interface ViewStore {
   buildOrder: 'build' | 'role';
 }
 
-export const useView = create<ViewStore>(() => ({
+/** What lasts from one visit to the next. */
+const lasting = ({ catching, swapped, buildOrder }: ViewStore) => ({ catching, swapped, buildOrder });
+
+export const useView = create<ViewStore>()(persist((): ViewStore => ({
   plane: { axis: 'auto', offset: 0, step: null },
-  catching: { points: true, lines: true, faces: false, meshes: false, planes: false, dropped: false },
+  catching: { on: false, points: true, lines: true, faces: false, meshes: false, planes: false, dropped: false },
   pictures: true,
   light: 'clay',
   zebra: { fixedTo: 'viewer', bands: 14, direction: 90 },
@@ -98,10 +104,15 @@ export const useView = create<ViewStore>(() => ({
   panels: { build: true, card: true, ledger: true },
   swapped: false,
   buildOrder: 'build',
-}));
+}), { name: 'pamble.view', partialize: lasting }));
 
 /** Where the window looks from, for numbers that are taken from the view; the drawing puts it here. */
 export const eye: { direction(): Point } = { direction: () => [0, 0, 1] };
+
+/** Points catch what is near, or no longer. */
+export function toggleCatching(): void {
+  useView.setState(({ catching }) => ({ catching: { ...catching, on: !catching.on } }));
+}
 
 export function togglePanels(): void {
   useView.setState(({ panels }) => {

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from pamble.core.arrays import TINY, Array, cross, dot, norm
+from pamble.core.curves.measure import length_and_turn, samples
 from pamble.core.faces.frames import arc_length
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives
@@ -14,7 +15,7 @@ from pamble.core.spline.evaluate import curve_derivatives
 
 @dataclass(frozen=True)
 class Comb:
-    """Teeth at equal steps of length. point: (m, 3); tooth: (m, 3), the curvature vector turned to the outer side of
+    """Teeth along a line. point: (m, 3); tooth: (m, 3), the curvature vector turned to the outer side of
     the bend, 1/mm; curvature: (m,) 1/mm; length: (m,) mm from the start.
     """
 
@@ -36,9 +37,13 @@ def curvature_vectors(curve: Curve, t: Array) -> tuple[Array, Array]:
 
 
 def curve_comb(curve: Curve, teeth: int = 60) -> Comb:
-    """Comb along a curve or an edge's curve with ``teeth`` equal steps of length."""
+    """Comb along a curve or an edge's curve; ``teeth`` steps, dense where the curve turns, of equal length where
+    not."""
     length = arc_length(curve)
-    at = np.linspace(0.0, length.total, teeth + 1)
-    t = np.clip(length.to_parameter(at), *curve.domain)
+    row = samples(curve, max(16, -(-4 * teeth // curve.spans)))
+    pace = length_and_turn(curve_derivatives(curve, row)[0])
+    t = np.interp(np.linspace(0.0, pace[-1], teeth + 1), pace, row)
+    t[0], t[-1] = curve.domain
+    at = length.of_parameter(t)
     point, bend = curvature_vectors(curve, t)
     return Comb(point, -bend, np.sqrt(dot(bend, bend)), at)

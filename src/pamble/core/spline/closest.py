@@ -63,7 +63,7 @@ def to_curve(curve: Curve, points: Array, seeds: Array | None = None) -> CurveFe
     if seeds is not None:
         return _round_joint(curve, points, _newton_on_curve(curve, points, np.clip(seeds, *curve.domain)))
     t, places, reach = _row(curve)
-    near, order = cKDTree(places).query(points, k=min(_NEAREST, len(t)))
+    near, order = (np.asarray(a) for a in cKDTree(places).query(points, k=min(_NEAREST, len(t))))
     feet = _round_joint(curve, points, _newton_on_curve(curve, points, t[order[:, 0]]))
     other = np.abs(order - order[:, :1]) > _BESIDE
     near = np.where(other & (near - reach[order] < feet.distance[:, None]), near, np.inf)

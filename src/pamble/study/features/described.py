@@ -35,10 +35,10 @@ class ToolField(BaseModel):
     the same. whole: a whole number. labels: words of the choices. direction: may be taken from the view. facing: taken
     from the view where a point is placed. least: fewest entries of a list; most: highest continuity; low, high: limits
     of a number. soft: range of a slider. once: a list that takes one pick, and more only when asked to. one_of: fields
-    of the same word, of which one is filled. lies: the plane on which what is drawn lies. open: a list of numbers that
-    may grow. when: choices for which the field counts. fallback: its default. fold: title under which it is folded away
-    with others. sides: of a pair, the two fields that name what each belongs to. found: the figure of the result that
-    says what an open one came to.
+    of the same word, of which one is filled. lies: the plane on which what is drawn lies. turns: a click on a face that
+    is picked already turns the choice. open: a list of numbers that may grow. when: choices for which the field counts.
+    fallback: its default. fold: title under which it is folded away with others. sides: of a pair, the two fields that
+    name what each belongs to. found: the figure of the result that says what an open one came to.
     """
 
     name: str
@@ -62,6 +62,7 @@ class ToolField(BaseModel):
     one_of: str | None
     open: bool
     lies: bool
+    turns: bool
     when: dict[str, list[str]] | None
     fallback: Any
     fold: str
@@ -199,6 +200,7 @@ def _field(name: str, own: dict[str, Any], required: bool) -> ToolField:
         one_of=own.get("one_of"),
         open=real.get("type") == "array" and "prefixItems" not in real,
         lies=own.get("lies", False),
+        turns=own.get("turns", False),
         when=own.get("when"),
         fallback=own.get("default"),
         fold=own.get("fold", ""),

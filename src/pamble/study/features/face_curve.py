@@ -28,7 +28,7 @@ class IsoParams(Stored):
     """Iso-curves at fractions of the domain; exact."""
 
     face: FaceRef = choice("Face")
-    held: Literal["u", "v"] = choice("Held parameter", "u")
+    held: Literal["u", "v"] = choice("Held parameter", "u", turns=True)
     at: list[float] = Field([0.5], title="At", min_length=1)
 
 

@@ -5,6 +5,7 @@ import { startTool, toggleCvs } from '../../state/actions';
 import { toolOf, useCatalog } from '../../state/catalog';
 import { stepOf, useStudy } from '../../state/study';
 import { COMBS, useTools, type Stage } from '../../state/tools';
+import { useView } from '../../state/view';
 import { refWords } from '../../state/words';
 import { openers } from './commands';
 
@@ -115,13 +116,14 @@ const AT_STAGE: Partial<Record<Stage, string>> = {
 function Ask() {
   const { tool, draft, problem, stage, selection, hover, caught, repick } = useTools();
   const info = toolOf(draft?.kind);
+  const catching = useView((s) => s.catching.on);
   const drawn = useStudy((s) => (draft ? s.shown.features.has(draft.id) : false));
   if (problem) return <div className="ask problem" role="alert">▲ {problem}</div>;
   let words = AT_STAGE[stage] ?? '';
   if (repick) words = `${ASKS[repick.kind]} Esc leaves it as it is.`;
   else if (draft) words = (drawn && info?.doing) || (info?.ask ?? '');
   else if (tool === COMBS) words = 'Pick an edge to show its comb, again to hide it.';
-  else if (selection?.kind === 'cvs') words = 'Drag a CV. Shift is fine, Alt catches nothing; Shift and click picks more.';
+  else if (selection?.kind === 'cvs') words = `Drag a CV. Shift is fine, Alt catches ${catching ? 'nothing' : 'what is near'}; Shift and click picks more.`;
   return (
     <div className={words || caught || hover ? 'ask said' : 'ask'}>
       {words}

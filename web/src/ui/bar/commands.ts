@@ -1,11 +1,11 @@
 import type { ViewName } from '../../scene/camera';
 import { lookSquarely } from '../../scene/trueView';
 import type { Viewport } from '../../scene/viewport';
-import { isolate, redo, selectedFeature, setFlags, setLight, setStage, startTool, toggleCvs, undo } from '../../state/actions';
+import { deleteHere, isolate, redo, release, selectedFeature, setFlags, setLight, setStage, startTool, toggleCvs, undo } from '../../state/actions';
 import { useCatalog } from '../../state/catalog';
 import { compareWith, endCompare, keepMoment, useCompare } from '../../state/compare';
 import { COMBS, useTools, type Stage } from '../../state/tools';
-import { togglePanels, useView } from '../../state/view';
+import { toggleCatching, togglePanels, useView } from '../../state/view';
 
 export interface Command {
   label: string;
@@ -58,6 +58,8 @@ export function commands(viewport: Viewport | null): Command[] {
     { label: 'Fit to window', about: 'All that is shown, as large as it goes', keys: 'F', run: () => viewport?.fit() },
     ...VIEWS.map(([name, label, keys]) => ({ label: `${label} view`, keys, run: () => viewport?.look(name) })),
     { label: 'Look squarely at what is picked', keys: 'V', run: () => viewport && lookSquarely(viewport) },
+    { label: 'Catch what is near, or nothing', about: 'Points that are placed or moved catch ends, CVs and lines, and follow them; Alt turns it round', keys: 'N', run: toggleCatching },
+    { label: 'Release what is picked', about: 'Picked CVs or points no longer follow what they hang on', keys: 'U', run: release },
     { label: 'Undo', keys: 'Ctrl+Z', run: () => void undo() },
     { label: 'Redo', keys: 'Ctrl+Shift+Z', run: () => void redo() },
     {
@@ -84,7 +86,7 @@ export function commands(viewport: Viewport | null): Command[] {
         if (f) void setFlags(f.id, { on: !f.on });
       },
     },
-    { label: 'Delete selected', keys: 'Delete', run: () => openers.remove?.() },
+    { label: 'Delete selected', keys: 'Delete', run: () => void (deleteHere() || openers.remove?.()) },
     { label: 'Fold all panels away', about: 'The part alone; again brings them back', keys: 'G', run: togglePanels },
     { label: 'Panels on the other side', about: 'The build to the right, the card to the left', settable: true, run: () => useView.setState((v) => ({ swapped: !v.swapped })) },
     { label: 'Keys', about: 'All keys; each can be changed or switched off', keys: '?', run: () => openers.keys?.() },

@@ -2,6 +2,7 @@ import { useEffect } from 'react';
 
 import type { Viewport } from '../../scene/viewport';
 import { letGo, showBefore } from '../../state/actions';
+import { digit } from '../../state/digits';
 import { keepDraft } from '../../state/drafts';
 import { keyOf, spelled, useKeymap } from '../../state/keymap';
 import { useTools } from '../../state/tools';
@@ -15,11 +16,15 @@ const inField = (target: EventTarget | null): boolean =>
 /** What has a use of its own for Enter when it was reached by the keyboard. */
 const TAKES_ENTER = 'button, [role="slider"], [role="tab"], [role="option"], tr, a, summary, [role="button"]';
 
+/** Time in ms within which a second Esc counts with the first. */
+const TWICE = 400;
+
 /** One key for every command, outside of fields and dialogs. */
 export function useKeys(viewport: Viewport | null): void {
   useEffect(() => {
     // Whether what has the focus got it by a click. The browser calls it reached by keyboard at the first key.
     let clicked = false;
+    let escaped = -Infinity;
     const pointer = () => (clicked = true);
     const down = (e: KeyboardEvent) => {
       if (e.key === 'Tab') clicked = false;
@@ -42,7 +47,12 @@ export function useKeys(viewport: Viewport | null): void {
         return;
       }
       if (e.key === 'Escape') {
-        letGo();
+        letGo(e.repeat || e.timeStamp - escaped < TWICE);
+        escaped = e.timeStamp;
+        return;
+      }
+      if (!e.ctrlKey && useKeymap.getState().single && digit(e.key)) {
+        e.preventDefault();
         return;
       }
       if (e.key.toLowerCase() === 'x' && !e.ctrlKey && useKeymap.getState().single) {

@@ -3,7 +3,7 @@ import { IconDots, IconEye, IconEyeOff, IconLock } from '@tabler/icons-react';
 import { memo, useState } from 'react';
 
 import type { FeatureSummary, FrameFeature, Group } from '../../api/types';
-import { isolate, isShown, moveStep, pickFeature, setFlags, setMarker, toggleCvs } from '../../state/actions';
+import { fits, isolate, isShown, moveStep, pickFeature, setFlags, setMarker, toggleCvs } from '../../state/actions';
 import { useCatalog } from '../../state/catalog';
 import { wanted } from '../../state/placing';
 import { featureName, isCurve, useStudy, type Shape } from '../../state/study';
@@ -111,10 +111,8 @@ const Line = memo(function Line({ feature }: { feature: FeatureSummary }) {
   const selected = selection?.id === feature.id;
   // While a tool asks for a line or a face, a name in the list is as good as a place on the part.
   const select = () => {
-    const kind = useStudy.getState().kept.shapes.get(id)?.object.kind;
-    const wants = wanted();
-    const fits = { curves: ['line', 'any'], face: ['face', 'any'], plane: ['plane', 'any'], mesh: [] }[kind ?? 'mesh'] as (string | null)[];
-    if (fits.includes(wants)) pickFeature(id);
+    const asked = wanted();
+    if (fits(id) || (useTools.getState().draft && asked !== null && asked !== 'point')) pickFeature(id);
     else useTools.setState({ selection: { kind: 'feature', id }, tool: null });
   };
   return (

@@ -4,6 +4,10 @@ import { moveOp } from '../../scene/cvDrag';
 import { cvPoint } from '../../scene/cvPoint';
 import { fieldBy } from '../../state/catalog';
 import { newId } from '../../state/drafts';
+import { release } from '../../state/actions';
+import { isPlaceRef } from '../../state/placing';
+import { relationsOf } from '../../state/relations';
+import { refWords } from '../../state/words';
 import { commit } from '../../state/session';
 import { featureName, isCurve, stepOf, useStudy } from '../../state/study';
 import { useTools, type Cv, type DragMode } from '../../state/tools';
@@ -77,6 +81,7 @@ export function CvCard({ id, cvs }: { id: string; cvs: readonly Cv[] }) {
           </span>
         </div>
       )}
+      <Hangs id={id} cvs={cvs} />
       <Mirrored />
       <ReshapeCvs id={id} kind={kind} cvs={cvs} />
       {fieldBy(kind, 'relations') && <RelateCvs id={id} cvs={cvs} />}
@@ -87,6 +92,25 @@ export function CvCard({ id, cvs }: { id: string; cvs: readonly Cv[] }) {
         </div>
       ))}
     </section>
+  );
+}
+
+/** What the picked point hangs on, and how it is released. */
+function Hangs({ id, cvs }: { id: string; cvs: readonly Cv[] }) {
+  const params = useStudy((s) => s.study?.features.find((f) => f.id === id)?.params);
+  const on = cvs.flatMap(([i]) => {
+    const point: unknown = (params?.points as unknown[] | undefined)?.[i];
+    const related = relationsOf(params).filter((r) => r.kind === 'coincident' && r.cvs.includes(i)).flatMap((r) => r.cvs);
+    return [point, ...related].filter(isPlaceRef);
+  });
+  if (!on[0]) return null;
+  return (
+    <div className="row">
+      <span className="quiet">Follows {'edge' in on[0] ? refWords(on[0]) : `CV ${on[0].cv + 1} of ${featureName(on[0].feature)}`}</span>
+      <button className="chip" title="It stays where it is, and follows no longer (U)" onClick={release}>
+        Release
+      </button>
+    </div>
   );
 }
 

@@ -8,6 +8,8 @@ interface Props {
   width?: number;
   optional?: boolean;
   onChange(value: number | string | null): void;
+  /** Takes several numbers that were typed with commas between. */
+  several?(values: number[]): void;
 }
 
 const shown = (value: number | string | null): string => {
@@ -16,11 +18,16 @@ const shown = (value: number | string | null): string => {
 };
 
 /** A number that may be written with named dimensions ("R + 0.5"); plain arithmetic is worked out at once. */
-export function ExpressionField({ label, value, unit, width = 92, optional = false, onChange }: Props) {
+export function ExpressionField({ label, value, unit, width = 92, optional = false, onChange, several }: Props) {
   const written = typeof value === 'string';
   const take = (text: string): boolean => {
     if (text === '' && optional) {
       onChange(null);
+      return true;
+    }
+    const all = several ? text.split(/[,;]\s*|\s+/).filter(Boolean).map(arithmetic) : [];
+    if (several && all.length > 1 && all.every((v) => v !== null)) {
+      several(all as number[]);
       return true;
     }
     const result = arithmetic(text);

@@ -137,7 +137,7 @@ export function FieldRow({ field, label = field.title, value, found = null, chan
       const numbers = (now as (number | string)[] | null) ?? [];
       return (
         <Row title={field.title}>
-          <span style={{ display: 'flex', gap: 4 }}>
+          <span style={{ display: 'flex', flexWrap: 'wrap', gap: 4 }}>
             {numbers.map((n, i) => (
               <ExpressionField
                 key={i}
@@ -145,6 +145,7 @@ export function FieldRow({ field, label = field.title, value, found = null, chan
                 width={58}
                 value={n}
                 optional={field.open && numbers.length > Math.max(1, field.least)}
+                several={field.open ? (all) => change(numbers.flatMap((x, k) => (k === i ? all : [x]))) : undefined}
                 onChange={(v) => change(v === null ? numbers.filter((_, k) => k !== i) : numbers.map((x, k) => (k === i ? v : x)))}
               />
             ))}

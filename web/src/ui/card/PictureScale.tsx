@@ -23,7 +23,9 @@ export function PictureScale({ id, kind, params }: { id: string; kind: string; p
     // Points are clicked on the picture; afterwards the working plane is the one it was.
     const { plane } = useView.getState();
     useView.setState({ plane: { axis, offset, step: null } });
-    return () => useView.setState({ plane });
+    return () => {
+      useView.setState({ plane });
+    };
   }, [measuring, axis, offset]);
 
   const begin = () => useTools.setState({ measured: [] });

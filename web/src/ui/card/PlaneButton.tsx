@@ -15,6 +15,7 @@ const WORDS: Record<WorkingPlane['axis'], string> = {
 };
 
 const CATCHES: [keyof Catching, string][] = [
+  ['on', 'Catch what is near (N)'],
   ['points', 'Ends and CVs'],
   ['lines', 'Curves and edges'],
   ['faces', 'Surfaces'],
@@ -82,10 +83,10 @@ export function PlaneButton({ viewport }: { viewport: Viewport }) {
           </button>
         </div>
         <p className="quiet" style={{ margin: '10px 0 2px' }}>
-          Points catch (hold Alt for nothing):
+          Points that are placed or moved; Alt turns catching round:
         </p>
         {CATCHES.map(([name, label]) => (
-          <Switch key={name} size="xs" mt={4} label={label} checked={catching[name]} onChange={(e) => useView.setState({ catching: { ...catching, [name]: e.currentTarget.checked } })} />
+          <Switch key={name} size="xs" mt={4} label={label} disabled={name !== 'on' && !catching.on} checked={catching[name]} onChange={(e) => useView.setState({ catching: { ...catching, [name]: e.currentTarget.checked } })} />
         ))}
       </Popover.Dropdown>
     </Popover>

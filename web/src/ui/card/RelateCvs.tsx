@@ -1,14 +1,44 @@
+import { notifications } from '@mantine/notifications';
+
+import type { Params } from '../../api/types';
 import { cvPoint } from '../../scene/cvPoint';
 import { fieldBy } from '../../state/catalog';
 import { startRepick } from '../../state/actions';
 import { changeParams } from '../../state/drafts';
+import { commit } from '../../state/session';
 import { offers, relationsOf, type RelatedCv, type Relation } from '../../state/relations';
-import { featureName, useStudy } from '../../state/study';
+import { featureName, planeSteps, stepOf, useStudy } from '../../state/study';
 import { useTools, type Cv } from '../../state/tools';
 
 interface Picked {
   id: string;
   cv: number;
+}
+
+/** Change relations; what they look at may come later in the build: then the curve moves behind it, which is offered. */
+function relateTo(holder: string, seen: string | undefined, changes: Params): void {
+  const features = useStudy.getState().study?.features ?? [];
+  const place = (id: string | undefined) => features.findIndex((f) => f.id === stepOf(id ?? ''));
+  const to = place(seen);
+  if (to <= place(holder)) {
+    changeParams(holder, changes, true);
+    return;
+  }
+  const words = `${featureName(seen ?? '')} comes later in the build.`;
+  const close = () => notifications.hide('later');
+  const move = () => {
+    close();
+    void commit({ op: 'several', ops: [{ op: 'move_step', id: holder, to }, { op: 'set_params', id: holder, changes }] });
+  };
+  const message = (
+    <>
+      {words}{' '}
+      <button className="chip" onClick={move}>
+        Move {featureName(holder)} behind it
+      </button>
+    </>
+  );
+  notifications.show({ id: 'later', message, autoClose: 15000, withBorder: true });
 }
 
 /** Buttons that relate the picked CVs, of one curve or of two. Of two, the later one in the build follows. */
@@ -24,7 +54,8 @@ export function RelateCvs({ id, cvs }: { id: string; cvs: readonly Cv[] }) {
   if (!feature || !fieldBy(feature.kind, 'relations'))
     return <div className="note">{featureName(holder)} comes later in the build and is no CV curve: it cannot follow.</div>;
 
-  const add = (relation: Relation) => changeParams(holder, { relations: [...relationsOf(feature.params), relation] }, true);
+  const planes = planeSteps(features);
+  const add = (relation: Relation) => relateTo(holder, relation.line?.feature ?? relation.plane?.feature, { relations: [...relationsOf(feature.params), relation] });
   const related = picked.map((p): RelatedCv => (p.id === holder ? p.cv : { feature: p.id, cv: p.cv }));
   const places = picked.flatMap((p): [number, number, number][] => {
     const shape = shapes.get(p.id);
@@ -51,6 +82,24 @@ export function RelateCvs({ id, cvs }: { id: string; cvs: readonly Cv[] }) {
         {typeof end === 'number' && (
           <button className="chip" title="Pick the line that this end is to meet; its continuity can be chosen then" onClick={() => withLine({ kind: 'joint', cvs: [], end, order: 2 })}>
             Meet a line…
+          </button>
+        )}
+        {typeof end === 'number' && count > 2 && (
+          <button
+            className="chip"
+            title="Pick a line: the first three CVs from this end stand in line with it as it runs at its nearer end"
+            onClick={() => withLine({ kind: 'inline', cvs: [0, 1, 2].map((k) => (end ? count - 1 - k : k)), end })}
+          >
+            Three in line…
+          </button>
+        )}
+        {only && planes.length > 0 && (
+          <button
+            className="chip"
+            title="Pick a plane in the build: the CV keeps its height above it"
+            onClick={() => startRepick({ id: holder, field: 'relations', kind: 'plane', take: (plane) => add({ kind: 'plane', cvs: [only.cv], plane: { feature: plane.feature }, value: 0 }) })}
+          >
+            On a plane…
           </button>
         )}
         {only && (

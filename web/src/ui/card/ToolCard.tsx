@@ -46,7 +46,7 @@ export function ToolCard({ id, kind, name, params, draft }: Props) {
       {blocks(shown).map((block) => (
         <Block key={block[0]?.name} fields={block} id={id} kind={kind} params={params} draft={draft} facts={state?.facts} />
       ))}
-      {(tool?.actions.length ?? 0) > 0 && !draft && <WholeCurve id={id} actions={tool?.actions ?? []} />}
+      {!draft && <WholeCurve id={id} kind={kind} actions={tool?.actions ?? []} />}
       {draft && <PickByName />}
       {state?.lost && <LostReference id={id} lost={state.lost} />}
       <FaceFigures id={id} changes={state?.changes} />

@@ -1,13 +1,16 @@
 import type { ToolInfo } from '../../api/types';
-import { reshape } from '../../state/session';
-import { useStudy } from '../../state/study';
+import { fieldBy } from '../../state/catalog';
+import { commit, reshape } from '../../state/session';
+import { isCurve, useStudy } from '../../state/study';
 import { NumberField } from './NumberField';
 
 /** Changes of all of a curve at once. Each says how far the curve moved. */
-export function WholeCurve({ id, actions }: { id: string; actions: ToolInfo['actions'] }) {
+export function WholeCurve({ id, kind, actions }: { id: string; kind: string; actions: ToolInfo['actions'] }) {
+  const shape = useStudy((s) => s.shown.shapes.get(id));
   const object = useStudy((s) => s.shown.shapes.get(id)?.object);
   const whole = actions.filter((a) => a.at !== 'cvs');
-  if (!object || !whole.length) return null;
+  const derived = shape && isCurve(shape) && shape.edges.length === 1 && !fieldBy(kind, 'cvs');
+  if (!object || (!whole.length && !derived)) return null;
   const now = { degree: object.degree[0], spans: object.spans[0] };
   return (
     <div role="group" aria-label="The whole curve">
@@ -30,6 +33,11 @@ export function WholeCurve({ id, actions }: { id: string; actions: ToolInfo['act
           ),
       )}
       <div className="chips">
+        {derived && (
+          <button className="chip" title="A CV curve of its own in its place: it stays where it is, and follows nothing any more" onClick={() => void commit({ op: 'break_free', id })}>
+            Break free
+          </button>
+        )}
         {whole
           .filter((a) => !a.asks)
           .map((a) => (

@@ -4,6 +4,8 @@ import type { Viewport } from '../../scene/viewport';
 import { toolOf } from '../../state/catalog';
 import { isShown } from '../../state/actions';
 import { newId } from '../../state/drafts';
+import { isPlaceRef, placePoint, wanted } from '../../state/placing';
+import { relationsOf } from '../../state/relations';
 import { commit } from '../../state/session';
 import { featureName, isCurve, stepOf, useStudy, type Shape } from '../../state/study';
 import { useTools, type Cv } from '../../state/tools';
@@ -76,6 +78,7 @@ function Net({ viewport, shape }: { viewport: Viewport; shape: Shape }) {
   const picked = selection?.kind === 'cvs' && selection.id === shape.id ? selection.cvs : [];
   const beside = selection?.kind === 'cvs' ? (selection.others ?? []) : [];
   const isPicked = (cv: Cv) => picked.some((p) => p[0] === cv[0] && p[1] === cv[1]) || beside.some((o) => o.id === shape.id && o.cv === cv[0]);
+  const hanging = hangingCvs(shape);
   const first = picked[0];
   const name = featureName(shape.id);
   const isFirst = (cv: Cv) => (first ? first[0] === cv[0] && first[1] === cv[1] : cv[0] === 0 && cv[1] === 0);
@@ -105,7 +108,7 @@ function Net({ viewport, shape }: { viewport: Viewport; shape: Shape }) {
       {spots.flat().map(({ cv, x, y }) => (
         <button
           key={cv.join()}
-          className="cv"
+          className={hanging(cv) ? 'cv hanging' : 'cv'}
           style={{ left: x, top: y }}
           tabIndex={isFirst(cv) ? 0 : -1}
           data-cv={`${shape.id} ${cv.join()}`}
@@ -115,6 +118,11 @@ function Net({ viewport, shape }: { viewport: Viewport; shape: Shape }) {
           onPointerDown={(e) => {
             if (e.button !== 0) return;
             e.stopPropagation();
+            if (wanted() === 'point') {
+              // While a tool asks for a point, a CV is a place to put it, and stays where it is.
+              placePoint(cvPoint(shape, cv).toArray(), isCurve(shape) ? { feature: shape.id, cv: cv[0] } : null);
+              return;
+            }
             if (e.shiftKey && selection?.kind === 'cvs' && selection.id !== shape.id && isCurve(shape)) {
               pickWith(shape.id, cv[0]);
               return;
@@ -129,6 +137,15 @@ function Net({ viewport, shape }: { viewport: Viewport; shape: Shape }) {
       ))}
     </>
   );
+}
+
+/** Which CVs or points of a curve follow something else. */
+function hangingCvs(shape: Shape): (cv: Cv) => boolean {
+  const params = useStudy.getState().study?.features.find((f) => f.id === shape.id)?.params;
+  const points = params?.points;
+  if (!isCurve(shape) || !params) return () => false;
+  const bound = new Set(relationsOf(params).filter((r) => r.kind === 'coincident' && r.cvs.some((c) => typeof c === 'object')).flatMap((r) => r.cvs));
+  return ([i]) => bound.has(i) || (Array.isArray(points) && isPlaceRef(points[i]));
 }
 
 /** The line that a drag follows. */

@@ -1,6 +1,6 @@
 import { Vector3 } from 'three';
 
-import type { FrameHandle, Point } from '../../api/types';
+import type { FrameHandle, Params, Point } from '../../api/types';
 import { followPointer, travel } from '../../scene/cvDrag';
 import type { Viewport } from '../../scene/viewport';
 import { fieldsOf, isRef } from '../../state/catalog';
@@ -26,10 +26,16 @@ export function HandleOverlay({ viewport }: { viewport: Viewport }) {
     const side: unknown = params[h.side];
     const label = `${h.label} handle${isRef(side) ? `, ${featureName(side.feature)} side` : ''}`;
     const set = (value: Value, final: boolean) => {
+      if (h.along.length && Array.isArray(value)) {
+        const by = value.map((v, i) => v - (h.point[i] ?? 0));
+        const moved = [h.field, ...h.along].map((name) => [name, (params[name] as Point).map((v, i) => v + (by[i] ?? 0))]);
+        changeParams(id, Object.fromEntries(moved) as Params, final);
+        return;
+      }
       const all = (params[h.field] ?? field?.fallback) as unknown[] | undefined;
       changeParams(id, { [h.field]: h.index < 0 ? value : (all ?? []).map((v, i) => (i === h.index ? value : v)) }, final);
     };
-    return <Handle key={`${h.form}${h.field}${h.index}`} viewport={viewport} handle={h} label={label} set={set} draft={draft !== null} />;
+    return <Handle key={`${h.form}${h.field}${h.index}${h.label}`} viewport={viewport} handle={h} label={label} set={set} draft={draft !== null} />;
   });
 }
 

@@ -14,6 +14,7 @@ import { MeasureOverlay } from './MeasureOverlay';
 import { NormalOverlay } from './NormalOverlay';
 import { PlaneOverlay } from './PlaneOverlay';
 import { RegionOverlay } from './RegionOverlay';
+import { RelationOverlay } from './RelationOverlay';
 import { SeamOverlay } from './SeamOverlay';
 
 /** What lies over the drawing and follows it: combs, CVs, handles, marks. */
@@ -31,6 +32,7 @@ export function Overlays({ viewport }: { viewport: Viewport }) {
       <CurveMarks viewport={viewport} />
       <DraftOverlay viewport={viewport} />
       <CvOverlay viewport={viewport} />
+      <RelationOverlay viewport={viewport} />
       <HandleOverlay viewport={viewport} />
       <DirectionOverlay viewport={viewport} />
       <FaultOverlay viewport={viewport} />
