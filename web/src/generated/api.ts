@@ -1592,10 +1592,10 @@ export interface components {
          *     the same. whole: a whole number. labels: words of the choices. direction: may be taken from the view. facing: taken
          *     from the view where a point is placed. least: fewest entries of a list; most: highest continuity; low, high: limits
          *     of a number. soft: range of a slider. once: a list that takes one pick, and more only when asked to. one_of: fields
-         *     of the same word, of which one is filled. lies: the plane on which what is drawn lies. turns: a click on a face that is picked already turns the choice. open: a list of numbers that
-         *     may grow. when: choices for which the field counts. fallback: its default. fold: title under which it is folded away
-         *     with others. sides: of a pair, the two fields that name what each belongs to. found: the figure of the result that
-         *     says what an open one came to.
+         *     of the same word, of which one is filled. lies: the plane on which what is drawn lies. turns: a click on a face that
+         *     is picked already turns the choice. open: a list of numbers that may grow. when: choices for which the field counts.
+         *     fallback: its default. fold: title under which it is folded away with others. sides: of a pair, the two fields that
+         *     name what each belongs to. found: the figure of the result that says what an open one came to.
          */
         ToolField: {
             /** Choices */

@@ -2,8 +2,10 @@ import { Vector3 } from 'three';
 
 import type { PlaceRef, Point } from '../api/types';
 import { isShown } from '../state/actions';
+import { toolOf } from '../state/catalog';
 import { locate } from '../state/session';
 import { featureName, isCurve, stepOf, useStudy } from '../state/study';
+import { useTools } from '../state/tools';
 import { useView } from '../state/view';
 import { dropped, onPlane, planeOfStep, rounded, underPixel } from './plane';
 import type { Viewport } from './viewport';
@@ -43,8 +45,13 @@ export function catchAt(viewport: Viewport, x: number, y: number, without: strin
   return planes ? planeAt(viewport, x, y) : null;
 }
 
-/** Whether points catch what is near, with the key that turns it round held or not. */
-export const catches = (turned: boolean): boolean => useView.getState().catching.on !== turned;
+/** Whether points catch what is near, with the key that turns it round held or not. What is measured, or laid through points, always does. */
+export function catches(turned: boolean): boolean {
+  const { draft, measured, dragging } = useTools.getState();
+  const makes = toolOf(draft?.kind)?.makes ?? '';
+  const measuring = !dragging && (measured !== null || ['figure', 'plane'].includes(makes));
+  return (measuring || useView.getState().catching.on) !== turned;
+}
 
 /** Where a point goes: on the working plane, or where it is caught. turned: whether the key that turns catching round is held. */
 export function placeOf(viewport: Viewport, x: number, y: number, turned: boolean): Placed | null {

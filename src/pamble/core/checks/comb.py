@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from pamble.core.arrays import TINY, Array, cross, dot, norm
-from pamble.core.curves.measure import length_and_turn, samples
+from pamble.core.curves.measure import samples
 from pamble.core.faces.frames import arc_length
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives
@@ -41,7 +41,9 @@ def curve_comb(curve: Curve, teeth: int = 60) -> Comb:
     not."""
     length = arc_length(curve)
     row = samples(curve, max(16, -(-4 * teeth // curve.spans)))
-    pace = length_and_turn(curve_derivatives(curve, row)[0])
+    _, bend = curvature_vectors(curve, row)
+    rate = length.of_parameter(row, 1) * (1.0 / max(length.total, TINY) + norm(bend))
+    pace = np.concatenate([[0.0], np.cumsum(0.5 * (rate[1:] + rate[:-1]) * np.diff(row))])
     t = np.interp(np.linspace(0.0, pace[-1], teeth + 1), pace, row)
     t[0], t[-1] = curve.domain
     at = length.of_parameter(t)

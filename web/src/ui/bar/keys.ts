@@ -11,7 +11,7 @@ import { commands, openers } from './commands';
 /** Whether the keyboard belongs to what has the focus: a text field or a dialog; a switch or choice leaves keys alone. */
 const inField = (target: EventTarget | null): boolean =>
   target instanceof HTMLElement &&
-  (target.matches('input:not([type=radio], [type=checkbox]), textarea, select') || target.closest('[role="dialog"], [role="menu"]') !== null);
+  (target.matches('input:not([type=radio], [type=checkbox]), textarea, select') || target.closest('[aria-modal="true"], [role="menu"]') !== null);
 
 /** What has a use of its own for Enter when it was reached by the keyboard. */
 const TAKES_ENTER = 'button, [role="slider"], [role="tab"], [role="option"], tr, a, summary, [role="button"]';

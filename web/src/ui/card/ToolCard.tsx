@@ -115,6 +115,9 @@ function OneField({ field, id, kind, params, draft, facts }: Omit<BlockProps, 'f
   switch (field.widget) {
     case 'relations':
       return draft ? null : <Relations id={id} params={params} />;
+    case 'cvs':
+      if (!draft) return null;
+      break;
     case 'directions':
       return draft ? null : <Directions id={id} params={params} />;
     default:

@@ -1,0 +1,185 @@
+"""A patch meets neighbours: along its own sides, or along a line that runs anywhere through it and trims it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from pamble.core.arrays import TINY, Array, BoolArray, IntArray, cross, dot, norm, unit
+from pamble.core.patches.conditions import WEIGHT, ends_of, side_places, spread, used
+from pamble.core.patches.side import Side
+from pamble.core.patches.solve import Rows
+from pamble.core.patches.space import Patch
+from pamble.core.tolerances import BLEND_CURVATURE
+
+_GAP = 5e-4
+_ANGLE = np.radians(0.003)
+_CURVATURE = 0.005
+_ENDS = 5e-4
+"""Aims of a seam: mm, radians, share of the curvature; and mm at its ends, where three faces meet."""
+
+_ACROSS, _ALONG = 0.02, 0.5
+"""How far, in mm, the side may slide in the neighbour, across its edge and along it."""
+
+_ARM = 0.05
+"""Share of its length by which an arm that is asked for may be missed."""
+
+
+@dataclass
+class _Kept:
+    """What stays the same from step to step: functions on the control points that count, and the edge."""
+
+    ids: IntArray
+    on: Array
+    along: Array
+    across: Array
+    bent: Array
+    anchor: Array
+    tangent: Array
+    ends: BoolArray
+    weight: Array
+    arm: Array | None
+
+
+@dataclass
+class Meets:
+    """A side of the patch (u0, u1, v0 or v1) runs in a neighbour along its edge, G0 to G2.
+
+    The edge may slide inside the neighbour's surface, so normals and curvatures are taken at the feet of the patch's
+    points. influence: length of the patch's arm across the side over the way to the other side, None for what comes.
+    floor: least curvature, 1/mm, that a mismatch is taken against. loose: factor on all aims.
+    """
+
+    patch_side: str
+    side: Side
+    order: int = 2
+    influence: float | None = None
+    floor: float = 1e-3
+    loose: float = 1.0
+    name: str = "side"
+    kept: _Kept | None = None
+    uv: Array = field(default_factory=lambda: np.zeros((0, 2)))
+
+    def _keep(self, patch: Patch, control: Array) -> _Kept:
+        u, v, s = side_places(patch, self.patch_side, 16)
+        columns = patch.columns(u, v, 2)
+        level = self.patch_side[0] == "v"
+        sign = 1.0 if self.patch_side[1] == "0" else -1.0
+
+        def of(a: int, b: int) -> Array:
+            return columns[(a, b) if level else (b, a)]
+
+        ids = used(of(0, 0), of(1, 0), of(0, 1), of(0, 2))
+        beside = self.side.at(s)
+        self.uv = beside.uv
+        tangent = self.side.tangents(s)
+        across = sign * of(0, 1)[:, ids]
+        arm = None
+        if self.influence is not None:
+            d = across @ control[ids]
+            way = cross(beside.normal, tangent)
+            way = way * np.sign(dot(way, d))[:, None]
+            x = np.linspace(0, 1, 17)
+            rows = patch.grid(control, *((s, x) if level else (x, s)))
+            run = norm(np.diff(rows, axis=1 if level else 0)).sum(axis=1 if level else 0)
+            arm = way * (self.influence * run)[:, None]
+        weight = np.full(len(s), WEIGHT / np.sqrt(len(s)))
+        return _Kept(
+            ids, of(0, 0)[:, ids], of(1, 0)[:, ids], across, of(0, 2)[:, ids], self.side.points(s), tangent, ends_of(s),
+            weight, arm,
+        )  # fmt: skip
+
+    def rows(self, patch: Patch, control: Array) -> Rows:
+        if self.kept is None:
+            self.kept = self._keep(patch, control)
+        k = self.kept
+        x = control[k.ids]
+        c, c1, d, e = k.on @ x, k.along @ x, k.across @ x, k.bent @ x
+        f = self.side.feet(c, self.uv)
+        self.uv = f.uv
+        n = f.normal
+        inward = cross(n, k.tangent)
+        gap = c - k.anchor
+        bend_d = np.einsum("mij,mj->mi", f.bend, d)
+        kdd, reach = dot(d, bend_d), norm(cross(unit(c1), d))
+        w = k.weight / self.loose
+        slip_across = np.where(k.ends, _ENDS, _ACROSS)
+        slip_along = np.where(k.ends, _ENDS, _ALONG)
+        matrix = [
+            spread(k.on, n) * (w / _GAP)[:, None],
+            spread(k.on, inward) * (w / slip_across)[:, None],
+            spread(k.on, k.tangent) * (w / slip_along)[:, None],
+        ]
+        figures = [dot(n, f.point - c) / _GAP]
+        right = [figures[0] * w, -dot(inward, gap) * w / slip_across, -dot(k.tangent, gap) * w / slip_along]
+
+        def turning(vector: Array) -> Array:
+            """How the normal at the foot turns with the points, on a vector."""
+            return spread(k.on, np.einsum("mij,mj->mi", f.bend, vector))
+
+        def add(rows: Array, value: Array, tolerance: Array) -> None:
+            matrix.append(rows * (w / tolerance)[:, None])
+            figures.append(value / tolerance)
+            right.append(figures[-1] * w)
+
+        if self.order >= 1:
+            add(spread(k.along, n) - turning(c1), -dot(n, c1), _ANGLE * np.maximum(norm(c1), TINY))
+            add(spread(k.across, n) - turning(d), -dot(n, d), _ANGLE * np.maximum(reach, TINY))
+        if self.order >= 2:
+            least = np.maximum(np.abs(kdd) / np.maximum(dot(d, d), TINY), self.floor)
+            rows = spread(k.bent, n) - 2 * spread(k.across, bend_d) - turning(e)
+            add(rows, kdd - dot(n, e), _CURVATURE * least * np.maximum(reach, TINY) ** 2)
+        worst = max(float(np.abs(x).max()) for x in figures) / self.loose
+        if k.arm is not None:
+            length = norm(k.arm)
+            for way in (unit(k.arm), k.tangent):
+                tolerance = w / (_ARM * length)
+                matrix.append(spread(k.across, way) * tolerance[:, None])
+                right.append(-dot(way, d - k.arm) * tolerance)
+        return Rows(k.ids, np.vstack(matrix), np.concatenate(right), worst)
+
+
+@dataclass
+class MeetsAlong:
+    """A neighbour's edge runs through the patch, which is trimmed there: G0 to G2 at free feet, at shares (m,) of it."""
+
+    side: Side
+    shares: Array
+    uv: Array
+    order: int = 2
+    floor: float = 1e-3
+    loose: float = 1.0
+    name: str = "side"
+
+    def rows(self, patch: Patch, control: Array) -> Rows:
+        f = self.side.at(self.shares)
+        self.uv = patch.feet(control, f.point, self.uv)
+        columns = patch.columns(self.uv[:, 0], self.uv[:, 1], 2)
+        d = {k: b @ control for k, b in columns.items()}
+        n = f.normal
+        w = WEIGHT / np.sqrt(len(self.shares)) / self.loose
+        matrix, figures = [spread(columns[0, 0], n) * (w / _GAP)], [dot(n, f.point - d[0, 0]) / _GAP]
+        first = ((1, 0), (0, 1))
+        if self.order >= 1:
+            for k in first:
+                tolerance = _ANGLE * np.maximum(norm(d[k]), TINY)
+                matrix.append(spread(columns[k], n) * (w / tolerance)[:, None])
+                figures.append(-dot(n, d[k]) / tolerance)
+        if self.order >= 2:
+            least = np.maximum(np.abs(f.bend).max(axis=(1, 2)), self.floor)
+            for a, b in (((1, 0), (1, 0)), ((1, 0), (0, 1)), ((0, 1), (0, 1))):
+                both = (a[0] + b[0], a[1] + b[1])
+                bend_a, bend_b = (np.einsum("mij,mj->mi", f.bend, d[k]) for k in (a, b))
+                tolerance = _CURVATURE * least * np.maximum(norm(d[a]) * norm(d[b]), TINY)
+                rows = spread(columns[both], n) - spread(columns[a], bend_b) - spread(columns[b], bend_a)
+                matrix.append(rows * (w / tolerance)[:, None])
+                figures.append(-(dot(n, d[both]) - dot(d[a], bend_b)) / tolerance)
+        worst = max(float(np.abs(x).max()) for x in figures) / self.loose
+        return Rows(np.arange(patch.count), np.vstack(matrix), np.concatenate(figures) * w, worst)
+
+
+def aims(gap: float, angle: float, curvature: float, order: int) -> float:
+    """The largest of a seam's figures (mm, degrees, %) over what is asked of a patch, of those its order asks for."""
+    ratios = (gap / 0.002, angle / 0.005, curvature / BLEND_CURVATURE)
+    return max(ratios[: order + 1])

@@ -1,0 +1,127 @@
+"""A side of a patch: an edge of a neighbour, seen through a parameter from 0 to 1, with the neighbour's shape there."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from pamble.core.arrays import TINY, Array, cross, dot, norm
+from pamble.core.curves.measure import LengthMap
+from pamble.core.faces.face import Edge
+from pamble.core.spline.closest import to_surface
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives
+from pamble.core.spline.surface import Surface
+
+_UNEVEN = 3.0
+"""Ratio of the fastest to the slowest pace of an edge from which it is run through by length instead."""
+
+
+@dataclass(frozen=True)
+class Neighbour:
+    """A surface at places on it: uv (m, 2), points and unit normals (m, 3), and the second fundamental form as a tensor
+    in space, bend (m, 3, 3), 1/mm: the normal curvature along a unit tangent d is d.bend.d.
+    """
+
+    uv: Array
+    point: Array
+    normal: Array
+    bend: Array
+
+
+def neighbour(surface: Surface, uv: Array) -> Neighbour:
+    """The surface at parameters (m, 2), beyond its domain too. The tensor is built with the dual basis."""
+    d = surface_derivatives(surface, uv[:, 0], uv[:, 1], 2)
+    su, sv = d[1, 0], d[0, 1]
+    full = cross(su, sv)
+    area = np.maximum(norm(full), TINY)[:, None]
+    n = full / area
+    e, f = cross(sv, n) / area, cross(n, su) / area
+    l, m, k = (dot(n, x)[:, None, None] for x in (d[2, 0], d[1, 1], d[0, 2]))
+    mixed = e[:, :, None] * f[:, None, :]
+    bend = l * e[:, :, None] * e[:, None, :] + k * f[:, :, None] * f[:, None, :] + m * (mixed + mixed.transpose(0, 2, 1))
+    return Neighbour(uv, d[0, 0], n, bend)
+
+
+class Side:
+    """An edge of a neighbour, or a curve that stands alone (then there is no surface to meet).
+
+    turned: whether it is run through against its own parameter. pace: by its own parameter, or by length where that is
+    very uneven.
+    """
+
+    def __init__(self, source: Edge | Curve, turned: bool = False) -> None:
+        self.source, self.turned = source, turned
+        self.curve = source if isinstance(source, Curve) else source.space
+        self.surface = None if isinstance(source, Curve) else source.surface
+        t = np.linspace(*self.curve.domain, 65)
+        speed = norm(curve_derivatives(self.curve, t, 1)[1])
+        even = speed.max() < _UNEVEN * max(float(speed.min()), TINY)
+        self._map = None if even else LengthMap(self.curve)
+
+    def reversed(self) -> Side:
+        """The same side, run through the other way."""
+        return Side(self.source, not self.turned)
+
+    def parameters(self, s: Array) -> Array:
+        """Parameters of the curve (m,) at shares (m,)."""
+        s = 1.0 - s if self.turned else s
+        if self._map is not None:
+            return self._map.parameters(s)
+        a, b = self.curve.domain
+        return a + s * (b - a)
+
+    def points(self, s: Array) -> Array:
+        """Points (m, 3)."""
+        return curve_points(self.curve, self.parameters(s))
+
+    def tangents(self, s: Array) -> Array:
+        """Unit tangents (m, 3) along the rising share."""
+        d = curve_derivatives(self.curve, self.parameters(s), 1)[1]
+        return np.asarray((-d if self.turned else d) / np.maximum(norm(d), TINY)[:, None])
+
+    @property
+    def ends(self) -> Array:
+        """Both ends, (2, 3)."""
+        return self.points(np.array([0.0, 1.0]))
+
+    def at(self, s: Array) -> Neighbour:
+        """The neighbour's surface at the feet of the edge's points. Only for an edge."""
+        assert self.surface is not None
+        points = self.points(s)
+        if isinstance(self.source, Curve):
+            raise TypeError("A curve has no surface beside it.")
+        uv = curve_points(self.source.pcurve, self._on_pcurve(s))
+        return self.feet(points, uv, 2)
+
+    def _on_pcurve(self, s: Array) -> Array:
+        """Parameters of the edge in the parameter plane: the same range as in space."""
+        t = self.parameters(s)
+        assert not isinstance(self.source, Curve)
+        (a, b), (c, d) = self.curve.domain, self.source.pcurve.domain
+        return c + (t - a) * ((d - c) / (b - a))
+
+    def feet(self, points: Array, uv: Array, steps: int = 1) -> Neighbour:
+        """Feet of points that are near the surface, by Gauss-Newton steps from ``uv`` (m, 2); then its shape there."""
+        assert self.surface is not None
+        for _ in range(steps):
+            d = surface_derivatives(self.surface, uv[:, 0], uv[:, 1], 1)
+            su, sv, gap = d[1, 0], d[0, 1], points - d[0, 0]
+            e, f, g, a, b = dot(su, su), dot(su, sv), dot(sv, sv), dot(gap, su), dot(gap, sv)
+            det = np.maximum(e * g - f * f, TINY)
+            uv = uv + np.stack([(a * g - b * f) / det, (b * e - a * f) / det], axis=1)
+        return neighbour(self.surface, uv)
+
+    def outward(self, s: Array) -> Array:
+        """Unit directions (m, 3) in the neighbour's tangent plane, square to the edge, that leave its face."""
+        assert isinstance(self.source, Edge)
+        from pamble.core.faces.frames import frames
+
+        return frames(self.source, self.parameters(s), 2, remember=False).outward
+
+
+def seeded(surface: Surface, points: Array) -> Array:
+    """Parameters (m, 2) of the feet of points on a surface, found without a start."""
+    feet = to_surface(surface, points)
+    return np.stack([feet.u, feet.v], axis=1)

@@ -1,0 +1,119 @@
+"""The one solver: condition rows, each over its tolerance, on an energy of the difference to a good reference."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Protocol
+
+import numpy as np
+from scipy.linalg import LinAlgError, cho_factor, cho_solve
+
+from pamble.core.arrays import Array, IntArray
+from pamble.core.errors import GeometryError
+from pamble.core.patches.space import Patch
+
+_RIDGES = (1e-13, 1e-11, 1e-9, 1e-7)
+_SETTLED = 0.7
+"""Worst row, as a share of its tolerance, at which the iteration stops."""
+
+
+@dataclass(frozen=True)
+class Rows:
+    """Linear rows of a condition at a patch: matrix (r, 3 k) on the coordinates of control points ``ids`` (k,), right
+    side (r,), both over their tolerance; worst: the largest of its figures over their tolerance.
+    """
+
+    ids: IntArray
+    matrix: Array
+    right: Array
+    worst: float
+
+
+class Condition(Protocol):
+    """What a patch is to keep; linearised where it stands. It may remember feet between steps."""
+
+    name: str
+
+    def rows(self, patch: Patch, control: Array) -> Rows: ...
+
+
+@dataclass
+class Fitted:
+    """control: (count, 3). worst: of every condition by name, as a share of its tolerance. steps: of the iteration."""
+
+    control: Array
+    worst: dict[str, float] = field(default_factory=dict)
+    steps: int = 0
+
+    @property
+    def ratio(self) -> float:
+        """The worst of all."""
+        return max(self.worst.values(), default=0.0)
+
+
+def solve(matrix: Array, right: Array) -> Array:
+    """Symmetric positive equations by Cholesky, scaled by the diagonal, with the least ridge that makes them stable.
+
+    Raises `GeometryError` if none does.
+    """
+    d = 1.0 / np.sqrt(np.maximum(np.diag(matrix), 1e-300))
+    scaled = matrix * d[:, None] * d
+    for ridge in _RIDGES:
+        try:
+            scaled[np.diag_indices_from(scaled)] += ridge
+            return np.asarray(d * cho_solve(cho_factor(scaled, lower=True, check_finite=False), d * right))
+        except LinAlgError:
+            continue
+    raise GeometryError("What is asked of the surface contradicts itself: there is no stable solution.")
+
+
+def fit(
+    patch: Patch, conditions: Sequence[Condition], reference: Array, *, tau: float = 1.0, steps: int = 5,
+    alone: bool = False, start: Array | None = None,
+) -> Fitted:  # fmt: skip
+    """Control points that keep the conditions and differ calmly from ``reference`` (count, 3).
+
+    Least of |rows|^2 + energy of (X - reference) / (tau size)^2, by Gauss-Newton; a step that raises the sum is taken
+    back and damped. alone: the energy of X itself counts, which makes references. Own derivation; the energy is of
+    third order (Greiner 1994 compares such energies; from memory).
+    """
+    control = (reference if start is None else start).copy()
+    energy, size = patch.energy(reference)
+    energy = energy / (tau * size) ** 2
+    base = np.zeros_like(reference) if alone else reference
+
+    def look(x: Array) -> tuple[Array, Array, float, dict[str, float]]:
+        n = 3 * patch.count
+        matrix, right, total = np.zeros((n, n)), np.zeros(n), 0.0
+        worst: dict[str, float] = {}
+        for condition in conditions:
+            r = condition.rows(patch, x)
+            at = (3 * r.ids[:, None] + np.arange(3)).ravel()
+            matrix[np.ix_(at, at)] += r.matrix.T @ r.matrix
+            right[at] += r.matrix.T @ r.right
+            total += float(r.right @ r.right)
+            worst[condition.name] = max(worst.get(condition.name, 0.0), r.worst)
+        off = x - base
+        pull = energy @ off
+        for c in range(3):
+            matrix[c::3, c::3] += energy
+            right[c::3] -= pull[:, c]
+        return matrix, right, total + float((off * pull).sum()), worst
+
+    matrix, right, value, worst = look(control)
+    damp, taken = 0.0, 0
+    for _ in range(steps):
+        taken += 1
+        full = matrix + damp * np.diag(np.diag(matrix)) if damp else matrix
+        trial = control + solve(full, right).reshape(-1, 3)
+        new_matrix, new_right, new_value, new_worst = look(trial)
+        if new_value < value * (1 + 1e-9):
+            settled = max(new_worst.values(), default=0.0) < _SETTLED or new_value > 0.98 * value
+            control, matrix, right, value, worst = trial, new_matrix, new_right, new_value, new_worst
+            damp *= 0.1
+            if settled:
+                break
+        else:
+            damp = max(30 * damp, 1e-6)
+    return Fitted(control, worst, taken)
