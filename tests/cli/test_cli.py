@@ -13,9 +13,10 @@ from pamble.core.exchange.step import write_step
 from pamble.core.faces.face import Face
 from pamble.core.faces.to_shape import face_to_shape
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import surface_points
+from pamble.core.spline.evaluate import curve_points, surface_points
 from tests import readback
 from tests.conftest import ROOT
+from tests.core.patches.grounds import ground, window
 from tests.study.slabs import DECK, WALL
 
 
@@ -196,3 +197,28 @@ def test_run_measures_what_a_dimension_drives(tmp_path, capsys):
     capsys.readouterr()
     assert main(["run", str(example), "--set", "reach=180"]) == 0
     assert f"Span (measure_points)\n    {math.hypot(290, 70):.4f} mm" in capsys.readouterr().out
+
+
+def test_a_patch_between_edges_of_a_file_is_read_back_with_its_figures(tmp_path, capsys):
+    edges = window(ground(1, 60))
+    path, out = tmp_path / "window.step", tmp_path / "patched.step"
+    write_step([(f"N{i}", Face(e.surface)) for i, e in enumerate(edges)], path)
+    near = [",".join(f"{x:.2f}" for x in curve_points(e.space, [sum(e.domain) / 2])[0]) for e in edges]
+    inside = ",".join(map(str, surface_points(edges[0].surface, [0.5], [0.1])[0]))
+    words = [w for p in [f"{near[0]}@{inside}", *near[1:]] for w in ("--edge", p)]
+    made = answer(capsys, "patch", path, *words, "--continuity", "G2,G2,G1,G2", "-o", out)
+    assert [s["continuity"] for s in made["sides"]] == ["G2", "G2", "G1", "G2"]
+    assert made["patch"]["cvs"] == [6, 6]
+    assert len(made["corners"]) == 4
+    patch = readback.faces(out)[-1]
+    for n in readback.faces(out)[:-1]:
+        assert readback.nearest_seam(patch, n, 1 / 500).angle < 0.005
+    three = answer(capsys, "patch", path, *words[:6], "-o", out)
+    assert max(s["curvature"] for s in three["sides"]) < 0.5
+    for wrong, said in (
+        (["--edge", near[0]], "two, three or four"),
+        ([*words[:2], *words[:2]], "named twice"),
+        ([*words, "--continuity", "G2,G1"], "G0, G1, G2"),
+    ):
+        assert main(["patch", str(path), *wrong, "-o", str(out)]) == 2
+        assert said in capsys.readouterr().err

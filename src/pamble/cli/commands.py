@@ -7,12 +7,14 @@ from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any, cast
 
+import numpy as np
+
 from pamble.core.checks.report import check_faces, describe_face
 from pamble.core.checks.seams import part_diagonal
 from pamble.core.errors import BlendError, ExchangeError, PambleError
 from pamble.core.exchange.step import StepItem, read_step, write_step
 from pamble.core.faces.face import Face
-from pamble.core.faces.picking import pick_pair
+from pamble.core.faces.picking import Naming, pick_edges
 from pamble.core.joining.blend import Blend, build_blend
 from pamble.core.joining.spec import BlendSpec, Ends
 from pamble.core.joining.verify import Residual
@@ -81,6 +83,12 @@ def numbers(text: str, count: int, what: str) -> list[float]:
     return values
 
 
+def named(text: str, what: str) -> Naming:
+    """A point near what is meant, as x,y,z, or x,y,z@X,Y,Z with a point near the face. Raises `PambleError`."""
+    point, at, face = text.partition("@")
+    return Naming(np.array(numbers(point, 3, what)), np.array(numbers(face, 3, "The face of an edge")) if at else None)
+
+
 def _continuity(text: str) -> tuple[int, int]:
     parts = [p.strip().upper() for p in text.split(",")]
     if len(parts) != 2 or any(p not in ("G0", "G1", "G2", "G3") for p in parts):
@@ -92,7 +100,7 @@ def blend(given: Namespace) -> Answer:
     """Blend two edges of a STEP file; the output holds the input faces and the blend."""
     if len(given.edge) != 2:
         raise PambleError(f"A blend needs two edges: --edge was given {len(given.edge)} times.")
-    points = [numbers(e, 3, "An edge") for e in given.edge]
+    edges = [named(e, "An edge") for e in given.edge]
     fullness = (None, None) if given.fullness is None else tuple(numbers(given.fullness, 2, "Fullness"))
     spec = BlendSpec(
         _continuity(given.continuity),
@@ -104,7 +112,7 @@ def blend(given: Namespace) -> Answer:
     )
     out_path, found, names, faces, problems = taken(given)
     diagonal = part_diagonal(faces)
-    picked = pick_pair(faces, points, diagonal)
+    picked = pick_edges(faces, edges, diagonal)
     if picked[0].face == picked[1].face and picked[0].edge.name == picked[1].edge.name:
         raise BlendError(
             f"Both points name the same edge, {picked[0].edge.name} of {names[picked[0].face]}: "

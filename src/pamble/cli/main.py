@@ -1,4 +1,4 @@
-"""The command line: check, blend, trim, run and demo. Exit code 0, or 2 with one clear line."""
+"""The command line: check, blend, patch, trim, run and demo. Exit code 0, or 2 with one clear line."""
 
 from __future__ import annotations
 
@@ -12,6 +12,9 @@ from pamble.core.arrays import jsonable
 from pamble.core.errors import PambleError
 
 EXIT_CODES = "exit code 0 when done, 2 with one line that says what is wrong"
+
+
+_EDGE = "a point near an edge, x,y,z; where edges lie together x,y,z@X,Y,Z with a point near the face"
 
 
 class _Parser(argparse.ArgumentParser):
@@ -33,7 +36,13 @@ def _parser() -> _Parser:
 
     blend = commands.add_parser("blend", help="blend two edges of a STEP file", epilog=EXIT_CODES)
     blend.add_argument("file")
-    blend.add_argument("--edge", action="append", required=True, metavar="x,y,z", help="a point near an edge; twice")
+    blend.add_argument(
+        "--edge",
+        action="append",
+        required=True,
+        metavar="P",
+        help="a point near an edge, as x,y,z or x,y,z@X,Y,Z; twice",
+    )
     blend.add_argument("--continuity", default="G2,G2", help="G0 to G3 for each edge, as G2,G2")
     blend.add_argument("--fullness", help="one number for each edge, as 0.9,0.9")
     blend.add_argument("--degree", type=int, default=5, help="degree along the edges, 3 to 9")
@@ -57,6 +66,15 @@ def _parser() -> _Parser:
     trim.add_argument("-o", "--out", required=True, metavar="OUT.step")
     trim.add_argument("--json", action="store_true", help="print the new edges' figures as JSON")
 
+    patch = commands.add_parser("patch", help="a patch between two to four edges", epilog=EXIT_CODES)
+    patch.add_argument("file")
+    patch.add_argument("--edge", action="append", required=True, metavar="P", help=f"{_EDGE}; two to four times")
+    patch.add_argument("--continuity", default="G2", help="G0 to G2 for all edges, or for each, as G2,G1,G2,G0")
+    patch.add_argument("--degree", type=int, default=5, choices=range(3, 10), metavar="3..9")
+    patch.add_argument("--spans", help="spans in both directions, or as 2,3; found if left out")
+    patch.add_argument("-o", "--out", required=True, metavar="OUT.step")
+    patch.add_argument("--json", action="store_true", help="print the figures as JSON")
+
     run = commands.add_parser("run", help="build a study file", epilog=EXIT_CODES)
     run.add_argument("file", help="a study as JSON; docs/study-file.md describes it")
     run.add_argument("--set", action="append", default=[], metavar="NAME=VALUE", help="give a dimension another value")
@@ -73,13 +91,14 @@ def _parser() -> _Parser:
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command."""
     from pamble.cli import commands
+    from pamble.cli.patch import patch
     from pamble.cli.run import run
     from pamble.cli.trim import trim
 
     words = _joined(sys.argv[1:] if arguments is None else list(arguments))
     try:
         given = _parser().parse_args(words)
-        own = {"run": run, "trim": trim}
+        own = {"run": run, "trim": trim, "patch": patch}
         work = own[given.command] if given.command in own else getattr(commands, given.command)
         out, text = work(given)
     except PambleError as error:

@@ -14,6 +14,9 @@ from pamble.core.faces.frames import frames
 from pamble.core.faces.inside import inside
 from pamble.core.spline.closest import to_curve, to_surface
 
+_TOGETHER = 1e-3
+"""Edges that are no farther apart than this, mm, where they are named lie together."""
+
 _REACH = 0.05
 """How far from an edge, as a fraction of the part's diagonal, a point may be to still name it."""
 
@@ -61,27 +64,46 @@ def _candidates(faces: Sequence[Face], point: Array) -> list[PickedEdge]:
     return found
 
 
-def pick_pair(faces: Sequence[Face], points: Sequence[Sequence[float]], diagonal: float) -> list[PickedEdge]:
-    """The two edges nearest to two points.
+@dataclass(frozen=True)
+class Naming:
+    """How an edge is named: by a point near it; where several edges lie together there, by a point near the face
+    too."""
 
-    Where a point lies on an edge that several faces share, the face is taken that leaves toward the other point.
-    Raises `ReferenceLost` if a point is far from every edge.
+    point: Array
+    face: Array | None = None
+
+
+def pick_edge(faces: Sequence[Face], naming: Naming, diagonal: float, toward: Array | None = None) -> PickedEdge:
+    """The edge nearest to a point.
+
+    Where a point lies on an edge that several faces share, the named face's counts; else the face is taken that leaves
+    ``toward`` a place. Raises `ReferenceLost` if the point is far from every edge.
     """
-    targets = [floats(p) for p in points]
-    picked = []
-    for i, point in enumerate(targets):
-        found = _candidates(faces, point)
-        best = found[0]
-        if best.distance > max(1.0, _REACH * diagonal):
-            x, y, z = best.point
-            raise ReferenceLost(
-                f"No edge is near ({point[0]:g}, {point[1]:g}, {point[2]:g}) mm: the nearest is "
-                f"{best.distance:.2f} mm away, at ({x:.3f}, {y:.3f}, {z:.3f})."
-            )
-        near = [p for p in found if p.distance <= best.distance + 1e-3]
-        toward = targets[1 - i] - point
-        picked.append(max(near, key=lambda p: _leaving(p, toward)))
-    return picked
+    point = naming.point
+    found = _candidates(faces, point)
+    best = found[0]
+    if best.distance > max(1.0, _REACH * diagonal):
+        x, y, z = best.point
+        raise ReferenceLost(
+            f"No edge is near ({point[0]:g}, {point[1]:g}, {point[2]:g}) mm: the nearest is "
+            f"{best.distance:.2f} mm away, at ({x:.3f}, {y:.3f}, {z:.3f})."
+        )
+    near = [p for p in found if p.distance <= best.distance + _TOGETHER]
+    if naming.face is not None:
+        meant = {p.face for p in near}
+        number = min(meant, key=lambda i: pick_face([faces[i]], naming.face, np.inf)[2])  # type: ignore[arg-type]
+        return next(p for p in near if p.face == number)
+    return near[0] if toward is None else max(near, key=lambda p: _leaving(p, toward - point))
+
+
+def pick_edges(faces: Sequence[Face], names: Sequence[Naming], diagonal: float) -> list[PickedEdge]:
+    """The edges nearest to points; of edges that lie together the one whose face leaves toward the other points."""
+    points = np.array([n.point for n in names])
+    out = []
+    for i, n in enumerate(names):
+        others = np.delete(points, i, axis=0)
+        out.append(pick_edge(faces, n, diagonal, others.mean(axis=0) if len(others) else None))
+    return out
 
 
 def _leaving(p: PickedEdge, toward: Array) -> float:

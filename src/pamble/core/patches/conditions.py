@@ -1,4 +1,5 @@
-"""Conditions on a patch beside its neighbours: it contains curves, passes points, stands square to a plane, holds CVs."""
+"""Conditions on a patch beside its neighbours: it contains curves, passes points, stands square to a plane, holds
+CVs."""
 
 from __future__ import annotations
 
@@ -119,7 +120,9 @@ class Square:
         lean = unit(cross(np.tile(self.normal, (len(s), 1)), unit(along @ control)))
         weight = WEIGHT / np.sqrt(len(s)) / (np.radians(self.angle) * norm(d @ x))
         right = -dot(lean, d @ x) * weight
-        return Rows(ids, spread(d, lean) * weight[:, None], right, float(np.abs(right).max() * np.sqrt(len(s)) / WEIGHT))
+        return Rows(
+            ids, spread(d, lean) * weight[:, None], right, float(np.abs(right).max() * np.sqrt(len(s)) / WEIGHT)
+        )
 
 
 @dataclass

@@ -11,15 +11,14 @@ from pamble.core.patches.conditions import WEIGHT, ends_of, side_places, spread,
 from pamble.core.patches.side import Side
 from pamble.core.patches.solve import Rows
 from pamble.core.patches.space import Patch
-from pamble.core.tolerances import BLEND_CURVATURE
 
 _GAP = 5e-4
-_ANGLE = np.radians(0.003)
-_CURVATURE = 0.005
+_ANGLE = np.radians(0.0025)
+_CURVATURE = 0.003
 _ENDS = 5e-4
 """Aims of a seam: mm, radians, share of the curvature; and mm at its ends, where three faces meet."""
 
-_ACROSS, _ALONG = 0.02, 0.5
+_ACROSS, _ALONG = 0.004, 0.1
 """How far, in mm, the side may slide in the neighbour, across its edge and along it."""
 
 _ARM = 0.05
@@ -142,7 +141,8 @@ class Meets:
 
 @dataclass
 class MeetsAlong:
-    """A neighbour's edge runs through the patch, which is trimmed there: G0 to G2 at free feet, at shares (m,) of it."""
+    """A neighbour's edge runs through the patch, which is trimmed there: G0 to G2 at free feet, at shares (m,) of
+    it."""
 
     side: Side
     shares: Array
@@ -177,9 +177,3 @@ class MeetsAlong:
                 figures.append(-(dot(n, d[both]) - dot(d[a], bend_b)) / tolerance)
         worst = max(float(np.abs(x).max()) for x in figures) / self.loose
         return Rows(np.arange(patch.count), np.vstack(matrix), np.concatenate(figures) * w, worst)
-
-
-def aims(gap: float, angle: float, curvature: float, order: int) -> float:
-    """The largest of a seam's figures (mm, degrees, %) over what is asked of a patch, of those its order asks for."""
-    ratios = (gap / 0.002, angle / 0.005, curvature / BLEND_CURVATURE)
-    return max(ratios[: order + 1])

@@ -40,7 +40,9 @@ def neighbour(surface: Surface, uv: Array) -> Neighbour:
     e, f = cross(sv, n) / area, cross(n, su) / area
     l, m, k = (dot(n, x)[:, None, None] for x in (d[2, 0], d[1, 1], d[0, 2]))
     mixed = e[:, :, None] * f[:, None, :]
-    bend = l * e[:, :, None] * e[:, None, :] + k * f[:, :, None] * f[:, None, :] + m * (mixed + mixed.transpose(0, 2, 1))
+    bend = (
+        l * e[:, :, None] * e[:, None, :] + k * f[:, :, None] * f[:, None, :] + m * (mixed + mixed.transpose(0, 2, 1))
+    )
     return Neighbour(uv, d[0, 0], n, bend)
 
 

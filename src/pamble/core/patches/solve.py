@@ -14,6 +14,7 @@ from pamble.core.errors import GeometryError
 from pamble.core.patches.space import Patch
 
 _RIDGES = (1e-13, 1e-11, 1e-9, 1e-7)
+_FIRST_DAMP = 1e-7
 _SETTLED = 0.7
 """Worst row, as a share of its tolerance, at which the iteration stops."""
 
@@ -75,8 +76,9 @@ def fit(
     """Control points that keep the conditions and differ calmly from ``reference`` (count, 3).
 
     Least of |rows|^2 + energy of (X - reference) / (tau size)^2, by Gauss-Newton; a step that raises the sum is taken
-    back and damped. alone: the energy of X itself counts, which makes references. Own derivation; the energy is of
-    third order (Greiner 1994 compares such energies; from memory).
+    back and damped (Nielsen's rule: Madsen, Nielsen, Tingleff, Methods for Non-Linear Least Squares, 2004). alone: the
+    energy of X itself counts, which makes references. Own derivation; the energy is of third order (Greiner 1994
+    compares such energies; from memory).
     """
     control = (reference if start is None else start).copy()
     energy, size = patch.energy(reference)
@@ -102,18 +104,23 @@ def fit(
         return matrix, right, total + float((off * pull).sum()), worst
 
     matrix, right, value, worst = look(control)
-    damp, taken = 0.0, 0
+    damp, rise, taken = 0.0, 3.0, 0
     for _ in range(steps):
         taken += 1
         full = matrix + damp * np.diag(np.diag(matrix)) if damp else matrix
-        trial = control + solve(full, right).reshape(-1, 3)
+        step = solve(full, right)
+        trial = control + step.reshape(-1, 3)
+        promised = 2 * float(right @ step) - float(step @ matrix @ step)
         new_matrix, new_right, new_value, new_worst = look(trial)
         if new_value < value * (1 + 1e-9):
-            settled = max(new_worst.values(), default=0.0) < _SETTLED or new_value > 0.98 * value
+            ratio = max(new_worst.values(), default=0.0)
+            settled = ratio < _SETTLED or new_value > (0.98 if ratio < 1 else 0.9995) * value
+            old = value
             control, matrix, right, value, worst = trial, new_matrix, new_right, new_value, new_worst
-            damp *= 0.1
+            kept = (old - value) / max(promised, 1e-300)
+            damp, rise = damp * max(1 / 3, 1 - (2 * kept - 1) ** 3), 3.0
             if settled:
                 break
         else:
-            damp = max(30 * damp, 1e-6)
+            damp, rise = max(rise * damp, _FIRST_DAMP), 3 * rise
     return Fitted(control, worst, taken)

@@ -96,7 +96,8 @@ class Patch:
         au, av = self.u.matrix(u)[0] * half_u[:, None], self.v.matrix(v)[0] * half_v[:, None]
         rows = np.linalg.lstsq(au, values.reshape(len(u), -1), rcond=None)[0].reshape(self.u.count, len(v), 3)
         full = np.linalg.lstsq(av, rows.transpose(1, 0, 2).reshape(len(v), -1), rcond=None)[0]
-        return full.reshape(self.v.count, self.u.count, 3).transpose(1, 0, 2).reshape(-1, 3)
+        net: Array = full.reshape(self.v.count, self.u.count, 3).transpose(1, 0, 2)
+        return net.reshape(-1, 3)
 
     def surface(self, control: Array) -> Surface:
         """The patch as a surface."""
@@ -126,7 +127,8 @@ class Patch:
         return np.asarray(total), mean
 
     def feet(self, control: Array, points: Array, uv: Array, only: int | None = None, steps: int = 1) -> Array:
-        """Parameters (m, 2) nearer to the feet of points by Gauss-Newton steps. only: 0 or 1 where one parameter moves."""
+        """Parameters (m, 2) nearer to the feet of points by Gauss-Newton steps. only: 0 or 1 where one parameter
+        moves."""
         for _ in range(steps):
             d = self.at(control, uv[:, 0], uv[:, 1], 1)
             su, sv, gap = d[1, 0], d[0, 1], points - d[0, 0]

@@ -1,0 +1,89 @@
+"""Patches between edges of a STEP file: a boundary patch of two to four sides, and a hole filled at once."""
+
+from __future__ import annotations
+
+from argparse import Namespace
+from typing import Any
+
+from pamble.cli.commands import named, new_name, taken
+from pamble.core.checks.report import describe_face
+from pamble.core.checks.seams import part_diagonal
+from pamble.core.errors import BlendError, PambleError
+from pamble.core.exchange.step import write_step
+from pamble.core.faces.picking import pick_edges
+from pamble.core.patches.boundary import PatchMade, boundary_patch
+from pamble.core.patches.loop import Asked, chain
+from pamble.core.patches.trimmed import trimmed_patch
+
+
+def patch(given: Namespace) -> tuple[dict[str, Any], str]:
+    """A patch between two, three or four edges; the output holds all faces, and the patch as the last."""
+    if not 2 <= len(given.edge) <= 4:
+        raise PambleError(f"A patch has two, three or four edges: --edge was given {len(given.edge)} times.")
+    orders = continuities(given.continuity, len(given.edge))
+    out_path, found, names, faces, problems = taken(given)
+    diagonal = part_diagonal(faces)
+    picked = pick_edges(faces, [named(e, "An edge") for e in given.edge], diagonal)
+    meant = [(p.face, p.edge.name) for p in picked]
+    if len(set(meant)) < len(meant):
+        face, edge = next(m for i, m in enumerate(meant) if m in meant[:i])
+        raise BlendError(f"The same edge, {edge} of {names[face]}, is named twice: every side needs its own.")
+    asked = [Asked(p.edge, o) for p, o in zip(picked, orders, strict=True)]
+    spans = None if given.spans is None else _spans(given.spans)
+    if len(asked) < 4 and all(chain(asked).joined):
+        made = trimmed_patch(asked, diagonal, given.degree, None if spans is None else max(spans))
+    else:
+        made = boundary_patch(asked, diagonal, given.degree, spans)
+    write_step([*[(f.name, f.shape) for f in found], (new_name("Patch", {f.name for f in found}), made.face)], out_path)
+    sides = [{"face": names[p.face], "edge": p.edge.name, "at": p.point.tolist()} for p in picked]
+    out = {"file": out_path.name, **patch_figures(made, sides, orders), "problems": problems}
+    return out, patch_text(out)
+
+
+def continuities(text: str, count: int) -> list[int]:
+    """One of G0 to G2 for every side, or one for all. Raises `PambleError`."""
+    parts = [p.strip().upper() for p in text.split(",")]
+    if len(parts) not in (1, count) or any(p not in ("G0", "G1", "G2") for p in parts):
+        raise PambleError(f"Continuity is one of G0, G1, G2, or {count} of them with commas, not {text!r}.")
+    return [int(p[1]) for p in (parts * count if len(parts) == 1 else parts)]
+
+
+def _spans(text: str) -> tuple[int, int]:
+    parts = text.split(",")
+    if len(parts) > 2 or not all(p.strip().isdigit() and 1 <= int(p) <= 20 for p in parts):
+        raise PambleError(f"Spans are one whole number from 1 to 20, or two with a comma, not {text!r}.")
+    return int(parts[0]), int(parts[-1])
+
+
+def patch_figures(made: PatchMade, sides: list[dict[str, Any]], orders: list[int]) -> dict[str, Any]:
+    """The figures of a patch as plain data. A side that was cut into several stretches stands there once for each."""
+    return {
+        "units": {"gap": "mm", "angle": "degree", "curvature": "%", "bends": "%", "twist": "%"},
+        "patch": describe_face(made.face),
+        "sides": [
+            {**sides[f.number], "continuity": f"G{orders[f.number]}", "patch_edge": f.patch_side, "gap": f.gap,
+             "angle": f.angle, "curvature": f.curvature}
+            for f in sorted(made.sides, key=lambda f: f.number)
+        ],
+        "corners": [
+            {**vars(c), "point": c.point.tolist(), "sides": [s + 1 for s in c.sides]}
+            for c in made.corners
+        ],
+        "trials": [{"spans": [u, v], "worst_over_aim": ratio} for u, v, ratio in made.tried],
+        "warnings": list(made.warnings),
+    }  # fmt: skip
+
+
+def patch_text(out: dict[str, Any]) -> str:
+    """The figures in words."""
+    p = out["patch"]
+    lines = [
+        f"{out['file']}: patch of degree {p['degree'][0]} x {p['degree'][1]}, CVs {p['cvs'][0]} x {p['cvs'][1]}"
+        + (", trimmed" if p["trimmed"] else "")
+    ]
+    for s in out["sides"]:
+        lines.append(
+            f"  {s['face']} {s['edge']}, {s['continuity']}: gap {s['gap']:.6f} mm, angle {s['angle']:.5f}°, "
+            f"curvature {s['curvature']:.3f} %"
+        )
+    return "\n".join([*lines, *(f"  note: {w}" for w in out["warnings"])])

@@ -1,0 +1,327 @@
+"""Boundary patch: a four-sided surface between two, three or four edges or curves, each met as it asks."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from pamble.core.arrays import Array, dot, norm, unit
+from pamble.core.checks.measured import measure_seams, sample_seam
+from pamble.core.checks.seams import Seam
+from pamble.core.curves.measure import deviation
+from pamble.core.errors import GeometryError
+from pamble.core.faces.face import Edge, Face, natural_edge
+from pamble.core.faces.frames import frames
+from pamble.core.patches.conditions import Contains, Square
+from pamble.core.patches.loop import Asked, Chain, Corner, Placed, chain, corners, free_side, refuse_gap
+from pamble.core.patches.meets import Meets
+from pamble.core.patches.solve import Condition, Fitted, fit
+from pamble.core.patches.space import Patch, Space
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.differential import normals
+from pamble.core.spline.evaluate import surface_grid
+from pamble.core.spline.knots import reverse_surface
+from pamble.core.spline.surface import Surface
+from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP
+
+_LOOSE = 20.0
+"""Factor on all aims while the reference is made."""
+
+_MOST_SPANS = 8
+_SAMPLES = 5
+"""Places on a curve for every control point of the side that contains it."""
+
+ROUND = ("v0", "u1", "v1", "u0")
+"""Sides of the patch in the order in which a chain runs round it."""
+
+_CONFLICT = (0.02, 2.0)
+"""Angle in degrees and mismatch in % at a corner from which it is named as what the patch cannot heal."""
+
+
+@dataclass(frozen=True)
+class SideFigures:
+    """How well the patch meets a side: its number as it was given; gap mm, angle degrees, curvature %, worst of
+    each."""
+
+    number: int
+    patch_side: str
+    order: int
+    gap: float
+    angle: float | None = None
+    curvature: float | None = None
+    square: float | None = None
+
+    @property
+    def ratio(self) -> float:
+        """The largest over its aim, of those that are asked for; 1 or less holds."""
+        parts = [self.gap / BLEND_GAP, (self.angle or 0.0) / BLEND_ANGLE, (self.curvature or 0.0) / BLEND_CURVATURE]
+        return max(*parts[: self.order + 1], (self.square or 0.0) / BLEND_ANGLE)
+
+
+@dataclass(frozen=True)
+class PatchMade:
+    """A patch, whole or trimmed, its figures by side and corner. tried: spans along u and v, and the worst over its
+    aim."""
+
+    face: Face
+    sides: tuple[SideFigures, ...]
+    corners: tuple[Corner, ...]
+    tried: tuple[tuple[int, int, float], ...]
+    warnings: tuple[str, ...] = field(default=())
+
+
+def boundary_patch(
+    asked: Sequence[Asked], diagonal: float, degree: int = 5, spans: tuple[int, int] | None = None
+) -> PatchMade:
+    """The patch with the fewest spans that meets its sides, or the best of those tried.
+
+    asked: two sides (opposite ones, or two that meet in a corner), three in a row, or four; in any order. ``diagonal``
+    of the part, mm, bounds the curvature reference. spans: along u and v, found if None; u runs along the first side.
+    Raises `GeometryError` for sides that do not follow each other.
+    """
+    if not 2 <= len(asked) <= 4:
+        raise GeometryError(f"A boundary patch has two, three or four sides, not {len(asked)}.")
+    layout = _laid_out(chain(asked))
+    found = corners(layout.chain, diagonal)
+    best: tuple[float, Surface, list[SideFigures]] | None = None
+    tried: list[tuple[int, int, float]] = []
+    counts = spans or (1, 1)
+    while True:
+        patch = Patch(Space.even(degree, counts[0]), Space.even(degree, counts[1]))
+        result = _fitted(layout, patch, diagonal)
+        surface = patch.surface(result.control)
+        figures = _all_figures(surface, layout, diagonal, exact=False)
+        ratio = max(f.ratio for f in figures)
+        turns = folded(surface)
+        tried.append((*counts, ratio))
+        score = ratio + (1e6 if turns else 0.0)
+        if best is None or score < best[0]:
+            best = (score, surface, figures)
+        if spans is not None or (ratio <= 1.0 and not turns) or _stalled(tried):
+            break
+        counts = _more(counts, figures)
+        if max(counts) > _MOST_SPANS:
+            break
+    score, surface, _ = best
+    figures = _all_figures(surface, layout, diagonal, exact=True)
+    if score >= 1e6:
+        raise GeometryError(
+            "The patch would fold over itself: its sides turn too sharply against each other. "
+            "Ask for less at the sides, or lay the edges out so that opposite ones run alike."
+        )
+    warnings = _words(found, figures, layout, spans is None)
+    return PatchMade(Face(_turned(surface, layout)), tuple(figures), tuple(found), tuple(tried), tuple(warnings))
+
+
+@dataclass(frozen=True)
+class _Layout:
+    """Which side lies where. sides: by side of the patch, run along the rising parameter, with its number as given.
+    points: of all four sides, those of which nothing is asked among them.
+    """
+
+    chain: Chain
+    sides: dict[str, tuple[Placed, int]]
+    points: dict[str, Callable[[Array], Array]]
+
+
+def _laid_out(c: Chain) -> _Layout:
+    joined, count = c.joined, len(c.sides)
+    if count == 4:
+        for i, meets in enumerate(joined):
+            if not meets:
+                refuse_gap(c, i)
+        return _placed(c, dict(zip(ROUND, range(4), strict=True)))
+    if count == 3:
+        if all(joined):
+            raise GeometryError("Three sides that close leave a hole of three corners: fill it instead.")
+        if sum(joined) < 2:
+            refuse_gap(c, max(range(3), key=lambda i: (sorted(c.gaps)[1] == c.gaps[i], i)))
+        first = (joined.index(False) + 1) % 3
+        return _placed(c, {"u0": first, "v0": (first + 1) % 3, "u1": (first + 2) % 3})
+    if all(joined):
+        raise GeometryError("Two sides that close leave a hole of two corners: fill it instead.")
+    if any(joined):
+        first = joined.index(True)
+        return _placed(c, {"u0": first, "v0": 1 - first})
+    return _placed(c, {"v0": 0, "v1": 1})
+
+
+_RUNS_BACK = {4: ("v1", "u0"), 3: ("u0",), 2: ("u0", "v1")}
+"""Sides that a chain runs through against the rising parameter."""
+
+
+def _placed(c: Chain, where: dict[str, int]) -> _Layout:
+    back = _RUNS_BACK[len(c.sides)]
+    sides = {k: (c.sides[i].reversed() if k in back else c.sides[i], c.order[i]) for k, i in where.items()}
+    points: dict[str, Callable[[Array], Array]] = {k: p.side.points for k, (p, _) in sides.items()}
+    if len(sides) == 2 and "v1" in sides:
+        a, b = sides["v0"][0], sides["v1"][0]
+        if np.linalg.norm(a.side.ends - b.side.ends) > np.linalg.norm(a.side.ends - b.side.ends[::-1]):
+            sides["v1"] = (b.reversed(), sides["v1"][1])
+            points["v1"] = sides["v1"][0].side.points
+    if "v1" not in points and "u1" not in points:
+        corner, far = points["v0"](np.zeros(1)), points["u0"](np.ones(1))
+        end = points["v0"](np.ones(1))
+        base, rise = points["v0"], points["u0"]
+        points["v1"] = lambda s: base(s) + far - corner
+        points["u1"] = lambda s: rise(s) + end - corner
+    for side, (across, low, high) in _BETWEEN.items():
+        if side not in points:
+            points[side] = _free(sides, points, across, low, high)
+    return _Layout(c, sides, points)
+
+
+_BETWEEN = {"v1": (1.0, "u0", "u1"), "v0": (0.0, "u0", "u1"), "u0": (0.0, "v0", "v1"), "u1": (1.0, "v0", "v1")}
+"""Of each side: the share of the sides at its start and end at which it leaves them."""
+
+
+def _free(
+    sides: dict[str, tuple[Placed, int]], points: dict[str, Callable[[Array], Array]], share: float, low: str, high: str
+) -> Callable[[Array], Array]:
+    """A side of which nothing is asked: it leaves the neighbours at both its ends as they lie there."""
+    at = np.array([share])
+    start, end = points[low](at)[0], points[high](at)[0]
+    chord = end - start
+    ways = []
+    for name, sign in ((low, 1.0), (high, -1.0)):
+        placed = sides[name][0] if name in sides else None
+        way = chord
+        if placed is not None and isinstance(placed.asked.source, Edge) and placed.asked.order > 0:
+            way = sign * placed.side.outward(at)[0]
+        ways.append(way if float(way @ chord) > 0 else chord)
+    return lambda s: free_side(start, end, ways[0], ways[1], s)
+
+
+def _coons(points: dict[str, Callable[[Array], Array]], u: Array, v: Array) -> Array:
+    """Bilinearly blended Coons patch (Farin, Curves and Surfaces for CAGD, chapter 22; from memory), (a, b, 3)."""
+    low, high, left, right = points["v0"](u), points["v1"](u), points["u0"](v), points["u1"](v)
+    s, t = u[:, None, None], v[None, :, None]
+    corner = {
+        (i, j): 0.5 * (row[-i] + column[-j])
+        for i, column in enumerate((left, right))
+        for j, row in enumerate((low, high))
+    }
+    ruled = (1 - t) * low[:, None] + t * high[:, None] + (1 - s) * left[None] + s * right[None]
+    twice = (1 - s) * ((1 - t) * corner[0, 0] + t * corner[0, 1]) + s * ((1 - t) * corner[1, 0] + t * corner[1, 1])
+    return np.asarray(ruled - twice)
+
+
+def _conditions(layout: _Layout, patch: Patch, diagonal: float, loose: float) -> list[Condition]:
+    out: list[Condition] = []
+    for name, (placed, _) in layout.sides.items():
+        asked = placed.asked
+        if isinstance(asked.source, Edge) and asked.square is None:
+            order, floor = asked.order, 1.0 / max(diagonal, 1e-9)
+            out.append(Meets(name, placed.side, order, asked.influence, floor, loose, name))
+            continue
+        space = patch.u if name[0] == "v" else patch.v
+        s = np.linspace(0, 1, _SAMPLES * space.count)
+        level = np.full(len(s), float(name[1]))
+        uv = np.stack([s, level] if name[0] == "v" else [level, s], axis=1)
+        along = 0 if name[0] == "v" else 1
+        tolerance = 0.5 * BLEND_GAP * loose
+        out.append(Contains(placed.side.points(s), uv, placed.side.tangents(s), along, tolerance, name=name))
+        if asked.square is not None:
+            out.append(Square(name, asked.square, 0.003 * loose, name))
+    return out
+
+
+def _fitted(layout: _Layout, patch: Patch, diagonal: float) -> Fitted:
+    start = patch.interpolate(lambda u, v: _coons(layout.points, u, v))
+    loose = _conditions(layout, patch, diagonal, _LOOSE)
+    reference = fit(patch, loose, start, tau=0.5, steps=2, alone=True)
+    return fit(patch, _conditions(layout, patch, diagonal, 1.0), reference.control, steps=12)
+
+
+def _all_figures(surface: Surface, layout: _Layout, diagonal: float, exact: bool) -> list[SideFigures]:
+    """exact: whether the worst values are closed in on between samples."""
+    edges = {k: natural_edge(surface, k) for k in layout.sides}
+    seams = {
+        k: sample_seam(Seam((0, 1), edges[k], p.asked.source, edges[k].domain), exact=exact)
+        for k, (p, _) in layout.sides.items()
+        if isinstance(p.asked.source, Edge)
+    }
+    measured = dict(zip(seams, measure_seams(list(seams.values()), diagonal, exact), strict=True))
+    out = []
+    for k, (p, number) in layout.sides.items():
+        if isinstance(p.asked.source, Curve):
+            gap = deviation(edges[k].space, p.asked.source).distance
+            out.append(SideFigures(number, k, 0, gap, square=_off_square(surface, k, p.asked.square)))
+            continue
+        w = measured[k].worst
+        square, order = p.asked.square, 0 if p.asked.square is not None else p.asked.order
+        figures = w["gap"].value, w["angle"].value, w["curvature"].value
+        out.append(SideFigures(number, k, order, *figures, square=_off_square(surface, k, square)))
+    return out
+
+
+def _off_square(surface: Surface, side: str, normal: Array | None) -> float | None:
+    """Largest angle, in degrees, by which a side is left off square to a plane; None where nothing is asked."""
+    if normal is None:
+        return None
+    f = frames(natural_edge(surface, side), np.linspace(0, 1, 101))
+    return float(np.degrees(np.abs(np.arcsin(np.clip(f.normal @ unit(normal[None])[0], -1, 1))).max()))
+
+
+def _more(counts: tuple[int, int], figures: Sequence[SideFigures]) -> tuple[int, int]:
+    """One span more along the sides that are met worst; along both where they are alike."""
+    worst = [max((f.ratio for f in figures if f.patch_side[0] == d), default=0.0) for d in ("v", "u")]
+    u, v = (w > max(1.0, 0.5 * max(worst)) for w in worst)
+    return counts[0] + int(u), counts[1] + int(v or not u)
+
+
+def _stalled(tried: Sequence[tuple[int, int, float]]) -> bool:
+    """Whether three more steps have brought next to nothing: what is left is not for want of spans."""
+    if len(tried) < 5:
+        return False
+    return min(t[2] for t in tried[-3:]) > 0.8 * min(t[2] for t in tried[:-3])
+
+
+def folded(surface: Surface) -> bool:
+    """Whether a surface turns over or shrinks to nothing somewhere."""
+    t = np.linspace(0, 1, 17)
+    d = surface_grid(surface, t, t, 1)
+    n = normals(d)
+    turned = np.minimum(dot(n[1:], n[:-1]).min(), dot(n[:, 1:], n[:, :-1]).min())
+    stretch = norm(np.cross(d[1, 0], d[0, 1]))
+    return bool(turned < 0 or stretch.min() < 1e-4 * stretch.mean())
+
+
+def _turned(surface: Surface, layout: _Layout) -> Surface:
+    """The patch with its normal on the side of its first neighbour's."""
+    for name, (placed, _) in sorted(layout.sides.items(), key=lambda x: x[1][1]):
+        if not isinstance(placed.asked.source, Edge):
+            continue
+        middle = np.array([0.5])
+        where = np.array([0.5, 0.5])
+        where["uv".index(name[0])] = float(name[1])
+        own = normals(surface_grid(surface, where[:1], where[1:], 1))[0, 0]
+        return surface if float(own @ placed.side.at(middle).normal[0]) >= 0 else reverse_surface(surface, "u")
+    return surface
+
+
+def _words(found: Sequence[Corner], figures: Sequence[SideFigures], layout: _Layout, searched: bool) -> list[str]:
+    out = contradictions(found, {n: p.asked.order for p, n in layout.sides.values()})
+    worst = max(figures, key=lambda f: f.ratio)
+    if worst.ratio > 1.0 and searched:
+        out.append(f"Side {worst.number + 1} is met no better than {worst.ratio:.1f} times what is aimed at.")
+    return out
+
+
+def contradictions(found: Sequence[Corner], orders: Mapping[int, int]) -> list[str]:
+    """Words for corners at which two neighbours ask for different things. orders: asked for, by number of the side."""
+    out = []
+    for c in found:
+        order = min(orders[i] for i in c.sides)
+        x, y, z = c.point
+        if c.angle is None or order == 0:
+            continue
+        if c.angle > _CONFLICT[0] or (order > 1 and max(c.bends or 0.0, c.twist or 0.0) > _CONFLICT[1]):
+            out.append(
+                f"At ({x:.2f}, {y:.2f}, {z:.2f}) mm sides {c.sides[0] + 1} and {c.sides[1] + 1} contradict each other: "
+                f"their normals by {c.angle:.3f}°, curvatures by {c.bends:.1f} %, twist by {c.twist:.1f} %. "
+                "No patch heals that: repair the neighbours there."
+            )
+    return out

@@ -1,0 +1,128 @@
+"""A hole of any number of sides filled by one patch that runs on beyond it and is trimmed along its sides, at once."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+import shapely
+
+from pamble.core.arrays import Array
+from pamble.core.checks.measured import measure_seam
+from pamble.core.checks.seams import Seam
+from pamble.core.curves.measure import deviation
+from pamble.core.errors import GeometryError
+from pamble.core.faces.face import Edge, Face, base_name
+from pamble.core.faces.trim import Cutter, divide
+from pamble.core.patches.boundary import PatchMade, SideFigures, contradictions, folded
+from pamble.core.patches.conditions import Contains
+from pamble.core.patches.loop import Asked, Chain, Placed, chain, corners, refuse_gap
+from pamble.core.patches.meets import MeetsAlong
+from pamble.core.patches.solve import Condition, fit
+from pamble.core.patches.space import Patch, Space
+from pamble.core.spline.curve import Curve
+from pamble.core.tolerances import BLEND_GAP
+
+_PLACES = 60
+"""Places along each side."""
+
+_MARGIN = 0.06
+"""How far the patch reaches beyond the hole, as a share of its size."""
+
+_MOST_SPANS = 6
+_CUT = 1e-4
+"""Tolerance, mm, of the trim along the sides."""
+
+
+def trimmed_patch(asked: Sequence[Asked], diagonal: float, degree: int = 5, spans: int | None = None) -> PatchMade:
+    """One patch over a closed loop of sides, each met as it asks, trimmed along them.
+
+    ``diagonal`` of the part, mm, bounds the curvature reference. spans: in both directions, found if None. The patch is
+    laid out over the plane that fits the sides best, so the hole must be seen whole from one side. Raises
+    `GeometryError` for sides that do not close.
+    """
+    c = chain(asked)
+    for i, meets in enumerate(c.joined):
+        if not meets:
+            refuse_gap(c, i)
+    found = corners(c, diagonal) if len(asked) > 1 else []
+    best: tuple[float, Patch, Array, list[Array]] | None = None
+    tried: list[tuple[int, int, float]] = []
+    for k in [spans] if spans else range(1, _MOST_SPANS + 1):
+        patch, control, uv, ratio = _fitted(c, degree, k, diagonal)
+        tried.append((k, k, ratio))
+        if not folded(patch.surface(control)) and (best is None or ratio < best[0]):
+            best = (ratio, patch, control, uv)
+        if ratio <= 1.0 or (len(tried) > 3 and ratio > 0.8 * min(t[2] for t in tried[:-2])):
+            break
+    if best is None:
+        raise GeometryError(
+            "One patch over this hole folds: lay it out in several pieces, or ask for less at its sides."
+        )
+    face = _cut_out(Face(best[1].surface(best[2])), c, best[3])
+    figures = _figures(face, c, diagonal)
+    warnings = contradictions(found, {n: p.asked.order for p, n in zip(c.sides, c.order, strict=True)})
+    return PatchMade(face, tuple(figures), tuple(found), tuple(tried), tuple(warnings))
+
+
+def _fitted(c: Chain, degree: int, spans: int, diagonal: float) -> tuple[Patch, Array, list[Array], float]:
+    """The patch, its control points, the parameters of the sides, and the worst figure over its aim."""
+    s = np.linspace(0, 1, _PLACES)
+    lines = [p.side.points(s) for p in c.sides]
+    cloud = np.vstack(lines)
+    middle = cloud.mean(axis=0)
+    axes = np.linalg.svd(cloud - middle, full_matrices=False)[2]
+    flat = (cloud - middle) @ axes[:2].T
+    low, high = flat.min(axis=0), flat.max(axis=0)
+    low, high = low - _MARGIN * (high - low), high + _MARGIN * (high - low)
+    patch = Patch(Space.even(degree, spans), Space.even(degree, spans))
+
+    def plane(u: Array, v: Array) -> Array:
+        x, y = low[0] + u * (high[0] - low[0]), low[1] + v * (high[1] - low[1])
+        return np.asarray(middle + x[:, None, None] * axes[0] + y[None, :, None] * axes[1])
+
+    places = [((line - middle) @ axes[:2].T - low) / (high - low) for line in lines]
+    start = patch.interpolate(plane)
+    soft: list[Condition] = [
+        Contains(line, uv, tolerance=0.02, fixed=True) for line, uv in zip(lines, places, strict=True)
+    ]
+    reference = fit(patch, soft, start, tau=3.0, steps=1, alone=True)
+    conditions = [_condition(p, uv, i, diagonal) for i, (p, uv) in enumerate(zip(c.sides, places, strict=True))]
+    made = fit(patch, conditions, reference.control, tau=3.0, steps=8)
+    return patch, made.control, [x.uv for x in conditions], made.ratio
+
+
+def _condition(p: Placed, uv: Array, number: int, diagonal: float) -> Contains | MeetsAlong:
+    s = np.linspace(0, 1, _PLACES)
+    if isinstance(p.asked.source, Curve):
+        return Contains(p.side.points(s), uv, tolerance=0.25 * BLEND_GAP, name=f"side {number}")
+    return MeetsAlong(p.side, s, uv, p.asked.order, 1.0 / max(diagonal, 1e-9), name=f"side {number}")
+
+
+def _cut_out(face: Face, c: Chain, uv: Sequence[Array]) -> Face:
+    """The face inside the loop."""
+    cutters = [Cutter(f"side{n + 1}", f"side {n + 1}", p.side.curve) for p, n in zip(c.sides, c.order, strict=True)]
+    divided = divide(face, cutters, _CUT)
+    hole = shapely.Polygon(np.vstack(uv)).buffer(0)
+    inside = [r.number for r in divided.regions if hole.contains(shapely.Point(r.at))]
+    if len(inside) != 1:
+        words = " ".join(x.words for x in divided.complaints)
+        raise GeometryError(f"The sides do not close on the patch. {words}".strip())
+    return divided.holding(inside)[0]
+
+
+def _figures(face: Face, c: Chain, diagonal: float) -> list[SideFigures]:
+    out = []
+    for p, n in zip(c.sides, c.order, strict=True):
+        for edge in (e for e in face.edges if base_name(e.name) == f"side{n + 1}"):
+            if isinstance(p.asked.source, Curve):
+                gap = deviation(edge.space, p.asked.source).distance
+                out.append(SideFigures(n, edge.name, 0, gap))
+                continue
+            out.append(_met(edge, p.asked.source, p.asked.order, n, diagonal))
+    return out
+
+
+def _met(edge: Edge, other: Edge, order: int, number: int, diagonal: float) -> SideFigures:
+    w = measure_seam(Seam((0, 1), edge, other, edge.domain), diagonal).worst
+    return SideFigures(number, edge.name, order, w["gap"].value, w["angle"].value, w["curvature"].value)

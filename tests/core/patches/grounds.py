@@ -1,0 +1,45 @@
+"""Known surfaces with a hole cut into them: what a patch is to give back."""
+
+import numpy as np
+
+from pamble.core.curves.fit import fit_points
+from pamble.core.faces.face import Edge, natural_edge
+from pamble.core.spline import basis
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points, surface_points
+from pamble.core.spline.knots import surface_part
+from pamble.core.spline.surface import Surface
+
+
+def ground(seed: int, rise: float, count: int = 7) -> Surface:
+    """A freeform panel of 400 x 300 mm."""
+    rng = np.random.default_rng(seed)
+    x, y = np.meshgrid(np.linspace(0, 400, count), np.linspace(0, 300, count), indexing="ij")
+    z = rise * (np.sin(x / 190 + 0.3) + np.cos(y / 111)) + rng.normal(size=x.shape) * rise * 0.12
+    knots = basis.uniform_knots(5, count - 5)
+    return Surface(5, 5, knots, knots, np.dstack([x, y, z]))
+
+
+def window(surface: Surface, u=(0.35, 0.65), v=(0.3, 0.7)) -> list[Edge]:
+    """The four edges round a hole between iso-curves: below, right, above, left."""
+    (u0, u1), (v0, v1) = surface.domain
+    u, v = [u0 + x * (u1 - u0) for x in u], [v0 + x * (v1 - v0) for x in v]
+    parts = {"v1": (u, (v0, v[0])), "u0": ((u[1], u1), v), "v0": (u, (v[1], v1)), "u1": ((u0, u[0]), v)}
+    return [natural_edge(surface_part(surface, tuple(a), tuple(b)), side) for side, (a, b) in parts.items()]
+
+
+def hole(surface: Surface, sides: int, bulge: float = 0.08, turn: float = 0.3, radius: float = 0.2) -> list[Edge]:
+    """Edges round a hole cut anywhere, bulged outward, none of them an iso-curve."""
+    angle = turn + np.arange(sides) * 2 * np.pi / sides
+    tips = 0.5 + radius * np.stack([np.cos(angle), np.sin(angle)], axis=1)
+    out = []
+    for a, b in zip(tips, np.roll(tips, -1, axis=0), strict=True):
+        outward = 2 * bulge * np.array([(b - a)[1], -(b - a)[0]])
+        line = Curve(
+            3, basis.uniform_knots(3, 1), np.array([a, a + (b - a) / 3 + outward, b - (b - a) / 3 + outward, b])
+        )
+        t = np.linspace(0, 1, 400)
+        uv = curve_points(line, t)
+        space = fit_points(surface_points(surface, uv[:, 0], uv[:, 1]), 5, 2e-5, None, t).curve
+        out.append(Edge(surface, f"e{len(out)}", line, -1.0, space))
+    return out
