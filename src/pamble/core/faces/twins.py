@@ -7,6 +7,7 @@ from itertools import pairwise
 import numpy as np
 
 from pamble.core.arrays import Array, norm
+from pamble.core.curves.transform import Affine
 from pamble.core.faces.face import Edge, Face
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
@@ -28,6 +29,16 @@ def on_surface(face: Face, surface: Surface, tolerance: float) -> Face:
     if face.natural:
         return Face(surface, (), face.names)
     loops = tuple(tuple(_moved(e, surface, tolerance) for e in loop) for loop in face.loops)
+    return Face(surface, loops, face.names)
+
+
+def moved_face(face: Face, change: Affine) -> Face:
+    """The face moved, turned, mirrored or scaled with its trims; exact. Its normal follows its parameters."""
+    surface = change.apply(face.surface)
+    loops = tuple(
+        tuple(Edge(surface, e.name, e.pcurve, e.inward, change.apply(e.space), e.at) for e in loop)
+        for loop in face.loops
+    )
     return Face(surface, loops, face.names)
 
 

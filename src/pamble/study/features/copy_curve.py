@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Literal, Protocol
 
 import numpy as np
 
@@ -32,7 +32,19 @@ class CopyParams(Stored):
     copies: int = number("Copies", 1, when=("how", "move", "turn", "scale"), ge=1, le=100)
 
 
-def _change(params: CopyParams, pivot: Array, times: int) -> Affine:
+class Copying(Protocol):
+    """What says how something is copied."""
+
+    how: Literal["move", "turn", "mirror", "scale"]
+    shift: Point
+    axis: Point
+    degrees: float
+    normal: Point
+    factors: Point
+
+
+def change_of(params: Copying, pivot: Array, times: int) -> Affine:
+    """The change done so many times over."""
     match params.how:
         case "move":
             return translation(times * np.array(params.shift))
@@ -50,7 +62,7 @@ def run(params: CopyParams, inputs: Inputs, context: Context) -> Made:
     curve = inputs.curve(params.curve)
     pivot = inputs.point(params.pivot)
     count = 1 if params.how == "mirror" else params.copies
-    copies = [_change(params, pivot, k + 1).apply(curve) for k in range(count)]
+    copies = [change_of(params, pivot, k + 1).apply(curve) for k in range(count)]
     middle = curve_points(copies[0], [0.5 * sum(copies[0].domain)])[0]
     handles = (turn("degrees", "Turn", params.degrees, pivot, np.array(params.axis), middle),)
     return made_curves(*copies, handles=handles if params.how == "turn" else ())

@@ -1,11 +1,12 @@
 import { Button } from '@mantine/core';
 
-import type { Params } from '../../api/types';
+import type { EdgeRef, Params } from '../../api/types';
 import { startRepick } from '../../state/actions';
 import { changeParams } from '../../state/drafts';
 import { complete, counts, fieldsOf, LISTS, toolOf, type Field } from '../../state/catalog';
 import { useStudy } from '../../state/study';
 import { useTools, type Repick } from '../../state/tools';
+import { Continuities } from './Continuities';
 import { CurveFigures } from './CurveFigures';
 import { DraftKeys } from './DraftKeys';
 import { FaceFigures } from './FaceFigures';
@@ -118,6 +119,10 @@ function OneField({ field, id, kind, params, draft, facts }: Omit<BlockProps, 'f
     case 'cvs':
       if (!draft) return null;
       break;
+    case 'continuities': {
+      const sides = fieldsOf(kind).find((f) => f.widget === 'lines');
+      return <Continuities field={field} sides={(params[sides?.name ?? ''] as EdgeRef[] | undefined) ?? []} value={(params[field.name] as number[] | undefined) ?? []} change={change} />;
+    }
     case 'directions':
       return draft ? null : <Directions id={id} params={params} />;
     default:

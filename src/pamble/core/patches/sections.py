@@ -1,0 +1,153 @@
+"""Sections of different make brought to one direction, one pace and one knot vector, so that nothing twists between."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+
+from pamble.core.arrays import Array, norm
+from pamble.core.curves.least_squares import fit_on_knots
+from pamble.core.curves.measure import curve_length, length_parameters
+from pamble.core.errors import GeometryError
+from pamble.core.spline import basis
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.knots import recast_curve, reverse_curve
+from pamble.core.surfaces.extrude import common_knots, on_unit
+from pamble.core.tolerances import COINCIDENT
+
+_PLACES = 64
+_POINTS = 200
+_PACE = 0.12
+"""Difference of pace between sections, as a share of the length, from which they are fitted anew by length."""
+
+_MOST_SPANS = 24
+
+
+@dataclass(frozen=True)
+class Alike:
+    """Sections on one degree and one knot vector over [0, 1]. turned: which of them were reversed. deviation: of those
+    that were fitted anew, mm; 0 where all are exact.
+    """
+
+    curves: tuple[Curve, ...]
+    turned: tuple[bool, ...]
+    deviation: float
+
+
+def alike(sections: Sequence[Curve], turned: Sequence[bool | None] = (), tolerance: float = 0.002) -> Alike:
+    """Sections made compatible.
+
+    turned: whether a section runs backward, None where its nearer sense is to be found. Where their own paces agree and
+    it takes no more CVs, all knots are put together, which is exact; else they are fitted at the pace of their lengths
+    on as few spans as the tolerance, mm, allows. Raises `GeometryError` for open and closed sections among each other.
+    """
+    if len(sections) < 2:
+        raise GeometryError("A loft needs two sections or more.")
+    shut = [_closed(c) for c in sections]
+    if any(shut) and not all(shut):
+        raise GeometryError(
+            f"Section {shut.index(not shut[0]) + 1} is {'open' if shut[0] else 'closed'} and the first is not."
+        )
+    ways = _directed(sections, [*turned, *[None] * (len(sections) - len(turned))], shut[0])
+    run = [on_unit(reverse_curve(c) if way else c) for c, way in zip(sections, ways, strict=True)]
+    exact = _together(run)
+    if exact is not None and _same_pace(run):
+        return Alike(tuple(exact), tuple(ways), 0.0)
+    fitted, off = _fitted(run, tolerance)
+    if exact is not None and (len(exact[0].control) <= len(fitted[0].control) or off > tolerance):
+        return Alike(tuple(exact), tuple(ways), 0.0)
+    return Alike(tuple(fitted), tuple(ways), off)
+
+
+def _closed(curve: Curve) -> bool:
+    ends = curve_points(curve, curve.domain)
+    return float(np.linalg.norm(ends[1] - ends[0])) < 1e3 * COINCIDENT
+
+
+def _directed(sections: Sequence[Curve], given: Sequence[bool | None], shut: bool) -> list[bool]:
+    """Which sections run backward, so that each runs as the one before it."""
+    s = np.linspace(0, 1, _PLACES)
+    rows = [curve_points(c, length_parameters(c, s)) for c in sections]
+    out = [bool(given[0])]
+    for i, (row, fixed) in enumerate(zip(rows[1:], given[1:], strict=True)):
+        before = rows[i][::-1] if out[i] else rows[i]
+        if fixed is not None:
+            out.append(fixed)
+            continue
+        if shut:
+            a, b = _area(before), _area(row)
+            way = row.mean(axis=0) - before.mean(axis=0)
+            leans = min(abs(float(x @ way)) / max(float(np.linalg.norm(x)), 1e-300) for x in (a, b))
+            both = float(a @ way) * float(b @ way) if leans > 0.3 * np.linalg.norm(way) else float(a @ b)
+            out.append(both < 0)
+            continue
+        centred = [x - x.mean(axis=0) for x in (before, row)]
+        keep = norm(before[[0, -1]] - row[[0, -1]]).sum() + norm(centred[0] - centred[1]).mean()
+        swap = norm(before[[0, -1]] - row[[-1, 0]]).sum() + norm(centred[0] - centred[1][::-1]).mean()
+        out.append(bool(swap < keep))
+    return out
+
+
+def _area(points: Array) -> Array:
+    rel = points - points.mean(axis=0)
+    return np.asarray(0.5 * np.cross(rel, np.roll(rel, -1, axis=0)).sum(axis=0))
+
+
+def _together(run: Sequence[Curve]) -> list[Curve] | None:
+    """All on the knots of all; None where weights differ, so that a skin through them would not be one surface."""
+    degree = max(c.degree for c in run)
+    knots = common_knots(run, degree)
+    out = [recast_curve(c, degree, knots) for c in run]
+    weights = [np.ones(len(c.control)) if c.weights is None else c.weights for c in out]
+    if any(np.abs(w - weights[0]).max() > 1e-12 for w in weights[1:]):
+        return None
+    return out
+
+
+def _same_pace(run: Sequence[Curve]) -> bool:
+    s = np.linspace(0, 1, 33)
+    shares = np.array([length_parameters(c, s) for c in run])
+    return bool(np.ptp(shares, axis=0).max() < _PACE)
+
+
+def _fitted(run: Sequence[Curve], tolerance: float) -> tuple[list[Curve], float]:
+    s = np.linspace(0, 1, _POINTS + 1)
+    rows = [curve_points(c, length_parameters(c, s)) for c in run]
+    best: tuple[list[Curve], float] | None = None
+    for spans in range(1, _MOST_SPANS + 1):
+        knots = basis.uniform_knots(5, spans)
+        fits = [fit_on_knots(row, s, knots, tolerance, patient=spans > 4)[0] for row in rows]
+        off = max(f.deviation for f in fits)
+        if best is None or off < best[1]:
+            best = [f.curve for f in fits], off
+        if off <= tolerance:
+            break
+    assert best is not None
+    return best
+
+
+def chord_parameters(curves: Sequence[Curve], around: bool = False) -> Array:
+    """Parameters (n,) of sections by their mean distances, on [0, 1]; of a ring one more, for the first come round."""
+    points = np.array([curve_points(c, np.linspace(0, 1, 25)) for c in curves])
+    row = [*points, points[0]] if around else list(points)
+    steps = [float(norm(b - a).mean()) for a, b in pairwise(row)]
+    if min(steps) < 1e-6:
+        i = int(np.argmin(steps)) + 1
+        raise GeometryError(f"Sections {i} and {i % len(points) + 1} lie on each other: move one, or leave it out.")
+    return np.concatenate([[0.0], np.cumsum(steps)]) / sum(steps)
+
+
+def out_of_order(curves: Sequence[Curve]) -> int | None:
+    """The number of a section that lies out of order, as the way through all doubles back there; None if none does."""
+    middles = np.array([curve_points(c, np.linspace(0, 1, 25)).mean(axis=0) for c in curves])
+    size = max(curve_length(c) for c in curves)
+    for i in range(1, len(middles) - 1):
+        a, b = middles[i] - middles[i - 1], middles[i + 1] - middles[i]
+        far = min(np.linalg.norm(a), np.linalg.norm(b))
+        if far > 0.02 * size and float(a @ b) < -0.8 * float(np.linalg.norm(a) * np.linalg.norm(b)):
+            return i
+    return None

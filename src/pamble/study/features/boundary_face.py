@@ -1,0 +1,112 @@
+"""Boundary patch: a face between two, three or four edges or curves, G0 to G2 at each."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import Field, field_validator
+
+from pamble.core.faces.face import Edge
+from pamble.core.patches.boundary import PatchMade, boundary_patch
+from pamble.core.patches.loop import Asked, chain
+from pamble.core.patches.trimmed import trimmed_patch
+from pamble.core.spline.curve import Curve
+from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, made_face
+from pamble.study.features.fields import choice, number
+from pamble.study.references import EdgeRef, PlaneRef
+from pamble.study.stored import Stored
+
+_MOST = 2
+
+
+class BoundaryParams(Stored):
+    """edges: in any order. continuity: of each, 2 where the list is shorter; a curve that stands alone is contained.
+    square_to: the plane to which curves that lie on it are left square. spans: along u and v, found if null.
+    """
+
+    edges: list[EdgeRef] = Field(title="Sides", min_length=2, max_length=4)
+    continuity: list[int] = choice("Continuity of each side", [], widget="continuities", limits={"maximum": _MOST})
+    influence: float | None = number("Influence", None, gt=0, le=5)
+    square_to: PlaneRef | None = choice("Square to", None)
+    degree: int = number("Degree", 5, ge=3, le=9)
+    spans: tuple[int, int] | None = choice("Spans", None, widget="none")
+
+    @field_validator("continuity")
+    @classmethod
+    def _known(cls, value: list[int]) -> list[int]:
+        if not all(0 <= g <= _MOST for g in value):
+            raise ValueError("continuity is G0, G1 or G2")
+        return value
+
+    def orders(self) -> list[int]:
+        """The continuity of every side."""
+        return [*self.continuity, *[_MOST] * len(self.edges)][: len(self.edges)]
+
+
+_ON_PLANE = 1e-3
+"""How far, mm, a curve may lie off a plane to count as lying on it."""
+
+
+def run(params: BoundaryParams, inputs: Inputs, context: Context) -> Made:
+    """Build the patch; while the pointer is down on the spans that it was kept with."""
+    inputs.different(params.edges)
+    orders = params.orders()
+    asked = [_asked(params, ref, order, inputs) for ref, order in zip(params.edges, orders, strict=True)]
+    diagonal = max(a.source.surface.diagonal if isinstance(a.source, Edge) else _length(a.source) for a in asked)
+    kept = context.kept.shape.face if context.kept is not None and context.kept.shape is not None else None
+    spans = params.spans
+    if context.preview and spans is None and kept is not None:
+        spans = kept.surface.spans
+    if len(asked) < 4 and all(chain(asked).joined):
+        made = trimmed_patch(asked, diagonal, params.degree, None if spans is None else max(spans))
+    else:
+        made = boundary_patch(asked, diagonal, params.degree, spans)
+    seams = tuple(
+        DeclaredSeam(f.patch_side, params.edges[f.number].feature, params.edges[f.number].edge, orders[f.number])
+        for f in made.sides
+        if isinstance(asked[f.number].source, Edge) and asked[f.number].square is None
+    )
+    return made_face(made.face, seams=seams, warnings=made.warnings, **_facts(made))
+
+
+def _asked(params: BoundaryParams, ref: EdgeRef, order: int, inputs: Inputs) -> Asked:
+    source = inputs.edge(ref) if inputs.is_edge(ref) else inputs.curve(ref)
+    square = None
+    if params.square_to is not None:
+        plane = inputs.plane(params.square_to)
+        line = source.space if isinstance(source, Edge) else source
+        if abs(plane.height(line.control)).max() < _ON_PLANE:
+            square = plane.normal
+    return Asked(source, order, params.influence, square)
+
+
+def _length(curve: Curve) -> float:
+    span = curve.control.max(axis=0) - curve.control.min(axis=0)
+    return float((span**2).sum() ** 0.5)
+
+
+def _facts(made: PatchMade) -> dict[str, Any]:
+    return {
+        "sides": [
+            {"gap": s.gap, "angle": s.angle or 0.0, "curvature": s.curvature or 0.0}
+            for s in sorted(made.sides, key=lambda s: s.number)
+        ],
+        "corners": [
+            {"gap": c.gap, "angle": c.angle, "curvature": c.bends, "twist": c.twist}
+            for c in made.corners
+            if c.angle is not None
+        ],
+        "trials": [{"spans": u + v, "cvs": 0, "ratio": r} for u, v, r in made.tried],
+    }
+
+
+_PARTS = (("gap", "mm"), ("angle", "°"), ("curvature", "%"))
+
+KIND = FeatureKind(
+    "boundary_patch", "Boundary patch", "primary", BoundaryParams, run, "primaries",
+    "Pick two, three or four edges or curves round it.", makes="face", section="",
+    figures=(
+        Figure("sides", "Side", form="parts", each="Side {n}", parts=_PARTS),
+        Figure("corners", "Corner", form="parts", each="Corner {n}", parts=(*_PARTS, ("twist", "%"))),
+    ),
+)  # fmt: skip

@@ -1,0 +1,148 @@
+"""Faces that a curve makes on its way: extruded, revolved, swept along one rail or between two."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+from pydantic import Field
+
+from pamble.core.arrays import Array
+from pamble.core.curves.offset import curve_plane
+from pamble.core.curves.relations import touched_line
+from pamble.core.errors import GeometryError
+from pamble.core.faces.face import Face
+from pamble.core.patches.sweep import path_frames, rail_frames, sweep
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points
+from pamble.core.surfaces.extrude import drafted, extrude
+from pamble.core.surfaces.revolve import revolve
+from pamble.study.features.base import Context, FeatureKind, Inputs, Made, made_face
+from pamble.study.features.fields import choice, heading, number
+from pamble.study.features.figures import DEVIATION
+from pamble.study.features.handles import pull, turn
+from pamble.study.references import EdgeRef, FaceRef, Point
+from pamble.study.stored import Stored
+
+_AXES = {"x": 0, "y": 1, "z": 2}
+_REACH = (-1e5, 1e5)
+
+
+class ExtrudeParams(Stored):
+    """A curve moved to both sides. draft: by how much the walls lean outward; 0 is exact."""
+
+    curve: EdgeRef = choice("Curve")
+    along: Literal["x", "y", "z", "its plane", "given"] = choice(
+        "Along", "its plane", labels={"its plane": "square to its plane"}
+    )
+    direction: Point = heading("Direction", (0.0, 0.0, 1.0), when=("along", "given"))
+    forward: float = number("Forward", 50.0, "mm", ge=-1e5, le=1e5)
+    back: float = number("Back", 0.0, "mm", ge=-1e5, le=1e5)
+    draft: float = number("Draft", 0.0, "°", gt=-89, lt=89)
+
+
+def extruded(params: ExtrudeParams, inputs: Inputs, context: Context) -> Made:
+    """Build the wall."""
+    curve = inputs.curve(params.curve)
+    way = _direction(params, curve)
+    if params.draft == 0:
+        surface, off = extrude(curve, way, -params.back, params.forward), 0.0
+    else:
+        surface, off = drafted(curve, way, -params.back, params.forward, params.draft, context.fit)
+    middle = curve_points(curve, [0.5 * sum(curve.domain)])[0]
+    handles = (
+        pull("forward", "Forward", params.forward, middle, way, limits=_REACH),
+        pull("back", "Back", params.back, middle, -way, limits=_REACH),
+    )
+    return made_face(Face(surface), handles=handles, deviation=off)
+
+
+def _direction(params: ExtrudeParams, curve: Curve) -> Array:
+    if params.along in _AXES:
+        return np.asarray(np.eye(3)[_AXES[params.along]])
+    if params.along == "given":
+        return np.array(params.direction) / max(float(np.linalg.norm(params.direction)), 1e-12)
+    normal, off = curve_plane(curve)
+    size = float(np.ptp(curve.control, axis=0).max())
+    if off > 1e-3 * size:
+        raise GeometryError(f"The curve leaves its plane by {off:.2f} mm: choose x, y, z or a direction of your own.")
+    up = float(normal[int(np.argmax(np.abs(normal)))])
+    return np.asarray(normal if up > 0 else -normal)
+
+
+class RevolveParams(Stored):
+    """A profile turned about an axis, exact. axis: a straight line, or a global axis."""
+
+    profile: EdgeRef = choice("Profile")
+    about: Literal["line", "x", "y", "z"] = choice("About", "line", labels={"line": "a line"})
+    axis: EdgeRef | None = choice("Axis", None, ("about", "line"), placed=True)
+    start: float = number("From", 0.0, "°", ge=-360, le=360)
+    end: float = number("To", 360.0, "°", ge=-360, le=360)
+
+
+def revolved(params: RevolveParams, inputs: Inputs, context: Context) -> Made:
+    """Build the surface of revolution."""
+    profile = inputs.curve(params.profile)
+    if params.about == "line":
+        if params.axis is None:
+            raise GeometryError("A revolution needs a line to turn about: pick one, or choose x, y or z.")
+        point, axis = touched_line(inputs.curve(params.axis))
+    else:
+        point, axis = np.zeros(3), np.eye(3)[_AXES[params.about]]
+    surface = revolve(profile, point, axis, params.start, params.end)
+    rim = curve_points(profile, [0.5 * sum(profile.domain)])[0]
+    centre = point + float((rim - point) @ axis) * axis
+    angle = np.radians(params.end)
+    arm = rim - centre
+    at = centre + np.cos(angle) * arm + np.sin(angle) * np.cross(axis, arm)
+    return made_face(Face(surface), handles=(turn("end", "To", params.end, centre, axis, at, (-360.0, 360.0)),))
+
+
+class SweepParams(Stored):
+    """Sections along a rail, or between two. way: how the section turns on its way. places: where the sections stand,
+    as shares of the rail's length; where the rail meets them when left out.
+    """
+
+    rail: EdgeRef = choice("Rail")
+    sections: list[EdgeRef] = Field(title="Sections", min_length=1)
+    second: EdgeRef | None = choice("Second rail", None)
+    way: Literal["turning", "fixed", "held", "face"] = choice(
+        "The section", "turning",
+        labels={"turning": "turns with the path", "fixed": "keeps its direction", "held": "is held to a direction",
+                "face": "is held to a face"},
+    )  # fmt: skip
+    held: Point = heading("Direction", (0.0, 0.0, 1.0), when=("way", "held"))
+    face: FaceRef | None = choice("Face", None, ("way", "face"), placed=True)
+    straight: bool = choice("Straight between sections", False)
+    keep_height: bool = choice("Height stays between two rails", False)
+    tolerance: float = number("Tolerance", 0.002, "mm", gt=0, le=10)
+
+
+def swept(params: SweepParams, inputs: Inputs, context: Context) -> Made:
+    """Build the sweep."""
+    rail = inputs.curve(params.rail)
+    sections = inputs.different(params.sections)
+    if params.second is not None:
+        second = inputs.curve(params.second)
+        frames = rail_frames(rail, second, params.keep_height)
+    else:
+        face = inputs.face(params.face).surface if params.way == "face" and params.face is not None else None
+        frames = path_frames(rail, params.way, np.array(params.held), face)
+    made = sweep(sections, rail, frames, straight=params.straight, tolerance=params.tolerance)
+    return made_face(Face(made.surface), deviation=made.deviation)
+
+
+KINDS = (
+    FeatureKind(
+        "extrude", "Extrude", "primary", ExtrudeParams, extruded, "primaries", "Pick a curve.", makes="face",
+        section="", key="E", doing="Pull the handles. Enter keeps it, Esc drops it.", figures=(DEVIATION,),
+    ),
+    FeatureKind(
+        "revolve", "Revolve", "primary", RevolveParams, revolved, "primaries", "Pick a profile, then the axis.",
+        makes="face", section="From curves",
+    ),
+    FeatureKind(
+        "sweep", "Sweep", "primary", SweepParams, swept, "primaries", "Pick the rail, then the section.", makes="face",
+        section="From curves", figures=(DEVIATION,),
+    ),
+)  # fmt: skip

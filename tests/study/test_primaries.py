@@ -1,0 +1,217 @@
+"""Primaries grow from curves: closed forms, exact where they can be, joined to their neighbours, following their
+curves."""
+
+import numpy as np
+import pytest
+from OCP.BRepGProp import BRepGProp
+from OCP.GProp import GProp_GProps
+
+from pamble.core.faces.to_shape import face_to_shape
+from pamble.core.spline.closest import to_surface
+from pamble.core.spline.evaluate import curve_points, surface_grid
+from pamble.study.features import KINDS
+from pamble.study.frame import read_frame
+from pamble.study.kernel import Kernel
+from pamble.study.stored import SurfaceData
+from tests.core.patches.grounds import ground, window
+
+
+@pytest.fixture
+def kernel() -> Kernel:
+    return Kernel({"format": "pamble-study", "name": "bench", "features": []})
+
+
+def add(kernel, id, kind, **params):
+    feature = {"id": id, "kind": kind, "name": id, "role": KINDS[kind].role, "params": params}
+    kernel.commit({"op": "add_features", "features": [feature]})
+    return kernel.now.states[id]
+
+
+def line(feature, edge="c0"):
+    return {"feature": feature, "edge": edge}
+
+
+def face(kernel, id):
+    return kernel.now.world[id].shape.face
+
+
+def area(kernel, id) -> float:
+    """By OpenCASCADE."""
+    props = GProp_GProps()
+    BRepGProp.SurfaceProperties_s(face_to_shape(face(kernel, id)), props, 1e-9)
+    return float(props.Mass())
+
+
+def circle(kernel, id, radius=30.0, z=0.0, normal=(0, 0, 1), centre=None):
+    add(kernel, id, "ellipse", centre=centre or [0, 0, z], normal=list(normal), radius=radius)
+
+
+def points(surface, n=30):
+    t = np.linspace(0, 1, n)
+    (u0, u1), (v0, v1) = surface.domain
+    return surface_grid(surface, u0 + t * (u1 - u0), v0 + t * (v1 - v0))[0, 0].reshape(-1, 3)
+
+
+def test_an_extrusion_keeps_the_cvs_of_its_curve_and_a_drafted_circle_is_a_cone(kernel):
+    add(kernel, "c", "cv_curve", curve={"control": [[0, 0, 0], [30, 40, 0], [80, 50, 0], [120, 0, 0]]})
+    add(kernel, "e", "extrude", curve=line("c"), along="z", forward=40, back=10)
+    s = face(kernel, "e").surface
+    assert (s.degree_u, s.degree_v, s.control.shape[:2]) == (3, 1, (4, 2))
+    length = kernel.now.states["c"].made.facts["curves"][0]["length"]
+    assert area(kernel, "e") == pytest.approx(50 * length, rel=1e-6)
+    circle(kernel, "o")
+    add(kernel, "cone", "extrude", curve=line("o"), forward=40, draft=15)
+    # Lateral area of a frustum: pi (r1 + r2) slant.
+    r2 = 30 + 40 * np.tan(np.radians(15))
+    assert area(kernel, "cone") == pytest.approx(np.pi * (30 + r2) * 40 / np.cos(np.radians(15)), rel=1e-5)
+    p = points(face(kernel, "cone").surface)
+    assert np.hypot(p[:, 0], p[:, 1]) == pytest.approx(30 + p[:, 2] * np.tan(np.radians(15)), abs=2e-3)
+    folded = add(kernel, "bad", "extrude", curve=line("o"), forward=40, draft=-60)
+    assert "folds the rim" in folded.problem
+
+
+def test_revolutions_against_closed_forms(kernel):
+    circle(kernel, "tube", 10.0, normal=(0, 1, 0), centre=[40, 0, 0])
+    add(kernel, "torus", "revolve", profile=line("tube"), about="z")
+    assert area(kernel, "torus") == pytest.approx(4 * np.pi**2 * 40 * 10, rel=1e-6)
+    p = points(face(kernel, "torus").surface)
+    assert np.hypot(np.hypot(p[:, 0], p[:, 1]) - 40, p[:, 2]) == pytest.approx(10, abs=1e-10)
+    add(kernel, "arc", "arc", start=[0, 0, -25], through=[25, 0, 0], end=[0, 0, 25])
+    add(kernel, "axis", "line", start=[0, 0, 0], end=[0, 0, 9])
+    add(kernel, "ball", "revolve", profile=line("arc"), axis=line("axis"), start=0, end=180)
+    assert area(kernel, "ball") == pytest.approx(2 * np.pi * 25**2, rel=1e-6)
+    add(kernel, "across", "line", start=[-5, 0, 0], end=[20, 0, 30])
+    crossing = add(kernel, "bad", "revolve", profile=line("across"), about="z")
+    assert "crosses the axis" in crossing.problem
+    assert "5.00 mm beyond" in crossing.problem
+
+
+def test_sweeps_against_a_torus_and_a_path_too_tight(kernel):
+    add(kernel, "rail", "ellipse", centre=[0, 0, 0], normal=[0, 0, 1], radius=100, degrees=90)
+    start = curve_points(kernel.now.world["rail"].shape.curves[0], [0.0])[0]
+    axis = np.cross([0, 0, 1], start)
+    circle(kernel, "small", 20.0, normal=axis, centre=start.tolist())
+    kernel.commit({"op": "set_params", "id": "small", "changes": {"toward": start.tolist()}})
+    kernel.commit({"op": "set_params", "id": "small", "changes": {"centre": (start * 0.8).tolist()}})
+    made = add(kernel, "tube", "sweep", rail=line("rail"), sections=[line("small")])
+    assert made.problem is None
+    assert face(kernel, "tube").surface.control.shape[1] <= 8
+    p = points(face(kernel, "tube").surface)
+    assert np.hypot(np.hypot(p[:, 0], p[:, 1]) - 80, p[:, 2]) == pytest.approx(20, abs=0.004)
+    kernel.commit({"op": "set_params", "id": "small", "changes": {"radius": 60, "centre": (start * 0.4).tolist()}})
+    tight = kernel.now.states["tube"]
+    assert "crosses itself" in tight.problem
+    assert "radius there is 100.00 mm" in tight.problem
+
+
+def test_two_rails_carry_the_section_from_one_to_the_other(kernel):
+    add(kernel, "a", "cv_curve", curve={"control": [[0, 0, 0], [60, 0, 10], [120, 10, 25], [180, 20, 10]]})
+    add(kernel, "b", "cv_curve", curve={"control": [[0, 50, 0], [60, 60, 5], [120, 80, 20], [180, 70, 5]]})
+    add(kernel, "s", "cv_curve", curve={"control": [[0, 0, 0], [0, 10, 15], [0, 40, 15], [0, 50, 0]]})
+    made = add(kernel, "sw", "sweep", rail=line("a"), sections=[line("s")], second=line("b"))
+    assert made.problem is None
+    surface = face(kernel, "sw").surface
+    for rail in ("a", "b"):
+        rim = curve_points(kernel.now.world[rail].shape.curves[0], np.linspace(0, 1, 60))
+        assert to_surface(surface, rim).distance.max() < 0.004
+
+
+def test_a_loft_through_circles_is_a_cylinder_and_freeform_sections_are_kept(kernel):
+    for i, z in enumerate((0, 20, 60)):
+        circle(kernel, f"o{i}", 30.0, z)
+    add(kernel, "cyl", "loft", sections=[line(f"o{i}") for i in range(3)])
+    p = points(face(kernel, "cyl").surface)
+    assert np.hypot(p[:, 0], p[:, 1]) == pytest.approx(30, abs=1e-9)
+    rng = np.random.default_rng(3)
+    for i, y in enumerate((0, 60, 130, 200)):
+        n = 6 + i % 2
+        x = np.linspace(0, 200, n) if i != 2 else np.linspace(200, 0, n)
+        net = np.stack([x, np.full(n, float(y)), 12 * np.sin(x / 60 + y / 90) + rng.normal(size=n)], axis=1)
+        add(kernel, f"s{i}", "cv_curve", curve={"control": net.tolist()})
+    made = add(kernel, "l", "loft", sections=[line(f"s{i}") for i in range(4)])
+    assert made.made.facts["off_sections"] < 1e-6
+    assert face(kernel, "l").surface.control.shape[0] <= 14
+    iso = add(kernel, "g", "iso_curve", face={"feature": "l"}, held="u", at=[0.4])
+    assert iso.problem is None
+    guided = add(kernel, "lg", "loft", sections=[line(f"s{i}") for i in range(4)], guides=[line("g")])
+    assert guided.made.facts["off_sections"] < 0.002
+    assert guided.made.facts["off_guides"] < 0.005
+    add(kernel, "far", "line", start=[100, -20, 80], end=[100, 220, 80])
+    miss = add(kernel, "bad", "loft", sections=[line(f"s{i}") for i in range(4)], guides=[line("far")])
+    assert "Guide 1 misses section 1 by" in miss.problem
+    wrong = add(kernel, "mixed", "loft", sections=[line("s0"), line("s2"), line("s1"), line("s3")])
+    assert "out of order" in wrong.problem
+    open_closed = add(kernel, "oc", "loft", sections=[line("s0"), line("o0")])
+    assert "closed and the first is not" in open_closed.problem
+
+
+def test_a_loft_meets_the_faces_at_its_ends_with_curvature(kernel):
+    below, _, above, _ = window(ground(1, 40))
+    for name, e in (("below", below), ("above", above)):
+        add(kernel, name, "face", face={"surface": SurfaceData.of(e.surface).model_dump()})
+    sections = [line("below", "v1"), line("above", "v0")]
+    made = add(kernel, "l", "loft", sections=sections, start="curvature", end="curvature")
+    assert made.problem is None
+    rows = [r for r in read_frame(kernel.frame())[0]["seams"] if "l" in (r["a"]["feature"], r["b"]["feature"])]
+    assert len(rows) == 2
+    assert {r["state"] for r in rows} == {"holds"}
+    assert max(r["angle"]["max"] for r in rows) < 0.005
+    assert max(r["curvature"]["max"] for r in rows) < 1.0
+
+
+def test_a_boundary_patch_follows_its_neighbours_and_promises_its_seams(kernel):
+    for i, e in enumerate(window(ground(2, 40))):
+        add(kernel, f"n{i}", "face", face={"surface": SurfaceData.of(e.surface).model_dump()})
+    edges = [line("n0", "v1"), line("n1", "u0"), line("n2", "v0"), line("n3", "u1")]
+    made = add(kernel, "p", "boundary_patch", edges=edges, continuity=[2, 2, 1, 0])
+    assert [s.continuity for s in sorted(made.made.seams, key=lambda s: s.feature)] == [2, 2, 1, 0]
+    sides = made.made.facts["sides"]
+    assert max(s["gap"] for s in sides) < 0.002
+    assert max(s["angle"] for s in sides[:3]) < 0.005
+    at = face(kernel, "n0").surface.control[2, 2] + [0, 0, 2.0]
+    move = {"op": "move_cvs", "id": "n0", "cvs": [{"i": 2, "j": 2, "to": at.tolist()}]}
+    kernel.preview(move)
+    kernel.commit(move)
+    assert kernel.now.states["p"].problem is None
+    same = add(kernel, "twice", "boundary_patch", edges=[edges[0], edges[0]])
+    assert "picked twice" in same.problem
+    gap = add(kernel, "open", "boundary_patch", edges=[edges[0], edges[1], edges[3], line("n2", "v1")])
+    assert "do not meet" in gap.problem
+
+
+@pytest.mark.parametrize("distance", [-6.0, 9.0])
+def test_an_offset_lies_at_its_distance_everywhere_and_says_where_it_folds(kernel, distance):
+    add(kernel, "g", "face", face={"surface": SurfaceData.of(ground(4, 30)).model_dump()})
+    made = add(kernel, "o", "offset_face", face={"feature": "g"}, distance=distance)
+    assert made.made.facts["deviation"] <= 0.001
+    feet = to_surface(face(kernel, "g").surface, points(face(kernel, "o").surface))
+    assert feet.distance == pytest.approx(abs(distance), abs=0.003)
+    circle(kernel, "c", 12.0)
+    add(kernel, "wall", "extrude", curve=line("c"), forward=40)
+    fold = [add(kernel, f"f{s}", "offset_face", face={"feature": "wall"}, distance=s * 20.0).problem for s in (-1, 1)]
+    assert sum("least radius on that side is 12.00 mm" in (p or "") for p in fold) == 1
+
+
+def test_copies_of_faces_are_exact_and_mirror_with_their_trims(kernel):
+    add(kernel, "g", "face", face={"surface": SurfaceData.of(ground(4, 30)).model_dump()})
+    add(kernel, "cut", "line", start=[200, -50, 0], end=[210, 350, 0])
+    trim = add(kernel, "t", "trim_faces", faces=[{"feature": "g"}], by_curves=[line("cut")], along="direction")
+    before = area(kernel, "g")
+    made = add(kernel, "m", "copy_faces", faces=[{"feature": "g"}], how="mirror", normal=[1, 0, 0], pivot=[0, 0, 0])
+    assert trim.problem is None
+    assert made.problem is None
+    assert area(kernel, "m") == pytest.approx(before, rel=1e-9)
+    assert face(kernel, "m").surface.control == pytest.approx(face(kernel, "g").surface.control * [-1, 1, 1])
+    add(kernel, "r", "copy_faces", faces=[{"feature": "g"}], how="turn", degrees=60, copies=5)
+    assert sum(id.startswith("r") for id in kernel.now.world) == 5
+
+
+def test_the_whole_chain_follows_the_first_curve(kernel):
+    add(kernel, "c", "cv_curve", curve={"control": [[0, 0, 0], [30, 40, 0], [80, 50, 0], [120, 0, 0]]})
+    add(kernel, "e", "extrude", curve=line("c"), along="z", forward=40)
+    add(kernel, "o", "offset_face", face={"feature": "e"}, distance=3)
+    add(kernel, "l", "loft", sections=[line("e", "v1"), line("o", "v1")])
+    add(kernel, "apart", "line", start=[0, 0, 0], end=[1, 2, 3])
+    kernel.commit({"op": "move_cvs", "id": "c", "cvs": [{"i": 1, "j": 0, "to": [30, 60, 0]}]})
+    assert set(kernel.now.ran) == {"c", "e", "o", "l"}
+    assert all(s.problem is None for s in kernel.now.states.values())

@@ -1,0 +1,31 @@
+import { SegmentedControl } from '@mantine/core';
+
+import type { EdgeRef } from '../../api/types';
+import type { Field } from '../../state/catalog';
+import { refWords } from '../../state/words';
+
+interface Props {
+  field: Field;
+  /** What the continuities belong to, in order. */
+  sides: readonly EdgeRef[];
+  value: readonly number[];
+  change(value: number[]): void;
+}
+
+/** One continuity for each of several lines; what is not set yet is as high as it goes. */
+export function Continuities({ field, sides, value, change }: Props) {
+  const at = (i: number) => value[i] ?? field.most;
+  const levels = ['G0', 'G1', 'G2', 'G3'].slice(0, field.most + 1);
+  return sides.map((side, i) => (
+    <div className="row" key={`${side.feature} ${side.edge}`}>
+      <span className="quiet">{refWords(side)}</span>
+      <SegmentedControl
+        size="xs"
+        aria-label={`${field.title}: ${refWords(side)}`}
+        data={levels}
+        value={`G${at(i)}`}
+        onChange={(g) => change(sides.map((_, k) => (k === i ? Number(g[1]) : at(k))))}
+      />
+    </div>
+  ));
+}
