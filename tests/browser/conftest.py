@@ -43,6 +43,11 @@ class Desk:
     def button(self, name: str, exact: bool = True) -> Locator:
         return self.page.get_by_role("button", name=name, exact=exact)
 
+    def more(self, tool: str) -> None:
+        """Take a tool from the menu behind the row."""
+        self.button("More…").click()
+        self.page.get_by_role("menuitem", name=tool, exact=True).click()
+
     def row(self, name: str) -> Locator:
         return self.page.get_by_role("row", name=f"Seam {name}", exact=True)
 

@@ -40,6 +40,7 @@ class Everything(Stored):
         "Fullness", (None, None), widget="slider", sides=("line", "face"), found="full", soft=[0.2, 2.0]
     )
     smooth: int = continuity("At the line")
+    each: list[int] = choice("Of each line", [], widget="continuities", limits={"maximum": 2})
     held: int | None = hold("Hold")
     shape: Literal["round", "square"] = choice("Shape", "round", labels={"round": "true radius"})
     closed: bool = choice("Closed", False)
@@ -67,8 +68,16 @@ FIELDS = {f.name: f for f in TOLD.fields}
 def test_a_made_up_tool_uses_every_widget_and_each_is_told():
     assert {f.widget for f in TOLD.fields} == set(get_args(Widget))
     odd = {"way": "point", "at": "numbers", "corner": "numbers", "size": "number", "spans": "number", "full": "slider"}
-    odd |= {"smooth": "continuity", "held": "continuity", "shape": "choice", "closed": "switch", "curve": "cvs"}
+    odd |= {
+        "smooth": "continuity",
+        "held": "continuity",
+        "shape": "choice",
+        "closed": "switch",
+        "curve": "cvs",
+        "each": "continuities",
+    }
     odd |= {"scale": "picture scale", "asset": "none"}
+    assert FIELDS["each"].most == 2
     assert {name: f.widget for name, f in FIELDS.items()} == {name: odd.get(name, name) for name in FIELDS}
 
 

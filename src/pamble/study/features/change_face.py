@@ -106,6 +106,7 @@ KINDS = (
         untrim,
         "primaries",
         "Pick a trimmed face; all of its trim goes, or only the edges that you pick.",
+        section="Change a face",
         makes="change",
     ),
     FeatureKind(
@@ -126,6 +127,7 @@ KINDS = (
         split_face,
         "primaries",
         "Pick a face.",
+        section="Change a face",
         makes="change",
         figures=(Figure("pieces", "Pieces"),),
     ),
@@ -137,6 +139,7 @@ KINDS = (
         shrink,
         "primaries",
         "Pick a trimmed face.",
+        section="Change a face",
         makes="change",
         figures=(Figure("left_u", "Left of it along u", "%"), Figure("left_v", "Left of it along v", "%")),
     ),
@@ -148,6 +151,7 @@ KINDS = (
         turn,
         "primaries",
         "Pick a face to turn its normal.",
+        section="Change a face",
         makes="change",
     ),
 )

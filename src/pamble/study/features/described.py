@@ -193,7 +193,7 @@ def _field(name: str, own: dict[str, Any], required: bool) -> ToolField:
         direction=own.get("direction", False),
         facing=own.get("facing", False),
         least=real.get("minItems", 0),
-        most=int(item.get("maximum", 3)),
+        most=int(own.get("limits", item).get("maximum", 3)),
         low=_limit(own, item, "minimum", "exclusiveMinimum"),
         high=_limit(own, item, "maximum", "exclusiveMaximum"),
         soft=own.get("soft"),
