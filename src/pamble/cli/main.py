@@ -1,4 +1,4 @@
-"""The command line: check, blend, patch, trim, run and demo. Exit code 0, or 2 with one clear line."""
+"""The command line: check, blend, patch, trim, run, solve and demo. Exit code 0, or 2 with one clear line."""
 
 from __future__ import annotations
 
@@ -81,6 +81,16 @@ def _parser() -> _Parser:
     run.add_argument("-o", "--out", metavar="OUT.step", help="write faces and curves as STEP")
     run.add_argument("--json", action="store_true", help="print what every step made as JSON")
 
+    solve = commands.add_parser("solve", help="reach a measured value by one number of a study", epilog=EXIT_CODES)
+    solve.add_argument("file", help="a study as JSON")
+    solve.add_argument(
+        "--for", dest="wanted", required=True, metavar="NAME=VALUE", help="a step that measures, or step.figure"
+    )
+    solve.add_argument("--by", required=True, metavar="NAME", help="a dimension, or step.number")
+    solve.add_argument("--between", metavar="LOW,HIGH", help="limits of the number")
+    solve.add_argument("-o", "--out", metavar="OUT.json", help="write the study with the value found")
+    solve.add_argument("--json", action="store_true", help="print what was found as JSON")
+
     demo = commands.add_parser("demo", help="write a demo part as STEP", epilog=EXIT_CODES)
     demo.add_argument("name", help="its short name, or 'list'")
     demo.add_argument("-o", "--out", metavar="OUT.step")
@@ -93,12 +103,13 @@ def main(arguments: Sequence[str] | None = None) -> int:
     from pamble.cli import commands
     from pamble.cli.patch import patch
     from pamble.cli.run import run
+    from pamble.cli.solve import solve
     from pamble.cli.trim import trim
 
     words = _joined(sys.argv[1:] if arguments is None else list(arguments))
     try:
         given = _parser().parse_args(words)
-        own = {"run": run, "trim": trim, "patch": patch}
+        own = {"run": run, "trim": trim, "patch": patch, "solve": solve}
         work = own[given.command] if given.command in own else getattr(commands, given.command)
         out, text = work(given)
     except PambleError as error:

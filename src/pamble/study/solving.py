@@ -1,0 +1,186 @@
+"""Solve for: a measured value is reached by changing one number of the build."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from scipy.optimize import brentq
+
+from pamble.core.errors import StudyError
+from pamble.study.apply import apply, checked_params, with_value
+from pamble.study.dimensions import dimension_values
+from pamble.study.document import Feature, Study
+from pamble.study.evaluate import Evaluator
+from pamble.study.operations import Op, SetDimension, SetParams
+from pamble.study.states import Evaluation
+
+_LOOKED = 40
+"""Values tried before it is said that the aim cannot be reached."""
+
+_GROWS = 1.7
+_CLOSE = 1e-9
+"""Share of the aim, or mm, within which it counts as reached."""
+
+
+@dataclass(frozen=True)
+class Solved:
+    """op: the change that reaches the aim; value: of the number; reached: of the measure; tried: evaluations."""
+
+    op: Op
+    value: float
+    reached: float
+    tried: int
+
+
+class _Wall(Exception):
+    """A value at which the part cannot be built, or not be measured; its words."""
+
+
+def solve_for(
+    study: Study, measure: str, aim: float, by: str, evaluator: Evaluator, *,
+    low: float = -math.inf, high: float = math.inf, before: Evaluation | None = None,
+) -> Solved:  # fmt: skip
+    """The change of one number with which a measure comes to ``aim``.
+
+    measure: name of a step that measures, or ``step.figure`` for a figure of its facts, such as ``Rim.length``. by:
+    name of a dimension, or ``step.number`` for a number of a step's card. The nearest value to the one of now is
+    sought, within low and high. Raises `StudyError` with the nearest that can be reached, and what stops it.
+    """
+    start, change = _number(study, by)
+    step, figure = _measure(study, measure)
+    seen: dict[float, float] = {}
+    walls: dict[float, str] = {}
+
+    def off(x: float) -> float:
+        if x not in seen:
+            try:
+                changed, _ = apply(study, change(x))
+            except StudyError as error:
+                raise _Wall(str(error)) from error
+            now = evaluator.evaluate(changed, before)
+            state = now.states[step.id]
+            problem = next((s.problem for s in now.states.values() if s.problem), None)
+            if state.made is None or state.status != "fresh":
+                raise _Wall(problem or "it cannot be measured")
+            value = figure(state.made.facts)
+            if value is None or not math.isfinite(value):
+                raise _Wall("there is nothing to measure")
+            seen[x] = value
+        return seen[x] - aim
+
+    try:
+        first = off(start)
+    except _Wall as wall:
+        raise StudyError(f"{measure} cannot be measured as the part stands: {wall}.") from wall
+    if abs(first) <= _CLOSE * max(1.0, abs(aim)):
+        return Solved(change(start), start, seen[start], len(seen))
+    bracket = _bracket(off, start, first, low, high, walls)
+    if bracket is None:
+        raise StudyError(_unreached(measure, aim, by, seen, walls, low, high))
+    root = float(brentq(off, *bracket, xtol=1e-12, rtol=4 * 2.3e-16, maxiter=100))
+    return Solved(change(root), root, off(root) + aim, len(seen))
+
+
+def _bracket(
+    off: Callable[[float], float], start: float, first: float, low: float, high: float, walls: dict[float, str]
+) -> tuple[float, float] | None:
+    """Two values with the aim between them, the nearest to the start that are found."""
+    ends = {1.0: (start, first), -1.0: (start, first)}
+    steps = dict.fromkeys((1.0, -1.0), 0.02 * abs(start) or 1.0)
+    for _ in range(_LOOKED):
+        open_ways = [w for w in ends if steps[w] > 1e-7 * max(1.0, abs(start))]
+        if not open_ways:
+            return None
+        # The way on which less has been gone is tried first, and that which comes nearer when both are alike.
+        way = min(open_ways, key=lambda w: (abs(ends[w][0] - start), abs(ends[w][1])))
+        last, value = ends[way]
+        x = min(max(last + way * steps[way], low), high)
+        if x == last:
+            steps[way] = 0.0
+            continue
+        try:
+            new = off(x)
+        except _Wall as wall:
+            walls[x] = str(wall)
+            steps[way] *= 0.3
+            continue
+        if new == 0 or (new < 0) != (value < 0):
+            return (last, x) if last < x else (x, last)
+        ends[way] = (x, new)
+        steps[way] *= _GROWS
+    return None
+
+
+def _unreached(
+    measure: str, aim: float, by: str, seen: Mapping[float, float], walls: Mapping[float, str], low: float, high: float
+) -> str:
+    x = min(seen, key=lambda x: abs(seen[x] - aim))
+    words = f"{measure} does not come to {aim:g}: the nearest is {seen[x]:.6g}, with {by} at {x:.6g}."
+    if max(seen.values()) - min(seen.values()) < _CLOSE:
+        return f"{words} It hardly changes with {by}."
+    if walls:
+        at = min(walls, key=lambda w: abs(w - x))
+        return f"{words} At {at:.6g} {walls[at].rstrip('.')}."
+    return f"{words} It may go no further." if x in (low, high) else words
+
+
+def _named(study: Study, name: str) -> Feature | None:
+    found = [f for f in study.features if name in (f.id, f.name)]
+    if len(found) > 1 and len({f.id for f in found}) > 1:
+        raise StudyError(f"{len(found)} steps are called {name}: name one by its id.")
+    return found[0] if found else None
+
+
+def _measure(study: Study, measure: str) -> tuple[Feature, Callable[[Mapping[str, Any]], float | None]]:
+    step = _named(study, measure)
+    if step is not None:
+        return step, _measured_value(measure)
+    name, dot, figure = measure.rpartition(".")
+    step = _named(study, name) if dot else None
+    if step is None:
+        have = ", ".join(f.name for f in study.features if f.kind.startswith("measure_")) or "none yet"
+        raise StudyError(f"There is no measure {measure}: steps that measure are {have}.")
+    return step, _figure_value(step.name, figure)
+
+
+def _measured_value(measure: str) -> Callable[[Mapping[str, Any]], float | None]:
+    def value(facts: Mapping[str, Any]) -> float | None:
+        if "measured" not in facts:
+            raise StudyError(f"{measure} measures nothing: name one of its figures, as {measure}.length.")
+        found: float | None = facts["measured"]["value"]
+        return found
+
+    return value
+
+
+def _figure_value(name: str, figure: str) -> Callable[[Mapping[str, Any]], float | None]:
+    def value(facts: Mapping[str, Any]) -> float | None:
+        curves = facts.get("curves") or [{}]
+        found = facts.get(figure, curves[0].get(figure))
+        if isinstance(found, (list, dict, str, bool)) or (found is None and figure not in (*facts, *curves[0])):
+            have = [k for k, v in {**facts, **curves[0]}.items() if isinstance(v, (int, float)) and k != "rational"]
+            raise StudyError(f"{name} has no figure {figure}: it has {', '.join(have) or 'none'}.")
+        return None if found is None else float(found)
+
+    return value
+
+
+def _number(study: Study, by: str) -> tuple[float, Callable[[float], Op]]:
+    values = dimension_values(study.dimensions)
+    if by in study.dimensions:
+        return values[by], lambda x: SetDimension(name=by, value=repr(float(x)))
+    name, dot, path = by.rpartition(".")
+    step = _named(study, name) if dot else None
+    if step is None:
+        have = ", ".join(study.dimensions) or "none yet"
+        raise StudyError(f"There is no number {by}: write a dimension ({have}), or step.number.")
+    params = checked_params(step, values)
+    now = params.get(path)
+    if isinstance(now, bool) or not isinstance(now, (int, float)):
+        have = ", ".join(k for k, v in params.items() if isinstance(v, (int, float)) and not isinstance(v, bool))
+        raise StudyError(f"{step.name} has no number {path}: it has {have or 'none'}.")
+    id = step.id
+    return float(now), lambda x: SetParams(id=id, changes=with_value({}, (path,), float(x)))

@@ -1,0 +1,63 @@
+"""A measured value is reached by one number of the build, against closed forms; what cannot be reached is told."""
+
+import json
+
+import numpy as np
+import pytest
+
+from pamble.cli.main import main
+from pamble.core.errors import StudyError
+from pamble.study.document import Study, study_to_json
+from pamble.study.evaluate import Evaluator
+from pamble.study.solving import solve_for
+
+
+def step(id, kind, **params):
+    return {"id": id, "kind": kind, "name": id.title(), "role": "construction", "params": params}
+
+
+@pytest.fixture
+def study() -> Study:
+    """A rounded rectangle that is as wide as a dimension says, its length, an arc over a chord."""
+    line = {"feature": "rim", "edge": "c0"}
+    features = [
+        step("rim", "rectangle", centre=[0, 0, 0], normal=[0, 0, 1], width="=w + 20", height=60.0, corner=15.0),
+        step("reach", "measure_width", lines=[line], direction=[1, 0, 0]),
+        step("bow", "arc", by="radius", start=[0, 0, 0], end=[60, 0, 0], normal=[0, 0, 1], radius=50.0),
+    ]
+    return Study(name="Tray", features=features, dimensions={"w": "100"})
+
+
+def test_a_width_a_length_and_a_radius_are_reached_exactly(study):
+    made = solve_for(study, "Reach", 148.0, "w", Evaluator())
+    assert made.value == pytest.approx(128, abs=1e-9)
+    # Arc length 2 R asin(chord / 2 R) = 70 over a chord of 60.
+    arc = solve_for(study, "Bow.length", 70.0, "Bow.radius", Evaluator())
+    assert 2 * arc.value * np.arcsin(30 / arc.value) == pytest.approx(70, abs=1e-7)
+    corner = solve_for(study, "rim.length", 330.0, "Rim.corner", Evaluator())
+    assert 2 * (120 + 60) - (8 - 2 * np.pi) * corner.value == pytest.approx(330, abs=2e-3)
+
+
+def test_what_cannot_be_reached_is_said_with_the_nearest_and_what_stops_it(study):
+    with pytest.raises(StudyError, match=r"does not come to 200: the nearest is .*At .* is too small for ends"):
+        solve_for(study, "Bow.length", 200.0, "Bow.radius", Evaluator())
+    with pytest.raises(StudyError, match=r"the nearest is 140.*It may go no further"):
+        solve_for(study, "Reach", 148.0, "w", Evaluator(), low=90, high=120)
+    with pytest.raises(StudyError, match=r"hardly changes with Bow\.radius"):
+        solve_for(study, "Reach", 148.0, "Bow.radius", Evaluator())
+    with pytest.raises(StudyError, match="There is no measure Depth: steps that measure are Reach"):
+        solve_for(study, "Depth", 1.0, "w", Evaluator())
+    with pytest.raises(StudyError, match="There is no number h"):
+        solve_for(study, "Reach", 1.0, "h", Evaluator())
+    with pytest.raises(StudyError, match="Bow has no figure colour: it has"):
+        solve_for(study, "Bow.colour", 1.0, "w", Evaluator())
+
+
+def test_the_command_writes_the_study_with_the_value(study, tmp_path, capsys):
+    path, out = tmp_path / "tray.json", tmp_path / "wider.json"
+    path.write_bytes(study_to_json(study, {}))
+    assert main(["solve", str(path), "--for", "Reach=148", "--by", "w", "-o", str(out), "--json"]) == 0
+    assert json.loads(capsys.readouterr().out)["value"] == pytest.approx(128, abs=1e-9)
+    assert float(json.loads(out.read_text())["dimensions"]["w"]) == pytest.approx(128, abs=1e-9)
+    assert main(["solve", str(path), "--for", "Reach", "--by", "w"]) == 2
+    assert "write NAME=VALUE" in capsys.readouterr().err
