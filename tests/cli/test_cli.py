@@ -3,6 +3,7 @@
 import json
 import math
 
+import numpy as np
 import pytest
 from OCP.BRepCheck import BRepCheck_Analyzer
 from OCP.BRepGProp import BRepGProp
@@ -14,9 +15,11 @@ from pamble.core.faces.face import Face
 from pamble.core.faces.to_shape import face_to_shape
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_points
+from pamble.core.spline.knots import surface_part
 from tests import readback
 from tests.conftest import ROOT
-from tests.core.patches.grounds import ground, window
+from tests.core.patches.grounds import ground, hole, window
+from tests.core.patches.test_hole import pierced
 from tests.study.slabs import DECK, WALL
 
 
@@ -222,3 +225,45 @@ def test_a_patch_between_edges_of_a_file_is_read_back_with_its_figures(tmp_path,
     ):
         assert main(["patch", str(path), *wrong, "-o", str(out)]) == 2
         assert said in capsys.readouterr().err
+
+
+def test_a_hole_in_a_file_is_filled_where_one_points(tmp_path, capsys):
+    known = ground(3, 40)
+    path, out = tmp_path / "holed.step", tmp_path / "filled.step"
+    write_step([("Panel", pierced(known, hole(known, 5)))], path)
+    at = ",".join(f"{x:.2f}" for x in surface_points(known, [0.5], [0.5])[0])
+    made = answer(capsys, "fill", path, "--at", at, "-o", out)
+    assert made["layout"] == "single"
+    assert made["hole"]["sides"] == 5
+    assert max(s["angle"] for s in made["sides"]) < 0.003
+    assert max(s["curvature"] for s in made["sides"]) < 0.3
+    after = answer(capsys, "check", out)
+    assert [s["reaches"] for s in after["seams"]] == ["G2"] * 5
+    assert len(after["open_edges"]) == 4
+    assert len(readback.faces(out)) == 2
+    assert main(["fill", str(path), "--at", at, "--layout", "four", "-o", str(out)]) == 2
+    assert "the layout four is for four" in capsys.readouterr().err
+    assert main(["fill", str(out), "--at", at, "-o", str(path)]) == 2
+    assert "No hole" in capsys.readouterr().err
+
+
+def test_a_face_of_a_file_is_matched_to_its_neighbour(tmp_path, capsys):
+    edges = window(ground(1, 60))
+    middle = surface_part(ground(1, 60), (0.35, 0.65), (0.3, 0.7))
+    lifted = middle.with_control(middle.control + np.random.default_rng(1).normal(size=middle.control.shape))
+    path, out = tmp_path / "loose.step", tmp_path / "matched.step"
+    write_step([("Lid", Face(lifted)), ("Right", Face(edges[1].surface))], path)
+    own = ",".join(f"{x:.3f}" for x in surface_points(lifted, [0.65], [0.5])[0])
+    other = ",".join(f"{x:.3f}" for x in curve_points(edges[1].space, [sum(edges[1].domain) / 2])[0])
+    inside = [",".join(map(str, surface_points(s, [u], [0.5])[0])) for s, u in ((lifted, 0.5), (edges[1].surface, 0.8))]
+    made = answer(capsys, "match", path, "--edge", f"{own}@{inside[0]}", "--to", f"{other}@{inside[1]}", "-o", out)
+    assert (made["face"]["name"], made["to"]["face"]) == ("Lid", "Right")
+    assert made["curvature"] < 0.5
+    assert max(made["moved"][3:]) < 1e-9
+    lid, right = readback.faces(out)
+    seam = readback.nearest_seam(lid, right, 1 / 500)
+    assert seam.gap < 0.002
+    assert seam.angle < 0.005
+    assert seam.curvature < 0.6
+    assert main(["match", str(path), "--edge", own, "--to", own, "-o", str(out)]) == 2
+    assert "name one place" in capsys.readouterr().err

@@ -1,4 +1,5 @@
-"""The command line: check, blend, patch, trim, run, solve and demo. Exit code 0, or 2 with one clear line."""
+"""The command line: check, blend, match, patch, fill, trim, run, solve and demo. Exit code 0, or 2 with one clear
+line."""
 
 from __future__ import annotations
 
@@ -10,6 +11,7 @@ from typing import NoReturn
 
 from pamble.core.arrays import jsonable
 from pamble.core.errors import PambleError
+from pamble.core.tolerances import SEAM_SEARCH
 
 EXIT_CODES = "exit code 0 when done, 2 with one line that says what is wrong"
 
@@ -75,6 +77,26 @@ def _parser() -> _Parser:
     patch.add_argument("-o", "--out", required=True, metavar="OUT.step")
     patch.add_argument("--json", action="store_true", help="print the figures as JSON")
 
+    match = commands.add_parser("match", help="match a face to its neighbour", epilog=EXIT_CODES)
+    match.add_argument("file")
+    match.add_argument("--edge", required=True, metavar="P", help=f"the side that moves: {_EDGE}")
+    match.add_argument("--to", required=True, metavar="P", help="a point near the neighbour's edge, in the same way")
+    match.add_argument("--continuity", default="G2", help="G0 to G2")
+    match.add_argument("--spread", action="store_true", help="the rows behind give way too; the far ones stay")
+    match.add_argument("--most-added", type=int, default=6, help="spans that may be put in along the side")
+    match.add_argument("-o", "--out", required=True, metavar="OUT.step")
+    match.add_argument("--json", action="store_true", help="print the figures as JSON")
+
+    fill = commands.add_parser("fill", help="fill a hole", epilog=EXIT_CODES)
+    fill.add_argument("file")
+    fill.add_argument("--at", required=True, metavar="x,y,z", help="a point in the hole")
+    fill.add_argument("--continuity", default="G2", help="G0 to G2 to all faces round the hole")
+    fill.add_argument("--layout", default="auto", choices=["auto", "single", "four"])
+    fill.add_argument("--degree", type=int, default=5, choices=range(3, 10), metavar="3..9")
+    fill.add_argument("--search", type=float, default=SEAM_SEARCH, help="edges closer than this meet, mm")
+    fill.add_argument("-o", "--out", required=True, metavar="OUT.step")
+    fill.add_argument("--json", action="store_true", help="print the figures as JSON")
+
     run = commands.add_parser("run", help="build a study file", epilog=EXIT_CODES)
     run.add_argument("file", help="a study as JSON; docs/study-file.md describes it")
     run.add_argument("--set", action="append", default=[], metavar="NAME=VALUE", help="give a dimension another value")
@@ -101,7 +123,8 @@ def _parser() -> _Parser:
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command."""
     from pamble.cli import commands
-    from pamble.cli.patch import patch
+    from pamble.cli.match import match
+    from pamble.cli.patch import fill, patch
     from pamble.cli.run import run
     from pamble.cli.solve import solve
     from pamble.cli.trim import trim
@@ -109,7 +132,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     words = _joined(sys.argv[1:] if arguments is None else list(arguments))
     try:
         given = _parser().parse_args(words)
-        own = {"run": run, "trim": trim, "patch": patch, "solve": solve}
+        own = {"run": run, "trim": trim, "patch": patch, "fill": fill, "match": match, "solve": solve}
         work = own[given.command] if given.command in own else getattr(commands, given.command)
         out, text = work(given)
     except PambleError as error:
@@ -125,7 +148,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
 def _joined(words: list[str]) -> list[str]:
     """Let values such as -3,4,5 follow an option though they begin with a minus sign."""
     out: list[str] = []
-    options = ("--edge", "--fullness", "--face", "--by", "--keep", "--along")
+    options = ("--edge", "--fullness", "--face", "--by", "--keep", "--along", "--at", "--to")
     for word in words:
         if out and out[-1] in options and word[:1] == "-" and word[1:2].isdigit():
             out[-1] = f"{out[-1]}={word}"

@@ -28,10 +28,12 @@ def window(surface: Surface, u=(0.35, 0.65), v=(0.3, 0.7)) -> list[Edge]:
     return [natural_edge(surface_part(surface, tuple(a), tuple(b)), side) for side, (a, b) in parts.items()]
 
 
-def hole(surface: Surface, sides: int, bulge: float = 0.08, turn: float = 0.3, radius: float = 0.2) -> list[Edge]:
+def hole(
+    surface: Surface, sides: int, bulge: float = 0.08, turn: float = 0.3, radius: float = 0.2, centre=(0.5, 0.5)
+) -> list[Edge]:
     """Edges round a hole cut anywhere, bulged outward, none of them an iso-curve."""
     angle = turn + np.arange(sides) * 2 * np.pi / sides
-    tips = 0.5 + radius * np.stack([np.cos(angle), np.sin(angle)], axis=1)
+    tips = np.array(centre) + radius * np.stack([np.cos(angle), np.sin(angle)], axis=1)
     out = []
     for a, b in zip(tips, np.roll(tips, -1, axis=0), strict=True):
         outward = 2 * bulge * np.array([(b - a)[1], -(b - a)[0]])

@@ -214,7 +214,7 @@ def _conditions(layout: _Layout, patch: Patch, diagonal: float, loose: float) ->
         asked = placed.asked
         if isinstance(asked.source, Edge) and asked.square is None:
             order, floor = asked.order, 1.0 / max(diagonal, 1e-9)
-            out.append(Meets(name, placed.side, order, asked.influence, floor, loose, name))
+            out.append(Meets(name, placed.side, order, asked.influence, floor, loose, name=name))
             continue
         space = patch.u if name[0] == "v" else patch.v
         s = np.linspace(0, 1, _SAMPLES * space.count)

@@ -47,6 +47,7 @@ class Meets:
 
     The edge may slide inside the neighbour's surface, so normals and curvatures are taken at the feet of the patch's
     points. influence: length of the patch's arm across the side over the way to the other side, None for what comes.
+    keep: the arm stays as it is, but for what the neighbour's tangent plane asks of it.
     floor: least curvature, 1/mm, that a mismatch is taken against. loose: factor on all aims.
     """
 
@@ -56,6 +57,7 @@ class Meets:
     influence: float | None = None
     floor: float = 1e-3
     loose: float = 1.0
+    keep: bool = False
     name: str = "side"
     kept: _Kept | None = None
     uv: Array = field(default_factory=lambda: np.zeros((0, 2)))
@@ -83,6 +85,10 @@ class Meets:
             rows = patch.grid(control, *((s, x) if level else (x, s)))
             run = norm(np.diff(rows, axis=1 if level else 0)).sum(axis=1 if level else 0)
             arm = way * (self.influence * run)[:, None]
+        if self.keep:
+            d = across @ control[ids]
+            flat = d - dot(d, beside.normal)[:, None] * beside.normal
+            arm = unit(flat) * norm(d)[:, None]
         weight = np.full(len(s), WEIGHT / np.sqrt(len(s)))
         return _Kept(
             ids, of(0, 0)[:, ids], of(1, 0)[:, ids], across, of(0, 2)[:, ids], self.side.points(s), tangent, ends_of(s),

@@ -15,6 +15,7 @@ from pamble.study.features import (
     fit_curve,
     loft_face,
     match_curve,
+    match_face,
     measures,
     mesh,
     mid_curve,
@@ -66,6 +67,7 @@ KINDS: dict[str, FeatureKind] = {
         move_curve_cvs.KIND,
         *change_face.KINDS,
         edge_blend.KIND,
+        match_face.KIND,
         *measures.KINDS,
     )
 }

@@ -1,0 +1,180 @@
+"""Holes of a part: loops of open edges, found from where one points."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+
+from pamble.core.arrays import Array, floats, norm
+from pamble.core.checks.seams import OpenEdge, find_seams
+from pamble.core.errors import GeometryError
+from pamble.core.faces.face import Edge, Face
+from pamble.core.faces.frames import frames
+from pamble.core.spline.knots import curve_part
+
+_MOST_SIDES = 24
+_STEP = 33
+
+_OUTWARD, _FLAT = 0.3, 0.3
+"""Share of the sides that may lead out of a loop that is a hole; in-plane part of a direction from which it counts."""
+
+
+@dataclass(frozen=True)
+class HoleSide:
+    """A side of a hole: an open edge, or the open stretch of one, of the face with that number."""
+
+    face: int
+    edge: Edge
+
+
+@dataclass(frozen=True)
+class Hole:
+    """Sides head to tail. gap: the largest between two of them, mm. length: round it, mm."""
+
+    sides: tuple[HoleSide, ...]
+    gap: float
+    length: float
+
+
+def find_hole(faces: Sequence[Face], point: Array, search: float) -> Hole:
+    """The hole round a point (3,): the smallest closed loop of open edges that surrounds it.
+
+    search: edges of two faces that run closer, mm, meet; ends of open edges may be as far apart. Raises `GeometryError`
+    where no loop closes, with the place and the gap.
+    """
+    _, open_edges = find_seams(faces, search)
+    pieces = [o for o in open_edges if o.length > search]
+    if not pieces:
+        raise GeometryError("No edge of the part is open: there is no hole to fill.")
+    loops, broken = _loops(pieces, search)
+    target = floats(point)
+    if not loops:
+        gap, at = broken or (np.inf, target)
+        x, y, z = at
+        raise GeometryError(
+            f"No loop of open edges closes: near ({x:.2f}, {y:.2f}, {z:.2f}) mm {gap:.3f} mm are left open."
+        )
+    rated = []
+    for loop in loops:
+        row = np.vstack([w.points for w in loop])
+        seen = _seen(row)
+        if seen.outward(loop) > _OUTWARD:
+            continue
+        around, away = seen.surrounds(target), float(norm(row - target).min())
+        length = float(norm(np.diff(row, axis=0)).sum())
+        if around or away < 0.25 * length:
+            rated.append((not around, length if around else away, loop, length))
+    if not rated:
+        x, y, z = target
+        raise GeometryError(f"No hole lies round ({x:g}, {y:g}, {z:g}) mm: name a place inside one.")
+    _, _, best, length = min(rated, key=lambda r: r[:2])
+    if len(best) > _MOST_SIDES:
+        raise GeometryError(f"The hole has {len(best)} sides: join some of its edges first.")
+    gap = max(
+        float(np.linalg.norm(a.points[-1] - b.points[0])) for a, b in zip(best, [*best[1:], best[0]], strict=True)
+    )
+    return Hole(tuple(HoleSide(w.piece.face, _part(w.piece)) for w in best), gap, length)
+
+
+@dataclass(frozen=True)
+class _Way:
+    """An open stretch, run through one way: points (m, 3), unit tangents and the directions that leave the face at both
+    its ends, (2, 3).
+    """
+
+    number: int
+    piece: OpenEdge
+    points: Array
+    tangent: Array
+    out: Array
+
+    @property
+    def side(self) -> Array:
+        """Normals at both ends with the hole on the left."""
+        return np.cross(self.tangent, self.out)
+
+
+def _way(number: int, o: OpenEdge, turned: bool) -> _Way:
+    f = frames(o.edge, np.linspace(*o.t, _STEP), remember=False)
+    points, tangent, out = f.position, f.tangent[[0, -1]], f.outward[[0, -1]]
+    if turned:
+        points, tangent, out = points[::-1], -tangent[::-1], out[::-1]
+    return _Way(number, o, points, tangent, out)
+
+
+def _part(o: OpenEdge) -> Edge:
+    """The open stretch as an edge of its own."""
+    e = o.edge
+    if o.t == e.domain:
+        return e
+    return Edge(e.surface, e.name, curve_part(e.pcurve, *o.t), e.inward, curve_part(e.space, *o.t), e.at)
+
+
+def _loops(pieces: Sequence[OpenEdge], reach: float) -> tuple[list[list[_Way]], tuple[float, Array] | None]:
+    """Closed chains of open edges with the hole on one side; and the smallest gap of those that do not close.
+
+    Where several edges go on from an end, the one is taken that turns most toward the hole.
+    """
+    ways = [w for i, o in enumerate(pieces) for w in (_way(i, o, False), _way(i, o, True))]
+    left = set(range(len(pieces)))
+    loops: list[list[_Way]] = []
+    broken: tuple[float, Array] | None = None
+    while left:
+        run = [ways[2 * min(left)]]
+        left.discard(run[0].number)
+        while True:
+            last = run[-1]
+            at, normal = last.points[-1], last.side[1]
+            found = []
+            for w in [*(w for w in ways if w.number in left), run[0]]:
+                gap = float(np.linalg.norm(w.points[0] - at))
+                if gap <= reach and float(w.side[0] @ normal) > 0:
+                    a, b = last.tangent[1], w.tangent[0]
+                    found.append((float(np.arctan2(np.cross(a, b) @ normal, a @ b)), w))
+            if not found:
+                rest = [float(np.linalg.norm(w.points[0] - at)) for w in ways if w.number != last.number]
+                if len(pieces) > 1 and rest and (broken is None or min(rest) < broken[0]):
+                    broken = (min(rest), at)
+                break
+            _, step = max(found, key=lambda f: f[0])
+            if step is run[0]:
+                loops.append(run)
+                break
+            run.append(step)
+            left.discard(step.number)
+    return loops, broken
+
+
+@dataclass(frozen=True)
+class _Seen:
+    """A loop seen square to the plane that fits it."""
+
+    middle: Array
+    axes: Array
+    polygon: shapely.Geometry
+
+    def surrounds(self, point: Array) -> bool:
+        flat = (point - self.middle) @ self.axes.T
+        high = abs(float(flat[2])) > 0.6 * float(np.sqrt(self.polygon.envelope.area))
+        return bool(self.polygon.contains(shapely.Point(flat[:2]))) and not high
+
+    def outward(self, loop: Sequence[_Way]) -> float:
+        """Share of the directions that leave the faces and lead out of the loop, less that of those that lead in."""
+        votes = []
+        for w in loop:
+            out = w.out.mean(axis=0) @ self.axes[:2].T
+            if np.linalg.norm(out) < _FLAT:
+                continue
+            middle = (w.points[len(w.points) // 2] - self.middle) @ self.axes[:2].T
+            step = 1e-3 * float(np.sqrt(self.polygon.envelope.area)) * out / np.linalg.norm(out)
+            votes.append(-1.0 if self.polygon.contains(shapely.Point(middle + step)) else 1.0)
+        return float(np.mean(votes)) if votes else 0.0
+
+
+def _seen(row: Array) -> _Seen:
+    middle = row.mean(axis=0)
+    axes = np.linalg.svd(row - middle, full_matrices=False)[2]
+    return _Seen(middle, axes, shapely.Polygon((row - middle) @ axes[:2].T).buffer(0))

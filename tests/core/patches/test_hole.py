@@ -1,0 +1,58 @@
+"""Holes are found where one points; what is no hole, or does not close, is told."""
+
+import numpy as np
+import pytest
+
+from pamble.core.errors import GeometryError
+from pamble.core.faces.face import Face
+from pamble.core.faces.trim import Cutter, divide
+from pamble.core.patches.hole import find_hole
+from pamble.core.patches.loop import Asked
+from pamble.core.patches.trimmed import trimmed_patch
+from pamble.core.spline.evaluate import surface_points
+from pamble.core.spline.surface import Surface
+from tests.core.patches.grounds import ground, hole, window
+
+
+def pierced(surface: Surface, *holes) -> Face:
+    """A face with loops of edges cut out."""
+    cutters = [Cutter(f"h{i}{k}", "edge", e.space) for i, loop in enumerate(holes) for k, e in enumerate(loop)]
+    cut = divide(Face(surface), cutters, 1e-4)
+    return cut.holding([cut.regions[0].number])[0]
+
+
+def test_of_many_edges_that_meet_in_corners_those_round_the_hole_are_taken():
+    edges = window(ground(1, 60))
+    faces = [Face(e.surface) for e in edges]
+    middle = edges[0].space.control.mean(axis=0) + np.array([0, 60, -10])
+    found = find_hole(faces, middle, 0.25)
+    assert {(s.face, s.edge.side) for s in found.sides} == {(0, "v1"), (1, "u0"), (2, "v0"), (3, "u1")}
+    assert found.gap < 1e-9
+    shifted = [
+        *faces[:2],
+        Face(faces[2].surface.with_control(faces[2].surface.control + np.array([0, 0, 0.08]))),
+        faces[3],
+    ]
+    assert find_hole(shifted, middle, 0.25).gap == pytest.approx(0.08, abs=1e-6)
+
+
+def test_the_hole_under_the_pointer_is_found_among_several_and_filled_with_curvature():
+    known = ground(4, 30, 9)
+    moved = hole(known, 5, radius=0.12, centre=(0.3, 0.6)), hole(known, 3, radius=0.12, centre=(0.72, 0.4))
+    face = pierced(known, *moved)
+    assert len(face.loops) == 3
+    for at, sides in (((0.3, 0.6), 5), ((0.72, 0.4), 3)):
+        found = find_hole([face], surface_points(known, [at[0]], [at[1]])[0], 0.25)
+        assert len(found.sides) == sides
+        made = trimmed_patch([Asked(s.edge) for s in found.sides], 500.0)
+        assert max(s.angle for s in made.sides) < 0.003
+        assert max(s.curvature for s in made.sides) < 0.3
+
+
+def test_a_border_is_no_hole_and_an_open_loop_is_told_with_its_gap():
+    whole = Face(ground(2, 30))
+    with pytest.raises(GeometryError, match="No hole lies round"):
+        find_hole([whole], np.array([200.0, 150.0, 0.0]), 0.25)
+    edges = window(ground(1, 60))
+    with pytest.raises(GeometryError, match=r"No hole lies round|No loop of open edges closes"):
+        find_hole([Face(e.surface) for e in edges[:2]], np.array([200.0, 150.0, 80.0]), 0.25)

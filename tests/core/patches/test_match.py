@@ -1,0 +1,65 @@
+"""A face is matched at a side by its first rows alone; the rest stays; repeated, the change dies out."""
+
+import numpy as np
+import pytest
+
+from pamble.core.errors import GeometryError
+from pamble.core.faces.face import Face, natural_edge
+from pamble.core.patches.match import match_side
+from pamble.core.spline.knots import surface_part
+from tests.core.patches.grounds import ground, hole, window
+from tests.shapes import cylinder
+
+
+def spoiled(seed: int, much: float) -> Face:
+    """The middle of the panel with all its CVs stirred."""
+    middle = surface_part(ground(1, 60), (0.35, 0.65), (0.3, 0.7))
+    stir = np.random.default_rng(seed).normal(size=middle.control.shape) * [0.5, 0.5, 1.0] * much
+    return Face(middle.with_control(middle.control + stir))
+
+
+@pytest.mark.parametrize("order", [0, 1, 2])
+@pytest.mark.parametrize(
+    ("side", "number", "theirs"), [("v0", 0, "v1"), ("u1", 1, "u0"), ("v1", 2, "v0"), ("u0", 3, "u1")]
+)
+def test_only_the_first_rows_move_and_the_seam_holds(order, side, number, theirs):
+    face, edge = spoiled(2, 2.0), window(ground(1, 60))[number]
+    assert edge.side == theirs
+    made = match_side(face, side, edge, order, 500.0)
+    assert made.gap < 0.002
+    assert order < 1 or made.angle < 0.005
+    assert order < 2 or made.curvature < 0.5
+    assert (made.moved[: order + 1] > 0.1).all()
+    assert made.moved[order + 1 :] == pytest.approx(0, abs=1e-9)
+    if not made.added:
+        rows = made.face.surface.control if side[0] == "u" else made.face.surface.control.transpose(1, 0, 2)
+        old = face.surface.control if side[0] == "u" else face.surface.control.transpose(1, 0, 2)
+        kept = slice(order + 1, None) if side[1] == "0" else slice(None, -order - 1)
+        assert rows[kept] == pytest.approx(old[kept])
+
+
+def test_what_is_matched_already_stays_and_repeating_dies_out():
+    face, edge = spoiled(3, 1.0), window(ground(1, 60))[1]
+    once = match_side(face, "u1", edge, 2, 500.0)
+    again = match_side(once.face, "u1", edge, 2, 500.0)
+    assert again.moved.max() < 0.15 * once.moved.max()
+    assert once.rounds[-1] < 0.2 * once.rounds[0]
+
+
+def test_a_shorter_side_meets_its_stretch_of_a_longer_edge_and_a_trim_follows():
+    known = ground(2, 40)
+    long = natural_edge(surface_part(known, (0.65, 0.95), (0.1, 0.9)), "u0")
+    short = surface_part(known, (0.35, 0.65), (0.35, 0.6))
+    face = Face(short.with_control(short.control + np.array([0, 0, 2.0])))
+    made = match_side(face, "u1", long, 2, 500.0)
+    assert max(made.gap, made.angle) < 0.005
+    assert made.curvature < 0.5
+
+
+def test_a_trimmed_neighbour_is_met_and_what_cannot_be_matched_is_told():
+    known = ground(2, 40)
+    edge = hole(known, 4, 0.03, 0.3 - np.pi / 8, 0.22)[0]
+    with pytest.raises(GeometryError, match="mm apart"):
+        match_side(spoiled(1, 0.1), "u1", natural_edge(known, "u0"), 2, 500.0)
+    with pytest.raises(GeometryError, match="rational surface"):
+        match_side(Face(cylinder(30, 60)), "v0", edge, 2, 500.0)
