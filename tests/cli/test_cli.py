@@ -18,6 +18,7 @@ from pamble.core.spline.evaluate import curve_points, surface_points
 from pamble.core.spline.knots import surface_part
 from tests import readback
 from tests.conftest import ROOT
+from tests.core.fillets.test_fillet import LAWS, slab, turned_away
 from tests.core.patches.grounds import ground, hole, window
 from tests.core.patches.test_hole import pierced
 from tests.study.slabs import DECK, WALL
@@ -267,3 +268,22 @@ def test_a_face_of_a_file_is_matched_to_its_neighbour(tmp_path, capsys):
     assert seam.curvature < 0.6
     assert main(["match", str(path), "--edge", own, "--to", own, "-o", str(out)]) == 2
     assert "name one place" in capsys.readouterr().err
+
+
+def test_a_crease_of_a_file_is_filleted_and_both_faces_are_trimmed(tmp_path, capsys):
+    a = slab()
+    b = turned_away(a, LAWS["30 to 60"])
+    path, out = tmp_path / "crease.step", tmp_path / "fillet.step"
+    write_step([("Deck", Face(a)), ("Apron", Face(b))], path)
+    at = ",".join(f"{x:.2f}" for x in surface_points(a, [0.5], [1.0])[0])
+    made = answer(capsys, "fillet", path, "--edge", at, "--radius", "10", "--radius-end", "14", "-o", out)
+    assert made["radius_error"] < 0.002
+    assert (made["radii"]["least"], made["radii"]["most"]) == pytest.approx((10, 14), abs=0.1)
+    after = answer(capsys, "check", out)
+    assert [f["trimmed"] for f in after["faces"]][:2] == [True, True]
+    assert sorted(s["reaches"] for s in after["seams"]) == ["G1", "G1"]
+    assert len(readback.faces(out)) == 3
+    round_off = answer(capsys, "fillet", path, "--edge", at, "--radius", "12", "--section", "g2", "-o", out)
+    assert max(s["curvature"] for s in round_off["sides"]) < 1
+    assert main(["fillet", str(path), "--edge", at, "--section", "chord", "-o", str(out)]) == 2
+    assert "--chord" in capsys.readouterr().err

@@ -9,10 +9,12 @@ from OCP.GProp import GProp_GProps
 from pamble.core.faces.to_shape import face_to_shape
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.evaluate import curve_points, surface_grid
+from pamble.core.spline.knots import surface_part
 from pamble.study.features import KINDS
 from pamble.study.frame import read_frame
 from pamble.study.kernel import Kernel
 from pamble.study.stored import SurfaceData
+from tests.core.fillets.test_fillet import LAWS, slab, turned_away
 from tests.core.patches.grounds import ground, window
 
 
@@ -215,3 +217,29 @@ def test_the_whole_chain_follows_the_first_curve(kernel):
     kernel.commit({"op": "move_cvs", "id": "c", "cvs": [{"i": 1, "j": 0, "to": [30, 60, 0]}]})
     assert set(kernel.now.ran) == {"c", "e", "o", "l"}
     assert all(s.problem is None for s in kernel.now.states.values())
+
+
+def test_a_fillet_trims_both_faces_and_follows_and_a_match_moves_a_face(kernel):
+    a = slab()
+    for name, s in (("deck", a), ("apron", turned_away(a, LAWS["30 to 60"]))):
+        add(kernel, name, "face", face={"surface": SurfaceData.of(s).model_dump()})
+    made = add(kernel, "f", "fillet", edge=line("deck", "v1"), face={"feature": "apron"}, radius=10)
+    assert made.problem is None
+    assert made.made.facts["radius_error"] < 0.002
+    assert not face(kernel, "deck").natural
+    rows = [r for r in read_frame(kernel.frame())[0]["seams"] if "f" in (r["a"]["feature"], r["b"]["feature"])]
+    assert [r["state"] for r in rows] == ["holds", "holds"]
+    at = face(kernel, "deck").surface.control[2, 3] + [0, 0, 3.0]
+    kernel.commit({"op": "set_params", "id": "f", "changes": {"radius": 14, "radius_end": 8}})
+    kernel.commit({"op": "move_cvs", "id": "apron", "cvs": [{"i": 3, "j": 3, "to": (at + [0, 60, -60]).tolist()}]})
+    assert kernel.now.states["f"].problem is None
+    kernel.commit({"op": "set_params", "id": "f", "changes": {"radius": 900, "radius_end": None}})
+    assert "The largest radius that works is" in kernel.now.states["f"].problem
+    edges = window(ground(1, 60))
+    middle = surface_part(ground(1, 60), (0.35, 0.65), (0.3, 0.7))
+    stirred = middle.with_control(middle.control + np.random.default_rng(1).normal(size=middle.control.shape))
+    for name, s in (("lid", stirred), ("right", edges[1].surface)):
+        add(kernel, name, "face", face={"surface": SurfaceData.of(s).model_dump()})
+    matched = add(kernel, "m", "match_face", edge=line("lid", "u1"), to=line("right", "u0"))
+    assert matched.made.facts["joints"][0]["curvature"] < 0.5
+    assert face(kernel, "lid").surface.control[:4] == pytest.approx(stirred.control[:4])

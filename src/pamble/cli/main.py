@@ -1,5 +1,5 @@
-"""The command line: check, blend, match, patch, fill, trim, run, solve and demo. Exit code 0, or 2 with one clear
-line."""
+"""The command line: check, blend, fillet, match, patch, fill, trim, run, solve and demo. Exit code 0, or 2 with one
+clear line."""
 
 from __future__ import annotations
 
@@ -87,6 +87,16 @@ def _parser() -> _Parser:
     match.add_argument("-o", "--out", required=True, metavar="OUT.step")
     match.add_argument("--json", action="store_true", help="print the figures as JSON")
 
+    fillet = commands.add_parser("fillet", help="fillet the crease of two faces", epilog=EXIT_CODES)
+    fillet.add_argument("file")
+    fillet.add_argument("--edge", required=True, metavar="P", help=_EDGE)
+    fillet.add_argument("--radius", type=float, help="mm; at the start of the edge where --radius-end is given too")
+    fillet.add_argument("--radius-end", type=float, help="mm at the end of the edge, linear between")
+    fillet.add_argument("--section", default="ball", choices=["ball", "g2", "g3", "chord"])
+    fillet.add_argument("--chord", type=float, help="width of a section of that kind, mm")
+    fillet.add_argument("-o", "--out", required=True, metavar="OUT.step")
+    fillet.add_argument("--json", action="store_true", help="print the figures as JSON")
+
     fill = commands.add_parser("fill", help="fill a hole", epilog=EXIT_CODES)
     fill.add_argument("file")
     fill.add_argument("--at", required=True, metavar="x,y,z", help="a point in the hole")
@@ -123,6 +133,7 @@ def _parser() -> _Parser:
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command."""
     from pamble.cli import commands
+    from pamble.cli.fillet import fillet
     from pamble.cli.match import match
     from pamble.cli.patch import fill, patch
     from pamble.cli.run import run
@@ -132,7 +143,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     words = _joined(sys.argv[1:] if arguments is None else list(arguments))
     try:
         given = _parser().parse_args(words)
-        own = {"run": run, "trim": trim, "patch": patch, "fill": fill, "match": match, "solve": solve}
+        own = {"run": run, "trim": trim, "patch": patch, "fill": fill, "fillet": fillet, "match": match, "solve": solve}
         work = own[given.command] if given.command in own else getattr(commands, given.command)
         out, text = work(given)
     except PambleError as error:

@@ -12,6 +12,7 @@ from pamble.study.features import (
     edge_blend,
     face,
     face_curve,
+    fillet_faces,
     fit_curve,
     loft_face,
     match_curve,
@@ -67,6 +68,7 @@ KINDS: dict[str, FeatureKind] = {
         move_curve_cvs.KIND,
         *change_face.KINDS,
         edge_blend.KIND,
+        fillet_faces.KIND,
         match_face.KIND,
         *measures.KINDS,
     )

@@ -1,0 +1,59 @@
+"""Fillet the crease of two faces of a STEP file."""
+
+from __future__ import annotations
+
+from argparse import Namespace
+from typing import Any
+
+from pamble.cli.commands import named, new_name, taken
+from pamble.core.checks.report import describe_face
+from pamble.core.checks.seams import part_diagonal
+from pamble.core.errors import PambleError
+from pamble.core.exchange.step import write_step
+from pamble.core.faces.picking import pick_edge
+from pamble.core.fillets.crease import partner
+from pamble.core.fillets.fillet import fillet as build
+from pamble.core.tolerances import SEAM_SEARCH
+
+
+def fillet(given: Namespace) -> tuple[dict[str, Any], str]:
+    """Fillet an edge; the output holds all faces, the two beside it trimmed, and the fillet as the last."""
+    if given.section == "chord" and given.chord is None:
+        raise PambleError("A fillet of constant width needs that width: --chord, mm.")
+    if given.section != "chord" and given.radius is None:
+        raise PambleError("A fillet needs a radius: --radius, mm.")
+    out_path, found, names, faces, problems = taken(given)
+    diagonal = part_diagonal(faces)
+    first = pick_edge(faces, named(given.edge, "An edge"), diagonal)
+    number, other = partner(faces, first.face, first.edge, SEAM_SEARCH)
+    start = given.radius if given.radius is not None else given.chord
+    end = start if given.radius_end is None else given.radius_end
+    made = build(
+        faces[first.face], first.edge, faces[number], other, (start, end), given.section, given.chord, diagonal
+    )
+    new = {id(faces[first.face]): made.trimmed[0], id(faces[number]): made.trimmed[1]}
+    shapes = [(f.name, new.get(id(f.made), f.shape) if f.made is not None else f.shape) for f in found]
+    write_step([*shapes, (new_name("Fillet", {f.name for f in found}), made.face)], out_path)
+    f = made.figures
+    out = {
+        "file": out_path.name,
+        "units": {"gap": "mm", "angle": "degree", "curvature": "%", "radius": "mm"},
+        "fillet": describe_face(made.face),
+        "section": given.section,
+        "radii": {"least": made.radii[0], "most": made.radii[1]},
+        "radius_error": f.radius,
+        "sides": [
+            {"face": names[n], "edge": e.name, "gap": f.gap[i], "angle": f.angle[i], "curvature": f.curvature[i]}
+            for i, (n, e) in enumerate(((first.face, first.edge), (number, other)))
+        ],
+        "warnings": list(made.warnings),
+        "problems": problems,
+    }
+    b = out["fillet"]
+    lines = [
+        f"{out_path.name}: fillet of degree {b['degree'][0]} x {b['degree'][1]}, CVs {b['cvs'][0]} x {b['cvs'][1]}"
+    ]
+    lines += [f"  {s['face']} {s['edge']}: gap {s['gap']:.6f} mm, angle {s['angle']:.5f}°" for s in out["sides"]]
+    if f.radius is not None:
+        lines.append(f"  radius {made.radii[0]:.4f} to {made.radii[1]:.4f} mm, within {f.radius:.5f} mm")
+    return out, "\n".join([*lines, *(f"  note: {w}" for w in out["warnings"])])

@@ -1,0 +1,126 @@
+"""The crease that a fillet follows: an edge that two faces share, with stations along it and a little beyond."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from pamble.core.arrays import Array, cross, dot, norm, unit
+from pamble.core.errors import GeometryError
+from pamble.core.faces.face import Edge, Face
+from pamble.core.faces.frames import frames
+from pamble.core.spline.closest import to_curve
+from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives
+from pamble.core.spline.surface import Surface
+
+_FLAT = np.radians(0.05)
+"""Turn of a crease below which nothing is left to fillet."""
+
+
+@dataclass(frozen=True)
+class Crease:
+    """Stations along a crease. s (m,): shares of it, from below 0 to above 1 beyond its ends. points, tangents: (m, 3).
+
+    uv: parameters (m, 4) on both faces. into: unit directions (m, 3) from the crease into each face. turn: angle,
+    radians, by which the second face turns away from going straight on. signs: +1 where the ball lies on the side of a
+    face's normal, else -1.
+    """
+
+    surfaces: tuple[Surface, Surface]
+    s: Array
+    points: Array
+    tangents: Array
+    uv: Array
+    into: tuple[Array, Array]
+    turn: Array
+    signs: tuple[float, float]
+
+
+def partner(faces: Sequence[Face], number: int, edge: Edge, reach: float) -> tuple[int, Edge]:
+    """The other face that shares an edge, and its edge there. Raises `GeometryError` where no face does."""
+    t = np.linspace(*edge.domain, 17)
+    points = curve_points(edge.space, t)
+    best: tuple[float, int, Edge] | None = None
+    for i, face in enumerate(faces):
+        if i == number:
+            continue
+        for e in face.edges:
+            away = float(to_curve(e.space, points).distance.max())
+            if best is None or away < best[0]:
+                best = (away, i, e)
+    if best is None or best[0] > reach:
+        near = "" if best is None else f": the nearest runs {best[0]:.3f} mm off"
+        raise GeometryError(f"No other face shares this edge whole{near}. A fillet needs the crease of two faces.")
+    return best[1], best[2]
+
+
+def crease(a: Edge, b: Edge, count: int = 121, beyond: float = 0.1) -> Crease:
+    """The crease along two edges that lie together; stations are even in the first edge's length.
+
+    Raises `GeometryError` for a closed edge, one with a kink, and faces that go on into each other without a crease.
+    """
+    start, end = a.domain
+    ends = curve_points(a.space, a.domain)
+    if np.linalg.norm(ends[1] - ends[0]) < 1e-6:
+        raise GeometryError("The crease is a closed loop: split it in two edges first.")
+    s = np.linspace(-beyond, 1 + beyond, count)
+    t = start + s * (end - start)
+    d = curve_derivatives(a.space, t, 1)
+    points, tangents = d[0], unit(d[1])
+    kink = np.degrees(np.arccos(np.clip(dot(tangents[1:], tangents[:-1]), -1, 1))).max()
+    if kink > 20:
+        raise GeometryError(f"The crease has a kink of {kink:.0f}°: fillet its pieces one by one.")
+    first = _parameters(a, t, points)
+    inner = np.clip(s, 0, 1)
+    on_b = to_curve(b.space, curve_points(a.space, start + inner * (end - start))).t
+    second = _feet(b.surface, points, curve_points(b.pcurve, _on_pcurve(b, on_b)))
+    f = frames(a, np.clip(t, start, end), remember=False), frames(b, on_b, remember=False)
+    # Beyond its ends the crease runs on; which way a face lies there is that at the end.
+    normals = [_normals(x, q) for x, q in ((a.surface, first), (b.surface, second))]
+    into = []
+    for n, x in zip(normals, f, strict=True):
+        side = unit(cross(n, tangents))
+        into.append(side * np.where(dot(side, -x.outward) < 0, -1.0, 1.0)[:, None])
+    turn = np.arctan2(norm(cross(-into[0], into[1])), dot(-into[0], into[1]))
+    sharpest = int(np.argmax(np.where((s >= 0) & (s <= 1), turn, 0.0)))
+    if turn[sharpest] < _FLAT:
+        raise GeometryError(
+            f"The faces go on into each other: the crease turns by {np.degrees(turn[sharpest]):.3f}° only."
+        )
+    rise = dot(normals[0], into[1]), dot(normals[1], into[0])
+    signs = (float(np.sign(rise[0][sharpest])) or 1.0, float(np.sign(rise[1][sharpest])) or 1.0)
+    turn = np.where(signs[0] * rise[0] > 0, turn, -turn)
+    uv = np.hstack([first, second])
+    return Crease((a.surface, b.surface), s, points, tangents, uv, (into[0], into[1]), turn, signs)
+
+
+def _on_pcurve(edge: Edge, t: Array) -> Array:
+    (a, b), (c, d) = edge.space.domain, edge.pcurve.domain
+    return np.asarray(c + (t - a) * ((d - c) / (b - a)))
+
+
+def _parameters(edge: Edge, t: Array, points: Array) -> Array:
+    return _feet(edge.surface, points, curve_points(edge.pcurve, _on_pcurve(edge, t)))
+
+
+def _feet(surface: Surface, points: Array, uv: Array) -> Array:
+    """Feet by Gauss-Newton steps, beyond the domain too."""
+    for _ in range(4):
+        d = surface_derivatives(surface, uv[:, 0], uv[:, 1], 1)
+        uv = uv + step_uv(d, points - d[0, 0])
+    return uv
+
+
+def _normals(surface: Surface, uv: Array) -> Array:
+    d = surface_derivatives(surface, uv[:, 0], uv[:, 1], 1)
+    return unit(cross(d[1, 0], d[0, 1]))
+
+
+def step_uv(d: Array, way: Array) -> Array:
+    """Parameters (m, 2) of tangent vectors (m, 3)."""
+    e, f, g = dot(d[1, 0], d[1, 0]), dot(d[1, 0], d[0, 1]), dot(d[0, 1], d[0, 1])
+    a, b = dot(way, d[1, 0]), dot(way, d[0, 1])
+    det = np.maximum(e * g - f * f, 1e-300)
+    return np.asarray(np.stack([(a * g - b * f) / det, (b * e - a * f) / det], axis=1))

@@ -1,0 +1,199 @@
+"""Where a ball that rolls along a crease touches both faces: all stations at once, and what is wrong with a radius."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from pamble.core.arrays import Array, cross, dot, norm, unit
+from pamble.core.fillets.crease import Crease, step_uv
+from pamble.core.spline.differential import curvatures
+from pamble.core.spline.evaluate import surface_derivatives
+from pamble.core.spline.surface import Surface
+
+_RESIDUAL = 1e-7
+"""Distance, mm, that a station may be left off touching both faces."""
+
+_TIGHT, _NEAR = 0.02, 0.3
+"""1 - radius times curvature below which a ball does not fit into a face, and below which it hardly does."""
+
+_BEYOND = 0.15
+"""Share of a face's domain by which a contact may lie beyond it."""
+
+_STANDS = 0.02
+"""Step of the spine or a contact, as a share of the crease's, below which it turns back."""
+
+_ROUNDS = 25
+
+
+@dataclass(frozen=True)
+class Contacts:
+    """uv: parameters (m, 4) on both faces; points, normals: on each face, normals toward the ball's centre, (m, 3);
+    centre (m, 3), radius (m,), mm. residual: mm. room: least of 1 - radius times curvature toward the ball.
+    """
+
+    uv: Array
+    points: tuple[Array, Array]
+    normals: tuple[Array, Array]
+    centre: Array
+    radius: Array
+    residual: Array
+    room: Array
+
+
+def contacts(c: Crease, radius: Array, chord: float | None = None, start: Array | None = None) -> Contacts:
+    """Contacts of balls of radius (m,) at the stations; with ``chord`` (mm) the radius is found that keeps them so far
+    apart, from the given ones.
+
+    Newton on S1 + s1 R n1 = S2 + s2 R n2, with the middle of both contacts in the station's plane; columns are scaled
+    to mm, and where the crease has faded so that they coincide the least step is taken. Own derivation.
+    """
+    a, b = c.surfaces
+    r = np.array(radius, dtype=float)
+    q = _seed(c, r) if start is None else start.copy()
+    size = np.array([np.ptp(d) for s in (a, b) for d in s.domain])
+    low = np.array([d[0] for s in (a, b) for d in s.domain]) - 0.5 * size
+    high = np.array([d[1] for s in (a, b) for d in s.domain]) + 0.5 * size
+    live = np.arange(len(q))
+    unknowns = 4 if chord is None else 5
+    s1, s2 = c.signs
+    for _ in range(_ROUNDS):
+        da = surface_derivatives(a, q[live, 0], q[live, 1], 2)
+        db = surface_derivatives(b, q[live, 2], q[live, 3], 2)
+        n1, n1u, n1v = _turning(da)
+        n2, n2u, n2v = _turning(db)
+        rr, t = r[live][:, None], c.tangents[live]
+        off, jac = np.zeros((len(live), unknowns)), np.zeros((len(live), unknowns, unknowns))
+        off[:, :3] = da[0, 0] + s1 * rr * n1 - db[0, 0] - s2 * rr * n2
+        off[:, 3] = dot(t, 0.5 * (da[0, 0] + db[0, 0]) - c.points[live])
+        jac[:, :3, 0], jac[:, :3, 1] = da[1, 0] + s1 * rr * n1u, da[0, 1] + s1 * rr * n1v
+        jac[:, :3, 2], jac[:, :3, 3] = -db[1, 0] - s2 * rr * n2u, -db[0, 1] - s2 * rr * n2v
+        for k, way in enumerate((da[1, 0], da[0, 1], db[1, 0], db[0, 1])):
+            jac[:, 3, k] = 0.5 * dot(t, way)
+        if chord is not None:
+            apart = da[0, 0] - db[0, 0]
+            off[:, 4] = (dot(apart, apart) - chord * chord) / (2 * chord)
+            jac[:, :3, 4] = s1 * n1 - s2 * n2
+            for k, way in enumerate((da[1, 0], da[0, 1], -db[1, 0], -db[0, 1])):
+                jac[:, 4, k] = dot(apart, way) / chord
+        scale = np.maximum(norm(jac.transpose(0, 2, 1)), 1e-12)
+        scaled = jac / scale[:, None, :]
+        flat = np.abs(np.linalg.det(scaled)) < 1e-7
+        step = np.zeros_like(off)
+        if (~flat).any():
+            step[~flat] = np.linalg.solve(scaled[~flat], off[~flat][..., None])[..., 0]
+        if flat.any():
+            step[flat] = (np.linalg.pinv(scaled[flat], rcond=1e-7) @ off[flat][..., None])[..., 0]
+        step /= scale
+        sound = np.isfinite(step).all(axis=1)
+        step[~sound] = 0.0
+        move = np.clip(step[:, :4], -0.1 * size, 0.1 * size)
+        q[live] = np.clip(q[live] - move, low, high)
+        if chord is not None:
+            r[live] = np.clip(r[live] - np.clip(step[:, 4], -0.5 * r[live], 0.5 * r[live]), 1e-6, 1e6)
+        settled = (np.abs(move) / size).max(axis=1) < 1e-12
+        live = live[~settled & sound]
+        if not len(live):
+            break
+    return _finished(c, q, r)
+
+
+def _seed(c: Crease, radius: Array) -> Array:
+    """As far into each face as a ball between two planes touches."""
+    reach = (radius * np.tan(0.5 * np.clip(c.turn, 0.0, 2.6)))[:, None]
+    out = []
+    for k, (surface, into) in enumerate(zip(c.surfaces, c.into, strict=True)):
+        uv = c.uv[:, 2 * k : 2 * k + 2]
+        d = surface_derivatives(surface, uv[:, 0], uv[:, 1], 1)
+        out.append(uv + step_uv(d, into * reach))
+    return np.hstack(out)
+
+
+def _turning(d: Array) -> tuple[Array, Array, Array]:
+    """Unit normal and its derivatives along u and v."""
+    su, sv = d[1, 0], d[0, 1]
+    full = cross(su, sv)
+    length = np.maximum(norm(full), 1e-300)[:, None]
+    n = full / length
+    nu = cross(d[2, 0], sv) + cross(su, d[1, 1])
+    nv = cross(d[1, 1], sv) + cross(su, d[0, 2])
+    return n, (nu - n * dot(n, nu)[:, None]) / length, (nv - n * dot(n, nv)[:, None]) / length
+
+
+def _finished(c: Crease, q: Array, r: Array) -> Contacts:
+    points, normals, room = [], [], []
+    for k, (surface, sign) in enumerate(zip(c.surfaces, c.signs, strict=True)):
+        d = surface_derivatives(surface, q[:, 2 * k], q[:, 2 * k + 1], 2)
+        n, bend = curvatures(d)
+        points.append(d[0, 0])
+        normals.append(sign * n)
+        room.append(1 - r * np.maximum(sign * bend.largest, sign * bend.smallest))
+    centres = [p + r[:, None] * n for p, n in zip(points, normals, strict=True)]
+    middle = 0.5 * (points[0] + points[1])
+    residual = np.maximum(norm(centres[0] - centres[1]), np.abs(dot(c.tangents, middle - c.points)))
+    centre = 0.5 * (centres[0] + centres[1])
+    return Contacts(q, (points[0], points[1]), (normals[0], normals[1]), centre, r, residual, np.minimum(*room))
+
+
+def part(c: Crease, which: Array) -> Crease:
+    """Some of the stations."""
+    into = c.into[0][which], c.into[1][which]
+    return replace(
+        c, s=c.s[which], points=c.points[which], tangents=c.tangents[which], uv=c.uv[which], into=into,
+        turn=c.turn[which],
+    )  # fmt: skip
+
+
+def fault(c: Crease, found: Contacts) -> tuple[str, int] | None:
+    """What is wrong with the worst station between the crease's ends, in words, and its number; None if all are
+    sound."""
+    inside = (c.s >= -1e-9) & (c.s <= 1 + 1e-9)
+    bounds = np.array([d for s in c.surfaces for d in s.domain])
+    over = np.maximum(bounds[:, 0] - found.uv, found.uv - bounds[:, 1]) / (bounds[:, 1] - bounds[:, 0])
+    along = norm(np.diff(c.points, axis=0))
+    back = np.zeros(len(c.s), dtype=bool)
+    for row in (found.centre, *found.points):
+        step = dot(np.diff(row, axis=0), c.tangents[1:]) / np.maximum(along, 1e-12)
+        back[1:] |= step < _STANDS
+    checks = (
+        (found.room < _TIGHT, "the ball is larger than the face is hollow there"),
+        (found.residual > _RESIDUAL, "no ball of this radius touches both faces"),
+        (over[:, :2].max(axis=1) > _BEYOND, "the contact leaves the first face"),
+        (over[:, 2:].max(axis=1) > _BEYOND, "the contact leaves the second face"),
+        (back, "the ball turns back on its way"),
+    )
+    for wrong, words in checks:
+        if (wrong & inside).any():
+            return words, int(np.argmax(wrong & inside))
+    return None
+
+
+def hardly(found: Contacts, c: Crease) -> bool:
+    """Whether the ball only just fits somewhere."""
+    return bool((found.room[(c.s >= 0) & (c.s <= 1)] < _NEAR).any())
+
+
+def largest_factor(c: Crease, radius: Array) -> float:
+    """The largest factor of a law of radii at which all stations are sound, to one per cent; 0 if none is."""
+    low, high = 0.0, 1.0
+    start: Array | None = None
+    for _ in range(12):
+        found = contacts(c, high * radius)
+        if fault(c, found) is not None:
+            break
+        low, high = high, 2 * high
+    while high - low > 0.01 * high and high > 1e-3:
+        middle = 0.5 * (low + high)
+        found = contacts(c, middle * radius, start=start)
+        if fault(c, found) is None:
+            low, start = middle, found.uv
+        else:
+            high = middle
+    return low
+
+
+def frame_at(surface: Surface, uv: Array) -> tuple[Array, Array]:
+    """Points and unit normals (m, 3)."""
+    d = surface_derivatives(surface, uv[:, 0], uv[:, 1], 1)
+    return d[0, 0], unit(cross(d[1, 0], d[0, 1]))

@@ -1,0 +1,150 @@
+"""Rolling-ball fillets against closed forms, on creases that fade, and by balls laid into them anew."""
+
+import numpy as np
+import pytest
+
+from pamble.core.arrays import cross, dot, unit
+from pamble.core.errors import GeometryError
+from pamble.core.exchange.step import write_step
+from pamble.core.faces.face import Face, natural_edge
+from pamble.core.fillets.crease import partner
+from pamble.core.fillets.fillet import fillet
+from pamble.core.spline import basis
+from pamble.core.spline.closest import to_surface
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.differential import normals
+from pamble.core.spline.evaluate import surface_derivatives, surface_grid
+from pamble.core.spline.knots import surface_part
+from pamble.core.spline.surface import Surface
+from tests import readback
+from tests.core.patches.grounds import ground
+from tests.shapes import cylinder, plane, revolved
+
+LAWS = {
+    "30 to 60": lambda u: np.radians(30 + 30 * u),
+    "90 to 110": lambda u: np.radians(90 + 20 * u),
+    "fades evenly": lambda u: np.radians(30) * np.clip(1 - u, 0, None),
+    "fades to third order": lambda u: np.radians(30) * np.clip(1 - u, 0, None) ** 3,
+}
+
+
+def slab(seed=0) -> Surface:
+    k = basis.uniform_knots(5, 1)
+    g = basis.greville(k, 5)
+    x, y = np.meshgrid(300 * g, 120 * g, indexing="ij")
+    stir = np.random.default_rng(seed).standard_normal(x.shape)
+    z = 20 * (np.sin(2.1 * x / 300 + 0.3) * np.cos(1.7 * y / 120) + 0.08 * stir)
+    return Surface(5, 5, k, k, np.stack([x, y, z], axis=-1))
+
+
+def turned_away(a: Surface, law, width=110.0, bend=0.004) -> Surface:
+    """A face on the edge v1 of another that turns down from it by an angle; where that fades it has the same
+    curvature."""
+    k = basis.uniform_knots(5, 6)
+    u = basis.greville(k, 5)
+    d = surface_derivatives(a, u, np.full(len(u), 1.0), 2)
+    t, n = unit(d[1, 0]), unit(cross(d[1, 0], d[0, 1]))
+    out = cross(n, t)
+    out = out * np.where(dot(out, d[0, 1]) > 0, 1.0, -1.0)[:, None]
+    th = law(u)[:, None]
+    share = np.minimum(th[:, 0] / np.radians(15), 1)
+    own = dot(n, d[0, 2]) / dot(out, d[0, 1]) ** 2
+    b = basis.matrix(k, 5, u)[0]
+    p0 = np.linalg.solve(b, d[0, 0])
+    p1 = p0 + np.linalg.solve(b, (np.cos(th) * out - np.sin(th) * n) * width) / 3
+    down = (np.sin(th) * out + np.cos(th) * n) * (own * (1 - share) - bend * share)[:, None] * width**2
+    p2 = 2 * p1 - p0 + np.linalg.solve(b, down) / 6
+    return Surface(5, 3, k, basis.uniform_knots(3, 1), np.stack([p0, p1, p2, 3 * p2 - 3 * p1 + p0], axis=1))
+
+
+def inside(face: Face, n=24) -> tuple[np.ndarray, np.ndarray]:
+    """Points and normals over a fillet between its ends."""
+    s = face.surface
+    (a, b), (c, d) = s.domain
+    low, high = (a, b) if face.natural else (0.12, 0.88)
+    g = surface_grid(s, np.linspace(low, high, n), np.linspace(c, d, n), 1)
+    return g[0, 0].reshape(-1, 3), normals(g).reshape(-1, 3)
+
+
+@pytest.mark.parametrize("degrees", [35, 90, 140])
+def test_between_two_planes_it_is_a_cylinder(degrees):
+    th = np.radians(degrees)
+    a = Face(plane((0, 0, 0), (100, 0, 0), (0, 60, 0)))
+    b = Face(plane((0, 0, 0), (100, 0, 0), (0, 50 * np.cos(th), 50 * np.sin(th))))
+    made = fillet(a, a.edge("v0"), b, b.edge("v0"), (4.0, 4.0))
+    p, _ = inside(made.face)
+    # The ball's centre runs at R / sin(th/2) from the edge, halfway between both planes.
+    centre = 4 / np.sin(th / 2) * np.array([np.cos(th / 2), np.sin(th / 2)])
+    assert np.hypot(p[:, 1] - centre[0], p[:, 2] - centre[1]) == pytest.approx(4, abs=1e-5)
+    assert (p[:, 0].min(), p[:, 0].max()) == pytest.approx((0, 100), abs=1e-6)
+    touch = 4 / np.tan(th / 2)
+    contact = next(e for e in made.trimmed[0].edges if e.name == "fillet")
+    assert contact.space.control[:, 1] == pytest.approx(touch, abs=1e-6)
+
+
+def test_between_a_plane_and_a_cylinder_it_is_a_torus():
+    wall = Face(cylinder(40, 60))
+    floor = Face(revolved(Curve.line([40, 0, 0], [100, 0, 0]), 90))
+    number, edge = partner([floor, wall], 0, floor.edge("v0"), 0.25)
+    assert (number, edge.name) == (1, "v0")
+    made = fillet(floor, floor.edge("v0"), wall, edge, (8.0, 8.0))
+    p, _ = inside(made.face)
+    assert np.hypot(np.hypot(p[:, 0], p[:, 1]) - 48, p[:, 2] - 8) == pytest.approx(8, abs=0.002)
+    assert max(made.figures.angle) < 0.005
+
+
+@pytest.mark.parametrize("law", LAWS)
+@pytest.mark.parametrize("radius", [(12.0, 12.0), (8.0, 20.0)])
+def test_a_ball_laid_in_anywhere_touches_both_faces(law, radius, tmp_path):
+    a = slab()
+    b = turned_away(a, LAWS[law])
+    made = fillet(Face(a), natural_edge(a, "v1"), Face(b), natural_edge(b, "v0"), radius, diagonal=400.0)
+    f = made.figures
+    assert max(f.gap) < 0.002
+    assert max(f.angle) < 0.005
+    assert f.radius < 0.002
+    assert made.face.surface.control.shape[0] <= 13
+    if radius[0] == radius[1]:
+        p, n = inside(made.face)
+        # The centre of the ball through any of its points is one radius from both faces.
+        off = [[np.abs(to_surface(s, p + 12 * way * n).distance - 12).max() for s in (a, b)] for way in (1, -1)]
+        assert min(max(o) for o in off) < 0.004
+    path = tmp_path / "fillet.step"
+    write_step([("a", made.trimmed[0]), ("b", made.trimmed[1]), ("f", made.face)], path)
+    assert len(readback.faces(path)) == 3
+
+
+@pytest.mark.parametrize(("section", "order"), [("g2", 2), ("g3", 3)])
+def test_blended_sections_hold_curvature_between_the_same_contacts(section, order):
+    a = slab(1)
+    b = turned_away(a, LAWS["30 to 60"])
+    made = fillet(Face(a), natural_edge(a, "v1"), Face(b), natural_edge(b, "v0"), (12.0, 12.0), section, diagonal=400.0)
+    assert max(made.figures.gap) < 0.002
+    assert max(made.figures.angle) < 0.005
+    assert max(made.figures.curvature) < 1.0
+    assert made.face.surface.degree_v == 2 * order + 1 or made.face.surface.degree_u == 2 * order + 1
+
+
+def test_a_chord_keeps_its_width_where_the_crease_turns():
+    a = slab(2)
+    b = turned_away(a, LAWS["30 to 60"])
+    made = fillet(Face(a), natural_edge(a, "v1"), Face(b), natural_edge(b, "v0"), (1.0, 1.0), "chord", 6.0, 400.0)
+    s = np.linspace(0.15, 0.85, 40)
+    ends = [surface_derivatives(made.face.surface, s, np.full(40, v))[0, 0] for v in (0.0, 1.0)]
+    assert np.linalg.norm(ends[1] - ends[0], axis=1) == pytest.approx(6, abs=0.01)
+    assert made.radii[1] > 1.5 * made.radii[0]
+
+
+def test_what_cannot_be_filleted_is_told_before_anything_is_built():
+    hollow = Face(cylinder(10, 80))
+    top = Face(revolved(Curve.line([10, 0, 80], [2, 0, 80]), 90))
+    with pytest.raises(GeometryError, match=r"No fillet of this size: near .* largest radius that works is"):
+        fillet(top, top.edge("v0"), hollow, hollow.edge("v1"), (40.0, 40.0))
+    flat = surface_part(ground(1, 20), (0.0, 0.5), None), surface_part(ground(1, 20), (0.5, 1.0), None)
+    a, b = map(Face, flat)
+    with pytest.raises(GeometryError, match="go on into each other"):
+        fillet(a, a.edge("u1"), b, b.edge("u0"), (5.0, 5.0))
+    with pytest.raises(GeometryError, match="No other face shares this edge"):
+        partner([a, b], 0, a.edge("u0"), 0.25)
+    with pytest.raises(GeometryError, match="above zero"):
+        fillet(a, a.edge("u1"), b, b.edge("u0"), (0.0, 5.0))
