@@ -231,7 +231,9 @@ def test_a_fillet_trims_both_faces_and_follows_and_a_match_moves_a_face(kernel):
     assert [r["state"] for r in rows] == ["holds", "holds"]
     at = face(kernel, "deck").surface.control[2, 3] + [0, 0, 3.0]
     kernel.commit({"op": "set_params", "id": "f", "changes": {"radius": 14, "radius_end": 8}})
-    kernel.commit({"op": "move_cvs", "id": "apron", "cvs": [{"i": 3, "j": 3, "to": (at + [0, 60, -60]).tolist()}]})
+    kernel.commit(
+        {"op": "move_cvs", "id": "apron", "cvs": [{"i": 3, "j": 3, "to": (at + np.array([0, 60, -60])).tolist()}]}
+    )
     assert kernel.now.states["f"].problem is None
     kernel.commit({"op": "set_params", "id": "f", "changes": {"radius": 900, "radius_end": None}})
     assert "The largest radius that works is" in kernel.now.states["f"].problem
