@@ -13,9 +13,10 @@ from pamble.core.checks.seams import part_diagonal
 from pamble.core.errors import BlendError, GeometryError, PambleError
 from pamble.core.exchange.step import write_step
 from pamble.core.faces.picking import pick_edges
+from pamble.core.patches.between import patch_between
 from pamble.core.patches.boundary import PatchMade, boundary_patch
 from pamble.core.patches.hole import find_hole
-from pamble.core.patches.loop import Asked, chain
+from pamble.core.patches.loop import Asked
 from pamble.core.patches.trimmed import trimmed_patch
 
 
@@ -33,10 +34,7 @@ def patch(given: Namespace) -> tuple[dict[str, Any], str]:
         raise BlendError(f"The same edge, {edge} of {names[face]}, is named twice: every side needs its own.")
     asked = [Asked(p.edge, o) for p, o in zip(picked, orders, strict=True)]
     spans = None if given.spans is None else _spans(given.spans)
-    if len(asked) < 4 and all(chain(asked).joined):
-        made = trimmed_patch(asked, diagonal, given.degree, None if spans is None else max(spans))
-    else:
-        made = boundary_patch(asked, diagonal, given.degree, spans)
+    made = patch_between(asked, diagonal, given.degree, spans)
     write_step([*[(f.name, f.shape) for f in found], (new_name("Patch", {f.name for f in found}), made.face)], out_path)
     sides = [{"face": names[p.face], "edge": p.edge.name, "at": p.point.tolist()} for p in picked]
     out = {"file": out_path.name, **patch_figures(made, sides, orders), "problems": problems}

@@ -6,7 +6,8 @@ import pytest
 from pamble.core.errors import GeometryError
 from pamble.core.exchange.step import write_step
 from pamble.core.faces.face import Edge, Face, natural_edge
-from pamble.core.patches.boundary import boundary_patch
+from pamble.core.patches.between import patch_between
+from pamble.core.patches.boundary import Folds, boundary_patch
 from pamble.core.patches.loop import Asked
 from pamble.core.patches.trimmed import trimmed_patch
 from pamble.core.planes import plane_at
@@ -89,6 +90,16 @@ def test_a_loop_of_any_number_of_sides_is_filled_at_once(sides, rise, tmp_path):
     path = tmp_path / "fill.step"
     write_step([("fill", made.face)], path)
     assert len(readback.faces(path)) == 1
+
+
+def test_four_sides_that_run_on_into_each_other_are_filled_by_a_trimmed_patch():
+    asked = [Asked(e) for e in hole(ground(1, 40), 4, 0.2, 0.3)]
+    with pytest.raises(Folds, match="would fold"):
+        boundary_patch(asked, 500.0)
+    made = patch_between(asked, 500.0)
+    assert not made.face.natural
+    assert worst(made, "angle") < 0.005
+    assert worst(made, "curvature") < 0.5
 
 
 def test_continuity_is_what_was_asked_and_a_curve_is_contained():

@@ -40,6 +40,10 @@ _CONFLICT = (0.02, 2.0)
 """Angle in degrees and mismatch in % at a corner from which it is named as what the patch cannot heal."""
 
 
+class Folds(GeometryError):
+    """Sides between which a four-sided patch would turn over."""
+
+
 @dataclass(frozen=True)
 class SideFigures:
     """How well the patch meets a side: its number as it was given; gap mm, angle degrees, curvature %, worst of
@@ -107,7 +111,7 @@ def boundary_patch(
     score, surface, _ = best
     figures = _all_figures(surface, layout, diagonal, exact=True)
     if score >= 1e6:
-        raise GeometryError(
+        raise Folds(
             "The patch would fold over itself: its sides turn too sharply against each other. "
             "Ask for less at the sides, or lay the edges out so that opposite ones run alike."
         )

@@ -183,14 +183,14 @@ def _kept(
     base_u = max(5, skin.degree_u)
     for extra in range(4):
         u = Space(base_u, _refined(skin.knots_u, skin.degree_u, base_u, extra if guides else 0))
-        v = Space.over(5, _rows(places, extra))
+        meets = any(e.order for e in ends)
+        v = Space.over(5, _rows(places, extra)) if meets else Space(*_finer_rows(skin, extra))
         patch = Patch(u, v)
         start = _in_space(skin, patch)
         conditions: list[Condition] = []
         s = np.linspace(0, 1, 5 * u.count)
         for i, (c, p) in enumerate(zip(curves, places, strict=True)):
-            meets = (i == 0 and ends[0].order) or (i == len(curves) - 1 and ends[1].order)
-            if not meets:
+            if not ((i == 0 and ends[0].order) or (i == len(curves) - 1 and ends[1].order)):
                 uv = np.stack([s, np.full(len(s), p)], axis=1)
                 conditions.append(Contains(curve_points(c, s), uv, fixed=True, tolerance=_SECTION, name=f"section {i}"))
         for name, i, end in (("v0", 0, ends[0]), ("v1", -1, ends[1])):
@@ -219,6 +219,12 @@ def _kept(
             break
     assert best is not None
     return best[1]
+
+
+def _finer_rows(skin: Surface, extra: int) -> tuple[int, Array]:
+    """The skin's own rows, of degree 3 at least, and more of them."""
+    degree = max(3, skin.degree_v)
+    return degree, _refined(skin.knots_v, skin.degree_v, degree, extra)
 
 
 def _rows(places: Array, extra: int) -> Array:

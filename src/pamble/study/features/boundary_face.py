@@ -7,9 +7,9 @@ from typing import Any
 from pydantic import Field, field_validator
 
 from pamble.core.faces.face import Edge
-from pamble.core.patches.boundary import PatchMade, boundary_patch
-from pamble.core.patches.loop import Asked, chain
-from pamble.core.patches.trimmed import trimmed_patch
+from pamble.core.patches.between import patch_between
+from pamble.core.patches.boundary import PatchMade
+from pamble.core.patches.loop import Asked
 from pamble.core.spline.curve import Curve
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, made_face
 from pamble.study.features.fields import choice, number
@@ -57,10 +57,7 @@ def run(params: BoundaryParams, inputs: Inputs, context: Context) -> Made:
     spans = params.spans
     if context.preview and spans is None and kept is not None:
         spans = kept.surface.spans
-    if len(asked) < 4 and all(chain(asked).joined):
-        made = trimmed_patch(asked, diagonal, params.degree, None if spans is None else max(spans))
-    else:
-        made = boundary_patch(asked, diagonal, params.degree, spans)
+    made = patch_between(asked, diagonal, params.degree, spans)
     seams = tuple(
         DeclaredSeam(f.patch_side, params.edges[f.number].feature, params.edges[f.number].edge, orders[f.number])
         for f in made.sides
