@@ -28,10 +28,13 @@ def fillet(given: Namespace) -> tuple[dict[str, Any], str]:
     number, other = partner(faces, first.face, first.edge, SEAM_SEARCH)
     start = given.radius if given.radius is not None else given.chord
     end = start if given.radius_end is None else given.radius_end
+    rest = [f for i, f in enumerate(faces) if i not in (first.face, number)]
     made = build(
-        faces[first.face], first.edge, faces[number], other, (start, end), given.section, given.chord, diagonal
-    )
+        faces[first.face], first.edge, faces[number], other, (start, end), given.section, given.chord, diagonal,
+        others=rest,
+    )  # fmt: skip
     new = {id(faces[first.face]): made.trimmed[0], id(faces[number]): made.trimmed[1]}
+    new |= {id(rest[n]): face for n, face in made.corners.items()}
     shapes = [(f.name, new.get(id(f.made), f.shape) if f.made is not None else f.shape) for f in found]
     write_step([*shapes, (new_name("Fillet", {f.name for f in found}), made.face)], out_path)
     f = made.figures
@@ -42,6 +45,7 @@ def fillet(given: Namespace) -> tuple[dict[str, Any], str]:
         "section": given.section,
         "radii": {"least": made.radii[0], "most": made.radii[1]},
         "radius_error": f.radius,
+        "corners_cut": [names[i] for i, f in enumerate(faces) if any(rest[n] is f for n in made.corners)],
         "sides": [
             {"face": names[n], "edge": e.name, "gap": f.gap[i], "angle": f.angle[i], "curvature": f.curvature[i]}
             for i, (n, e) in enumerate(((first.face, first.edge), (number, other)))

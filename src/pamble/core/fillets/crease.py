@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
@@ -11,9 +12,14 @@ from pamble.core.arrays import Array, cross, dot, norm, unit
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.frames import frames
+from pamble.core.spline import basis
 from pamble.core.spline.closest import to_curve
+from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives
 from pamble.core.spline.surface import Surface
+
+_CELLS = 24
+"""Parts of a span in which its length is summed up."""
 
 _FLAT = np.radians(0.05)
 """Turn of a crease below which nothing is left to fillet."""
@@ -25,7 +31,7 @@ class Crease:
 
     uv: parameters (m, 4) on both faces. into: unit directions (m, 3) from the crease into each face. turn: angle,
     radians, by which the second face turns away from going straight on. signs: +1 where the ball lies on the side of a
-    face's normal, else -1.
+    face's normal, else -1. closed: whether it is a loop; then the last station is the first again.
     """
 
     surfaces: tuple[Surface, Surface]
@@ -36,6 +42,16 @@ class Crease:
     into: tuple[Array, Array]
     turn: Array
     signs: tuple[float, float]
+    closed: bool = False
+
+
+def derivatives(surface: Surface, u: Array, v: Array, order: int = 1) -> Array:
+    """Derivatives of a surface, round the joint of one that is closed, and beyond the domain of one that is not."""
+    uv = [u, v]
+    for k, (low, high) in enumerate(surface.domain):
+        if surface.closed[k]:
+            uv[k] = low + np.mod(uv[k] - low, high - low)
+    return surface_derivatives(surface, uv[0], uv[1], order)
 
 
 def partner(faces: Sequence[Face], number: int, edge: Edge, reach: float) -> tuple[int, Edge]:
@@ -59,22 +75,21 @@ def partner(faces: Sequence[Face], number: int, edge: Edge, reach: float) -> tup
 def crease(a: Edge, b: Edge, count: int = 121, beyond: float = 0.1) -> Crease:
     """The crease along two edges that lie together; stations are even in the first edge's length.
 
-    Raises `GeometryError` for a closed edge, one with a kink, and faces that go on into each other without a crease.
+    Raises `GeometryError` for an edge with a kink, and faces that go on into each other without a crease.
     """
     start, end = a.domain
     ends = curve_points(a.space, a.domain)
-    if np.linalg.norm(ends[1] - ends[0]) < 1e-6:
-        raise GeometryError("The crease is a closed loop: split it in two edges first.")
-    s = np.linspace(-beyond, 1 + beyond, count)
-    t = start + s * (end - start)
+    closed = bool(np.linalg.norm(ends[1] - ends[0]) < 1e-6)
+    s = np.linspace(0, 1, count) if closed else np.linspace(-beyond, 1 + beyond, count)
+    t = _by_length(a.space, s)
     d = curve_derivatives(a.space, t, 1)
     points, tangents = d[0], unit(d[1])
-    kink = np.degrees(np.arccos(np.clip(dot(tangents[1:], tangents[:-1]), -1, 1))).max()
+    around = np.vstack([tangents, tangents[:1]]) if closed else tangents
+    kink = np.degrees(np.arccos(np.clip(dot(around[1:], around[:-1]), -1, 1))).max()
     if kink > 20:
         raise GeometryError(f"The crease has a kink of {kink:.0f}°: fillet its pieces one by one.")
     first = _parameters(a, t, points)
-    inner = np.clip(s, 0, 1)
-    on_b = to_curve(b.space, curve_points(a.space, start + inner * (end - start))).t
+    on_b = to_curve(b.space, curve_points(a.space, np.clip(t, start, end))).t
     second = _feet(b.surface, points, curve_points(b.pcurve, _on_pcurve(b, on_b)))
     f = frames(a, np.clip(t, start, end), remember=False), frames(b, on_b, remember=False)
     # Beyond its ends the crease runs on; which way a face lies there is that at the end.
@@ -92,8 +107,44 @@ def crease(a: Edge, b: Edge, count: int = 121, beyond: float = 0.1) -> Crease:
     rise = dot(normals[0], into[1]), dot(normals[1], into[0])
     signs = (float(np.sign(rise[0][sharpest])) or 1.0, float(np.sign(rise[1][sharpest])) or 1.0)
     turn = np.where(signs[0] * rise[0] > 0, turn, -turn)
-    uv = np.hstack([first, second])
-    return Crease((a.surface, b.surface), s, points, tangents, uv, (into[0], into[1]), turn, signs)
+    uv = np.hstack([_running_on(a.surface, first), _running_on(b.surface, second)])
+    return Crease((a.surface, b.surface), s, points, tangents, uv, (into[0], into[1]), turn, signs, closed)
+
+
+def _running_on(surface: Surface, uv: Array) -> Array:
+    """Parameters that run on over the joints of a closed surface instead of jumping back."""
+    out = uv.copy()
+    for k, (low, high) in enumerate(surface.domain):
+        if surface.closed[k]:
+            out[:, k] = np.unwrap(out[:, k], period=high - low)
+    return out
+
+
+def _by_length(curve: Curve, s: Array) -> Array:
+    """Parameters at shares of the length, beyond the ends too: stations must follow each other smoothly, and the pace
+    of a rational arc jumps at its joints.
+    """
+    start, end = curve.domain
+    breaks = basis.breaks(curve.knots, curve.degree)
+    reach = 0.5 * (end - start)
+    whole = np.concatenate([[start - reach], breaks, [end + reach]])
+    cells = np.unique(np.concatenate([np.linspace(p, q, _CELLS + 1) for p, q in pairwise(whole)]))
+    x, w = np.polynomial.legendre.leggauss(6)
+    half = 0.5 * np.diff(cells)
+    at = (cells[:-1, None] + half[:, None] * (1 + x)).ravel()
+    step = (norm(curve_derivatives(curve, at, 1)[1]).reshape(-1, len(x)) * w).sum(axis=1) * half
+    length = np.concatenate([[0.0], np.cumsum(step)])
+    low, high = np.interp([start, end], cells, length)
+    length = (length - low) / (high - low)
+    t = np.interp(s, length, cells)
+    for _ in range(3):
+        i = np.clip(np.searchsorted(cells, t, side="right") - 1, 0, len(cells) - 2)
+        own = 0.5 * (t - cells[i])
+        nodes = cells[i][:, None] + own[:, None] * (1 + x)
+        speed = norm(curve_derivatives(curve, np.append(nodes.ravel(), t), 1)[1])
+        reached = length[i] + (speed[: nodes.size].reshape(nodes.shape) * w).sum(axis=1) * own / (high - low)
+        t = t - (reached - s) * (high - low) / np.maximum(speed[nodes.size :], 1e-12)
+    return np.asarray(t)
 
 
 def _on_pcurve(edge: Edge, t: Array) -> Array:
@@ -108,13 +159,13 @@ def _parameters(edge: Edge, t: Array, points: Array) -> Array:
 def _feet(surface: Surface, points: Array, uv: Array) -> Array:
     """Feet by Gauss-Newton steps, beyond the domain too."""
     for _ in range(4):
-        d = surface_derivatives(surface, uv[:, 0], uv[:, 1], 1)
+        d = derivatives(surface, uv[:, 0], uv[:, 1], 1)
         uv = uv + step_uv(d, points - d[0, 0])
     return uv
 
 
 def _normals(surface: Surface, uv: Array) -> Array:
-    d = surface_derivatives(surface, uv[:, 0], uv[:, 1], 1)
+    d = derivatives(surface, uv[:, 0], uv[:, 1], 1)
     return unit(cross(d[1, 0], d[0, 1]))
 
 

@@ -4,7 +4,8 @@ trimmed back to it.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Literal
 
 import numpy as np
@@ -12,10 +13,12 @@ import numpy as np
 from pamble.core.arrays import Array
 from pamble.core.checks.measured import measure_seam
 from pamble.core.checks.seams import Seam
+from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face, base_name, natural_edge, side_curve
 from pamble.core.faces.trim import Cutter, Divided, divide
 from pamble.core.faces.twins import twin
+from pamble.core.fillets.corner import between, cut_corner, lies_on, standing_across
 from pamble.core.fillets.crease import Crease, crease
 from pamble.core.fillets.section import BallSurface, ball_surface
 from pamble.core.fillets.stations import contacts, fault, hardly, largest_factor
@@ -58,24 +61,29 @@ class FilletFigures:
 
 @dataclass(frozen=True)
 class Fillet:
-    """The fillet, both faces trimmed back to it, and its figures. radii: least and largest along it, mm."""
+    """The fillet, both faces trimmed back to it, and its figures. radii: least and largest along it, mm. corners: faces
+    that stand across its ends, cut back too, by their number among those that were given.
+    """
 
     face: Face
     trimmed: tuple[Face, Face]
     figures: FilletFigures
     radii: tuple[float, float]
     warnings: tuple[str, ...]
+    corners: Mapping[int, Face] = field(default_factory=dict)
 
 
 def fillet(
     first: Face, a: Edge, second: Face, b: Edge, radius: tuple[float, float], section: Section = "ball",
     chord: float | None = None, diagonal: float = 0.0, name: str = "fillet",
+    others: Sequence[Face] = (),
 ) -> Fillet:  # fmt: skip
     """The fillet along the edge ``a`` of the first face, which lies on the edge ``b`` of the second.
 
     radius: mm at the start and the end of the edge, linear between in its parameter. chord: distance of both contacts,
     mm, for a section of that kind. Raises `GeometryError`, before anything is built, with what is wrong, where, and the
-    largest radius that works. name: of the edges that the contacts cut.
+    largest radius that works. name: of the edges that the contacts cut. others: faces of the part; those that stand
+    across the ends of the crease are cut back too.
     """
     if min(radius) <= 0 or (section == "chord" and (chord is None or chord <= 0)):
         raise GeometryError("The radius of a fillet, and the width of one by its chord, are above zero.")
@@ -92,7 +100,7 @@ def fillet(
     ball = ball_surface(c, found, width)
     lines = [side_curve(ball.surface, side)[2] for side in ("v0", "v1")]
     cut = [_cut_back(face, e, line, name) for face, e, line in zip((first, second), (a, b), lines, strict=True)]
-    inside = (c.s >= 0) & (c.s <= 1)
+    inside = (c.s >= -1e-9) & (c.s <= 1 + 1e-9)
     radii = float(found.radius[inside].min()), float(found.radius[inside].max())
     if section in ("g2", "g3"):
         if float(np.abs(c.turn[inside]).min()) < _FADED:
@@ -101,15 +109,16 @@ def fillet(
             )
         made = _blended(cut, 2 if section == "g2" else 3, diagonal, name)
         return Fillet(Face(made[0]), (cut[0], cut[1]), made[1], radii, (*warnings, *made[2]))
-    face = _ended(ball, cut, lines, name)
+    across = (None, None) if c.closed else standing_across(others, c, a)
+    face, corners = _cornered(_ended(ball, cut, lines, name), ball.surface, a, others, across)
     if ball.ratio > 1.0:
         warnings.append(f"The fillet is {ball.ratio:.1f} times what is aimed at: the crease is not calm.")
     one, two = (_seam(face, trimmed, side, diagonal, name) for trimmed, side in zip(cut, ("v0", "v1"), strict=True))
-    faded = float(np.abs(c.turn[(c.s >= 0) & (c.s <= 1)]).min()) < _FADED
+    faded = float(np.abs(c.turn[inside]).min()) < _FADED
     # Where the fillet is a thread it has no width over which an angle could be read.
     angle = (ball.angle, ball.angle) if faded else (one[1], two[1])
     figures = FilletFigures((one[0], two[0]), angle, (one[2], two[2]), ball.radius)
-    return Fillet(face, (cut[0], cut[1]), figures, radii, tuple(warnings))
+    return Fillet(face, (cut[0], cut[1]), figures, radii, tuple(warnings), corners)
 
 
 def _refusal(c: Crease, law: Array, chord: float | None, words: str, station: int) -> str:
@@ -148,11 +157,13 @@ def _contact_edge(face: Face, name: str) -> Edge:
     own = [e for e in face.edges if base_name(e.name) == name]
     if not own:
         raise GeometryError("The contact leaves no edge on the face.")
-    return max(own, key=lambda e: float(np.linalg.norm(np.diff(curve_points(e.space, e.space.domain), axis=0))))
+    return max(own, key=lambda e: curve_length(e.space))
 
 
 def _ended(ball: BallSurface, cut: list[Face], lines: list[Curve], name: str) -> Face:
-    """The fillet between the borders of both faces: its ends run on from them."""
+    """The fillet between the borders of both faces: its ends run on from them; a closed one has none."""
+    if ball.surface.closed[0]:
+        return Face(ball.surface)
     reach: list[tuple[float, float]] = []
     slopes: list[list[float]] = []
     for k, (face, line) in enumerate(zip(cut, lines, strict=True)):
@@ -175,6 +186,37 @@ def _ended(ball: BallSurface, cut: list[Face], lines: list[Curve], name: str) ->
         edges.append(Edge(s, name, line, inward, twin(s, line, _TWIN)))
     low_edge, high_edge, start, end = edges
     return Face(s, ((low_edge, end, high_edge, start),))
+
+
+def _cornered(
+    face: Face, surface: Surface, edge: Edge, others: Sequence[Face], across: tuple[int | None, int | None]
+) -> tuple[Face, dict[int, Face]]:
+    """The fillet ended on the faces that stand across its ends, and those cut back to it."""
+    if across == (None, None):
+        return face, {}
+    lines = [_end_edge(face, i).space for i in (0, 1)]
+    stands = [None if n is None else others[n] for n in across]
+    if any(f is not None and not lies_on(f, line) for f, line in zip(stands, lines, strict=True)):
+        ends = [line if f is None else f for f, line in zip(stands, lines, strict=True)]
+        (u0, u1), (v0, v1) = face.surface.domain
+        face = between(surface, ends, np.array([0.5 * (u0 + u1), 0.5 * (v0 + v1)]))
+        lines = [_end_edge(face, i).space for i in (0, 1)]
+    out: dict[int, Face] = {}
+    corners = curve_points(edge.space, edge.domain)
+    for n, line, corner in zip(across, lines, corners, strict=True):
+        made = None if n is None else cut_corner(out.get(n, others[n]), line, corner)
+        if n is not None and made is not None:
+            out[n] = made
+    return face, out
+
+
+def _end_edge(face: Face, end: int) -> Edge:
+    """The edge of a fillet across its start (0) or end (1)."""
+    names = (("u0", "start"), ("u1", "end"))[end]
+    found = [e for e in face.edges if base_name(e.name) in names or e.side == names[0]]
+    if not found:
+        raise GeometryError("The fillet does not reach the face at its end.")
+    return found[0]
 
 
 def _slope(surface: Surface, face: Face, t: float, v: float, corner: Array, name: str) -> float:

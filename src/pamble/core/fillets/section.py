@@ -15,7 +15,7 @@ from scipy.interpolate import make_interp_spline
 
 from pamble.core.arrays import Array, cross, dot, norm, unit
 from pamble.core.errors import GeometryError
-from pamble.core.fillets.crease import Crease, step_uv
+from pamble.core.fillets.crease import Crease, derivatives, step_uv
 from pamble.core.fillets.stations import Contacts, contacts
 from pamble.core.joining.rows import SLOPE, Condition, RowSpace, row_space, solve_row
 from pamble.core.spline import basis
@@ -29,6 +29,7 @@ _B = np.array([4.00000034e-01, 4.74021920e-03, -1.56646754e-03, -1.94012350e-04,
 """Coefficients of a / phi and b / phi in powers of (phi / 160 degrees)^2: fitted over all angles at once."""
 
 _SPANS = (1, 2, 3, 4, 6, 8, 12, 16)
+_LEAST_CLOSED = 4
 _CHECKS, _ACROSS = 60, 9
 _RADIUS = 0.002
 """Aim for the radius, mm."""
@@ -58,9 +59,11 @@ def ball_surface(c: Crease, found: Contacts, chord: float | None, spans: int | N
     best: BallSurface | None = None
     tried: list[tuple[int, float]] = []
     for n in (spans,) if spans else _SPANS:
-        space = row_space(5, basis.uniform_knots(5, n))
+        if c.closed and n < _LEAST_CLOSED:
+            continue
+        space = row_space(5, basis.uniform_knots(5, n), c.closed)
         at = _at(c, found, space.s, chord)
-        surface = _rows(space, at)
+        surface = _rows(space, at, c.closed)
         radius, gap, angle = _figures(surface, c, found, chord)
         made = BallSurface(surface, radius, gap, angle, ())
         tried.append((n, made.ratio))
@@ -72,25 +75,33 @@ def ball_surface(c: Crease, found: Contacts, chord: float | None, spans: int | N
     return BallSurface(best.surface, best.radius, best.gap, best.angle, tuple(tried))
 
 
+def _along(x: Array, values: Array, s: Array, k: int = 5, order: int = 0, closed: bool = False) -> Array:
+    """Values between the stations, smooth round the joint of a loop; what grows by a turn grows evenly."""
+    if not closed:
+        return np.asarray(make_interp_spline(x, values, k=k)(s, order))
+    grown = values[-1] - values[0]
+    ring = values - np.multiply.outer(x, grown)
+    ring[-1] = ring[0]
+    share = np.multiply.outer(s, grown) if order == 0 else np.broadcast_to(grown, (len(s), *np.shape(grown)))
+    return np.asarray(make_interp_spline(x, ring, k=k, bc_type="periodic")(np.mod(s, 1.0), order) + share)
+
+
 def stations_at(c: Crease, s: Array) -> Crease:
     """The crease at shares (k,) of the way from its first station to its last."""
     x = np.linspace(0, 1, len(c.s))
-
-    def at(values: Array, k: int = 5) -> Array:
-        return np.asarray(make_interp_spline(x, values, k=k)(s))
-
-    points = at(c.points)
-    tangents = unit(np.asarray(make_interp_spline(x, c.points, k=5)(s, 1)))
-    into = unit(at(c.into[0], 3)), unit(at(c.into[1], 3))
-    return Crease(c.surfaces, at(c.s, 1), points, tangents, at(c.uv), into, at(c.turn, 3), c.signs)
+    points = _along(x, c.points, s, closed=c.closed)
+    tangents = unit(_along(x, c.points, s, 5, 1, c.closed))
+    into = unit(_along(x, c.into[0], s, 3, 0, c.closed)), unit(_along(x, c.into[1], s, 3, 0, c.closed))
+    uv = _along(x, c.uv, s, closed=c.closed)
+    turn = _along(x, c.turn, s, 3, 0, c.closed)
+    return Crease(c.surfaces, np.interp(s, x, c.s), points, tangents, uv, into, turn, c.signs, c.closed)
 
 
 def _at(c: Crease, found: Contacts, s: Array, chord: float | None) -> Contacts:
     """Exact contacts between the stations, warm from those beside them."""
     x = np.linspace(0, 1, len(c.s))
-    uv = np.asarray(make_interp_spline(x, found.uv, k=5)(s))
-    radius = np.asarray(make_interp_spline(x, found.radius, k=3)(s))
-    return contacts(stations_at(c, s), radius, chord, uv)
+    uv = _along(x, found.uv, s, closed=c.closed)
+    return contacts(stations_at(c, s), _along(x, found.radius, s, 3, 0, c.closed), chord, uv)
 
 
 def _section(at: Contacts) -> tuple[Array, Array, Array]:
@@ -107,7 +118,7 @@ def _section(at: Contacts) -> tuple[Array, Array, Array]:
     return phi, unit(t1[near]), unit(t2[near])
 
 
-def _rows(space: RowSpace, at: Contacts) -> Surface:
+def _rows(space: RowSpace, at: Contacts, closed: bool) -> Surface:
     phi, t1, t2 = _section(at)
     powers = (phi[:, None] / _WIDEST) ** (2 * np.arange(len(_A)))
     a, b = phi * (powers @ _A), phi * (powers @ _B)
@@ -115,7 +126,7 @@ def _rows(space: RowSpace, at: Contacts) -> Surface:
     each = np.ones(len(r))
     half = []
     for p, n, t in zip(at.points, at.normals, (t1, t2), strict=True):
-        run = unit(np.gradient(p, space.s, axis=0))
+        run = unit(_gradient(p, space.s, closed))
         across = cross(n, run)
         length = float(norm(np.diff(p, axis=0)).sum())
         edge = solve_row(
@@ -159,6 +170,14 @@ def _rows(space: RowSpace, at: Contacts) -> Surface:
     return Surface(space.degree, 5, space.knots, basis.uniform_knots(5, 1), net)
 
 
+def _gradient(points: Array, s: Array, closed: bool) -> Array:
+    if not closed:
+        return np.asarray(np.gradient(points, s, axis=0))
+    wide = np.vstack([points[-3:-1], points, points[1:3]])
+    at = np.concatenate([s[-3:-1] - 1.0, s, s[1:3] + 1.0])
+    return np.asarray(np.gradient(wide, at, axis=0)[2:-2])
+
+
 def _figures(surface: Surface, c: Crease, found: Contacts, chord: float | None) -> tuple[float, float, float]:
     """Largest error of the radius and gap, mm, and angle, degrees, along both seams, between the crease's ends."""
     m = _CHECKS
@@ -167,15 +186,20 @@ def _figures(surface: Surface, c: Crease, found: Contacts, chord: float | None) 
     at = _at(c, found, s, chord)
     d = surface_grid(surface, s, np.linspace(0, 1, _ACROSS))[0, 0]
     dense = np.linspace(0, 1, len(c.s))
-    spine, radius = make_interp_spline(dense, found.centre, k=5), make_interp_spline(dense, found.radius, k=3)
+
+    def spine(x: Array, order: int = 0) -> Array:
+        return _along(dense, found.centre, x.ravel(), 5, order, c.closed).reshape(*x.shape, 3)
+
     full = cross(*at.normals)
     clear = norm(full) > 1e-4
     tau = np.where(clear[:, None], unit(full), stations_at(c, s).tangents)
-    way = np.asarray(spine(s, 1))
+    way = spine(s, 1)
     tau = tau * np.where(dot(tau, way) < 0, -1.0, 1.0)[:, None]
     high_above = np.einsum("mvi,mi->mv", d - at.centre[:, None], tau)
-    foot = np.clip(s[:, None] + high_above / np.maximum(dot(way, tau), 1e-9)[:, None], 0, 1)
-    off = np.abs(norm(d - np.asarray(spine(foot))) - np.asarray(radius(foot)))
+    foot = s[:, None] + high_above / np.maximum(dot(way, tau), 1e-9)[:, None]
+    foot = np.mod(foot, 1.0) if c.closed else np.clip(foot, 0, 1)
+    radius = _along(dense, found.radius, foot.ravel(), 3, 0, c.closed).reshape(foot.shape)
+    off = np.abs(norm(d - spine(foot)) - radius)
     gap = angle = 0.0
     wide = norm(at.points[1] - at.points[0])
     counts = wide > 2e-3 * wide.max()
@@ -184,9 +208,9 @@ def _figures(surface: Surface, c: Crease, found: Contacts, chord: float | None) 
         other = c.surfaces[k]
         uv = at.uv[:, 2 * k : 2 * k + 2]
         for _ in range(3):
-            x = surface_derivatives(other, uv[:, 0], uv[:, 1], 1)
+            x = derivatives(other, uv[:, 0], uv[:, 1], 1)
             uv = uv + step_uv(x, e[0, 0] - x[0, 0])
-        x = surface_derivatives(other, uv[:, 0], uv[:, 1], 1)
+        x = derivatives(other, uv[:, 0], uv[:, 1], 1)
         gap = max(gap, float(norm(e[0, 0] - x[0, 0]).max()))
         own, theirs = unit(cross(e[1, 0], e[0, 1])), unit(cross(x[1, 0], x[0, 1]))
         turn = np.degrees(np.arctan2(norm(cross(own, theirs)), np.abs(dot(own, theirs))))

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
-from pamble.core.arrays import Array, cross, dot, norm, unit
-from pamble.core.fillets.crease import Crease, step_uv
+from pamble.core.arrays import Array, cross, dot, norm
+from pamble.core.fillets.crease import Crease, derivatives, step_uv
 from pamble.core.spline.differential import curvatures
-from pamble.core.spline.evaluate import surface_derivatives
-from pamble.core.spline.surface import Surface
 
 _RESIDUAL = 1e-7
 """Distance, mm, that a station may be left off touching both faces."""
@@ -53,14 +51,15 @@ def contacts(c: Crease, radius: Array, chord: float | None = None, start: Array 
     r = np.array(radius, dtype=float)
     q = _seed(c, r) if start is None else start.copy()
     size = np.array([np.ptp(d) for s in (a, b) for d in s.domain])
-    low = np.array([d[0] for s in (a, b) for d in s.domain]) - 0.5 * size
-    high = np.array([d[1] for s in (a, b) for d in s.domain]) + 0.5 * size
+    room = np.array([2.5 if s.closed[k] else 0.5 for s in (a, b) for k in (0, 1)]) * size
+    low = np.array([d[0] for s in (a, b) for d in s.domain]) - room
+    high = np.array([d[1] for s in (a, b) for d in s.domain]) + room
     live = np.arange(len(q))
     unknowns = 4 if chord is None else 5
     s1, s2 = c.signs
     for _ in range(_ROUNDS):
-        da = surface_derivatives(a, q[live, 0], q[live, 1], 2)
-        db = surface_derivatives(b, q[live, 2], q[live, 3], 2)
+        da = derivatives(a, q[live, 0], q[live, 1], 2)
+        db = derivatives(b, q[live, 2], q[live, 3], 2)
         n1, n1u, n1v = _turning(da)
         n2, n2u, n2v = _turning(db)
         rr, t = r[live][:, None], c.tangents[live]
@@ -105,7 +104,7 @@ def _seed(c: Crease, radius: Array) -> Array:
     out = []
     for k, (surface, into) in enumerate(zip(c.surfaces, c.into, strict=True)):
         uv = c.uv[:, 2 * k : 2 * k + 2]
-        d = surface_derivatives(surface, uv[:, 0], uv[:, 1], 1)
+        d = derivatives(surface, uv[:, 0], uv[:, 1], 1)
         out.append(uv + step_uv(d, into * reach))
     return np.hstack(out)
 
@@ -124,7 +123,7 @@ def _turning(d: Array) -> tuple[Array, Array, Array]:
 def _finished(c: Crease, q: Array, r: Array) -> Contacts:
     points, normals, room = [], [], []
     for k, (surface, sign) in enumerate(zip(c.surfaces, c.signs, strict=True)):
-        d = surface_derivatives(surface, q[:, 2 * k], q[:, 2 * k + 1], 2)
+        d = derivatives(surface, q[:, 2 * k], q[:, 2 * k + 1], 2)
         n, bend = curvatures(d)
         points.append(d[0, 0])
         normals.append(sign * n)
@@ -136,21 +135,13 @@ def _finished(c: Crease, q: Array, r: Array) -> Contacts:
     return Contacts(q, (points[0], points[1]), (normals[0], normals[1]), centre, r, residual, np.minimum(*room))
 
 
-def part(c: Crease, which: Array) -> Crease:
-    """Some of the stations."""
-    into = c.into[0][which], c.into[1][which]
-    return replace(
-        c, s=c.s[which], points=c.points[which], tangents=c.tangents[which], uv=c.uv[which], into=into,
-        turn=c.turn[which],
-    )  # fmt: skip
-
-
 def fault(c: Crease, found: Contacts) -> tuple[str, int] | None:
     """What is wrong with the worst station between the crease's ends, in words, and its number; None if all are
     sound."""
     inside = (c.s >= -1e-9) & (c.s <= 1 + 1e-9)
     bounds = np.array([d for s in c.surfaces for d in s.domain])
     over = np.maximum(bounds[:, 0] - found.uv, found.uv - bounds[:, 1]) / (bounds[:, 1] - bounds[:, 0])
+    over[:, [k + 2 * i for i, s in enumerate(c.surfaces) for k in (0, 1) if s.closed[k]]] = 0.0
     along = norm(np.diff(c.points, axis=0))
     back = np.zeros(len(c.s), dtype=bool)
     for row in (found.centre, *found.points):
@@ -191,9 +182,3 @@ def largest_factor(c: Crease, radius: Array) -> float:
         else:
             high = middle
     return low
-
-
-def frame_at(surface: Surface, uv: Array) -> tuple[Array, Array]:
-    """Points and unit normals (m, 3)."""
-    d = surface_derivatives(surface, uv[:, 0], uv[:, 1], 1)
-    return d[0, 0], unit(cross(d[1, 0], d[0, 1]))
