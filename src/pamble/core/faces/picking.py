@@ -7,12 +7,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pamble.core.arrays import Array, floats
+from pamble.core.arrays import Array, floats, norm
 from pamble.core.errors import ReferenceLost
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.frames import frames
 from pamble.core.faces.inside import inside
 from pamble.core.spline.closest import to_curve, to_surface
+from pamble.core.spline.evaluate import curve_points
 
 _TOGETHER = 1e-3
 """Edges that are no farther apart than this, mm, where they are named lie together."""
@@ -76,8 +77,9 @@ class Naming:
 def pick_edge(faces: Sequence[Face], naming: Naming, diagonal: float, toward: Array | None = None) -> PickedEdge:
     """The edge nearest to a point.
 
-    Where a point lies on an edge that several faces share, the named face's counts; else the face is taken that leaves
-    ``toward`` a place. Raises `ReferenceLost` if the point is far from every edge.
+    An edge that passes a point comes before one that ends there. Where a point lies on an edge that several faces
+    share, the named face's counts; else the face is taken that leaves ``toward`` a place. Raises `ReferenceLost` if the
+    point is far from every edge.
     """
     point = naming.point
     found = _candidates(faces, point)
@@ -89,6 +91,7 @@ def pick_edge(faces: Sequence[Face], naming: Naming, diagonal: float, toward: Ar
             f"{best.distance:.2f} mm away, at ({x:.3f}, {y:.3f}, {z:.3f})."
         )
     near = [p for p in found if p.distance <= best.distance + _TOGETHER]
+    near = [p for p in near if not _at_end(p)] or near
     if naming.face is not None:
         meant = {p.face for p in near}
         number = min(meant, key=lambda i: pick_face([faces[i]], naming.face, np.inf)[2])  # type: ignore[arg-type]
@@ -104,6 +107,14 @@ def pick_edges(faces: Sequence[Face], names: Sequence[Naming], diagonal: float) 
         others = np.delete(points, i, axis=0)
         out.append(pick_edge(faces, n, diagonal, others.mean(axis=0) if len(others) else None))
     return out
+
+
+def _at_end(p: PickedEdge) -> bool:
+    """Whether an open edge is met at one of its ends."""
+    ends = curve_points(p.edge.space, p.edge.space.domain)
+    if norm(ends[:1] - ends[1:])[0] < _TOGETHER:
+        return False
+    return bool(norm(ends - p.point).min() < _TOGETHER)
 
 
 def _leaving(p: PickedEdge, toward: Array) -> float:

@@ -93,9 +93,9 @@ def fillet(
     if width is not None:
         law = 0.5 * width / np.maximum(np.sin(0.5 * np.maximum(c.turn, 0.02)), 1e-3)
     found = contacts(c, law, width)
-    wrong = fault(c, found)
-    if wrong is not None:
-        raise GeometryError(_refusal(c, law, width, *wrong))
+    refused = fault(c, found)
+    if refused is not None:
+        raise GeometryError(_refusal(c, law, width, *refused))
     warnings = ["The ball only just fits into a face: its trim may run close to a hollow."] if hardly(found, c) else []
     ball = ball_surface(c, found, width)
     lines = [side_curve(ball.surface, side)[2] for side in ("v0", "v1")]
@@ -110,7 +110,8 @@ def fillet(
         made = _blended(cut, 2 if section == "g2" else 3, diagonal, name)
         return Fillet(Face(made[0]), (cut[0], cut[1]), made[1], radii, (*warnings, *made[2]))
     across = (None, None) if c.closed else standing_across(others, c, a)
-    face, corners = _cornered(_ended(ball, cut, lines, name), ball.surface, a, others, across)
+    face, corners, wrong = _cornered(_ended(ball, cut, lines, name), ball.surface, a, others, across)
+    warnings += wrong
     if ball.ratio > 1.0:
         warnings.append(f"The fillet is {ball.ratio:.1f} times what is aimed at: the crease is not calm.")
     one, two = (_seam(face, trimmed, side, diagonal, name) for trimmed, side in zip(cut, ("v0", "v1"), strict=True))
@@ -190,10 +191,10 @@ def _ended(ball: BallSurface, cut: list[Face], lines: list[Curve], name: str) ->
 
 def _cornered(
     face: Face, surface: Surface, edge: Edge, others: Sequence[Face], across: tuple[int | None, int | None]
-) -> tuple[Face, dict[int, Face]]:
-    """The fillet ended on the faces that stand across its ends, and those cut back to it."""
+) -> tuple[Face, dict[int, Face], list[str]]:
+    """The fillet ended on the faces that stand across its ends, those cut back to it, and what could not be cut."""
     if across == (None, None):
-        return face, {}
+        return face, {}, []
     lines = [_end_edge(face, i).space for i in (0, 1)]
     stands = [None if n is None else others[n] for n in across]
     if any(f is not None and not lies_on(f, line) for f, line in zip(stands, lines, strict=True)):
@@ -202,12 +203,18 @@ def _cornered(
         face = between(surface, ends, np.array([0.5 * (u0 + u1), 0.5 * (v0 + v1)]))
         lines = [_end_edge(face, i).space for i in (0, 1)]
     out: dict[int, Face] = {}
+    wrong: list[str] = []
     corners = curve_points(edge.space, edge.domain)
     for n, line, corner in zip(across, lines, corners, strict=True):
-        made = None if n is None else cut_corner(out.get(n, others[n]), line, corner)
-        if n is not None and made is not None:
-            out[n] = made
-    return face, out
+        if n is None:
+            continue
+        try:
+            made = cut_corner(out.get(n, others[n]), line, corner)
+        except GeometryError as error:
+            wrong.append(f"The face that stands across an end is not cut back: {error}")
+        else:
+            out |= {} if made is None else {n: made}
+    return face, out, wrong
 
 
 def _end_edge(face: Face, end: int) -> Edge:

@@ -129,7 +129,7 @@ def _arranged(sources: list[Source], scale: Array, finer: float) -> Arrangement:
     crossings, _, sine = settle(table, chords, seeds(chords, cuts))
     refuse_running_along(sources, crossings, sine, size)
     nodes, marks_of, plan = _split(table, chords, crossings)
-    pieces = lay(table, chords, nodes, plan)
+    pieces = _apart(lay(table, chords, nodes, plan), cuts)
     pieces, rings = _regions(pieces)
     inside = _inside(sources, pieces, len(rings))
     area, face_area = _areas(sources, table, pieces, rings)
@@ -196,6 +196,26 @@ def lay(table: CurveTable, chords: Chords, nodes: Array, plan: Plan) -> list[Pie
         Piece(k, ta, tb, a, b, ma, mb, np.concatenate([nodes[a : a + 1], inner, nodes[b : b + 1]]))
         for (k, ta, tb, a, b, ma, mb), inner in zip(plan, parts, strict=True)
     ]
+
+
+def _apart(pieces: list[Piece], cuts: BoolArray) -> list[Piece]:
+    """Pieces without those of cutters that are one with a piece of another between the same nodes: where a cutter
+    touches the border at its end, its first stretch lies on it.
+    """
+    between: dict[tuple[int, int], list[Piece]] = {}
+    for p in pieces:
+        between.setdefault((min(p.a, p.b), max(p.a, p.b)), []).append(p)
+    drop = set()
+    for own in (g for g in between.values() if len(g) > 1):
+        own.sort(key=lambda p: bool(cuts[p.source]))
+        for i, p in enumerate(own):
+            way = shapely.points(p.points[1:-1])
+            near = (q for q in own[:i] if id(q) not in drop)
+            if cuts[p.source] and any(
+                float(shapely.distance(shapely.LineString(q.points), way).max()) < SAME for q in near
+            ):
+                drop.add(id(p))
+    return [p for p in pieces if id(p) not in drop]
 
 
 def bounded(pieces: Sequence[Piece]) -> list[tuple[shapely.Polygon, list[Ring]]]:
