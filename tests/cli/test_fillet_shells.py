@@ -1,0 +1,86 @@
+"""Edges of solids that another library made, filleted by command, sewn by that library and weighed against closed
+forms.
+"""
+
+import numpy as np
+import pytest
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
+from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeSolid, BRepBuilderAPI_Sewing
+from OCP.BRepCheck import BRepCheck_Analyzer
+from OCP.BRepGProp import BRepGProp
+from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCylinder
+from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
+from OCP.GProp import GProp_GProps
+from OCP.STEPControl import STEPControl_Reader, STEPControl_StepModelType, STEPControl_Writer
+from OCP.TopoDS import TopoDS
+
+from pamble.cli.main import main
+
+BOX = 100.0 * 60.0 * 40.0
+CORNER = 1 - np.pi / 4
+"""What a rounded corner of radius 1 lacks of a square."""
+
+
+def box():
+    return BRepPrimAPI_MakeBox(100.0, 60.0, 40.0).Shape()
+
+
+def rod(x, y, z, way, radius, length):
+    return BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(x, y, z), gp_Dir(*way)), radius, length).Shape()
+
+
+def boss():
+    return BRepAlgoAPI_Fuse(box(), rod(50, 30, 40, (0, 0, 1), 15, 30)).Shape()
+
+
+def blind_hole():
+    return BRepAlgoAPI_Cut(box(), rod(50, 30, 20, (0, 0, 1), 15, 30)).Shape()
+
+
+def groove():
+    return BRepAlgoAPI_Cut(box(), rod(50, -10, 40, (0, 1, 0), 20, 80)).Shape()
+
+
+def ring(radius: float, r: float, way: int) -> float:
+    """Volume between the corner of a ring at ``radius`` and the ball's torus, by Pappus's theorem: the corner's square
+    less the quarter disc, each with the way of its centroid. way: +1 where the square lies outside the ring.
+    """
+    quarter = np.pi / 4 * r**2
+    square = r**2 * (radius + way * r / 2)
+    return 2 * np.pi * (square - quarter * (radius + way * (r - 4 * r / (3 * np.pi))))
+
+
+SHELLS = {
+    "one edge": (box, "50,0,40", 6.0, BOX - CORNER * 36 * 100),
+    "a short edge": (box, "0,30,40", 6.0, BOX - CORNER * 36 * 60),
+    "an upright edge": (box, "100,60,20", 11.0, BOX - CORNER * 121 * 40),
+    "foot of a boss": (boss, "65,30,40", 5.0, BOX + np.pi * 225 * 30 + ring(15, 5, 1)),
+    "rim of a boss": (boss, "65,30,70", 4.0, BOX + np.pi * 225 * 30 - ring(15, 4, -1)),
+    "floor of a hole": (blind_hole, "65,30,20", 4.0, BOX - np.pi * 225 * 20 + ring(15, 4, -1)),
+    "edge of a groove": (groove, "30,30,40", 3.0, None),
+}
+
+
+@pytest.mark.parametrize("name", SHELLS)
+def test_a_filleted_solid_sews_closed_and_holds_its_volume(name, tmp_path):
+    make, edge, radius, volume = SHELLS[name]
+    writer = STEPControl_Writer()
+    writer.Transfer(make(), STEPControl_StepModelType.STEPControl_AsIs)
+    writer.Write(str(tmp_path / "solid.step"))
+    out = tmp_path / "filleted.step"
+    assert (
+        main(["fillet", str(tmp_path / "solid.step"), "--edge", edge, "--radius", str(radius), "--out", str(out)]) == 0
+    )
+    reader = STEPControl_Reader()
+    reader.ReadFile(str(out))
+    reader.TransferRoots()
+    sewing = BRepBuilderAPI_Sewing(0.01)
+    sewing.Add(reader.OneShape())
+    sewing.Perform()
+    shell = sewing.SewedShape()
+    assert sewing.NbFreeEdges() == 0
+    assert BRepCheck_Analyzer(shell).IsValid()
+    if volume is not None:
+        found = GProp_GProps()
+        BRepGProp.VolumeProperties_s(BRepBuilderAPI_MakeSolid(TopoDS.Shell(shell)).Solid(), found, 1e-7)
+        assert abs(found.Mass()) == pytest.approx(volume, rel=1e-6)
