@@ -11,7 +11,7 @@ from pamble.core.checks.seams import part_diagonal
 from pamble.core.errors import PambleError
 from pamble.core.exchange.step import write_step
 from pamble.core.faces.picking import pick_edge
-from pamble.core.fillets.crease import partner
+from pamble.core.fillets.chain import partner
 from pamble.core.fillets.fillet import fillet as build
 from pamble.core.tolerances import SEAM_SEARCH
 
@@ -25,12 +25,12 @@ def fillet(given: Namespace) -> tuple[dict[str, Any], str]:
     out_path, found, names, faces, problems = taken(given)
     diagonal = part_diagonal(faces)
     first = pick_edge(faces, named(given.edge, "An edge"), diagonal)
-    number, other = partner(faces, first.face, first.edge, SEAM_SEARCH)
+    number = partner(faces, first.face, first.edge, SEAM_SEARCH)
     start = given.radius if given.radius is not None else given.chord
     end = start if given.radius_end is None else given.radius_end
     rest = [f for i, f in enumerate(faces) if i not in (first.face, number)]
     made = build(
-        faces[first.face], first.edge, faces[number], other, (start, end), given.section, given.chord, diagonal,
+        faces[first.face], first.edge, faces[number], (start, end), given.section, given.chord, diagonal,
         others=rest,
     )  # fmt: skip
     new = {id(faces[first.face]): made.trimmed[0], id(faces[number]): made.trimmed[1]}
@@ -47,8 +47,14 @@ def fillet(given: Namespace) -> tuple[dict[str, Any], str]:
         "radius_error": f.radius,
         "corners_cut": [names[i] for i, f in enumerate(faces) if any(rest[n] is f for n in made.corners)],
         "sides": [
-            {"face": names[n], "edge": e.name, "gap": f.gap[i], "angle": f.angle[i], "curvature": f.curvature[i]}
-            for i, (n, e) in enumerate(((first.face, first.edge), (number, other)))
+            {
+                "face": names[n],
+                "edges": list(made.along[i]),
+                "gap": f.gap[i],
+                "angle": f.angle[i],
+                "curvature": f.curvature[i],
+            }
+            for i, n in enumerate((first.face, number))
         ],
         "warnings": list(made.warnings),
         "problems": problems,
@@ -57,7 +63,9 @@ def fillet(given: Namespace) -> tuple[dict[str, Any], str]:
     lines = [
         f"{out_path.name}: fillet of degree {b['degree'][0]} x {b['degree'][1]}, CVs {b['cvs'][0]} x {b['cvs'][1]}"
     ]
-    lines += [f"  {s['face']} {s['edge']}: gap {s['gap']:.6f} mm, angle {s['angle']:.5f}°" for s in out["sides"]]
+    lines += [
+        f"  {s['face']} {' '.join(s['edges'])}: gap {s['gap']:.6f} mm, angle {s['angle']:.5f}°" for s in out["sides"]
+    ]
     if f.radius is not None:
         lines.append(f"  radius {made.radii[0]:.4f} to {made.radii[1]:.4f} mm, within {f.radius:.5f} mm")
     return out, "\n".join([*lines, *(f"  note: {w}" for w in out["warnings"])])

@@ -7,7 +7,7 @@ from pamble.core.arrays import cross, dot, unit
 from pamble.core.errors import GeometryError
 from pamble.core.exchange.step import write_step
 from pamble.core.faces.face import Face, natural_edge
-from pamble.core.fillets.crease import partner
+from pamble.core.fillets.chain import partner
 from pamble.core.fillets.fillet import fillet
 from pamble.core.spline import basis
 from pamble.core.spline.closest import to_surface
@@ -71,7 +71,7 @@ def test_between_two_planes_it_is_a_cylinder(degrees):
     th = np.radians(degrees)
     a = Face(plane((0, 0, 0), (100, 0, 0), (0, 60, 0)))
     b = Face(plane((0, 0, 0), (100, 0, 0), (0, 50 * np.cos(th), 50 * np.sin(th))))
-    made = fillet(a, a.edge("v0"), b, b.edge("v0"), (4.0, 4.0))
+    made = fillet(a, a.edge("v0"), b, (4.0, 4.0))
     p, _ = inside(made.face)
     # The ball's centre runs at R / sin(th/2) from the edge, halfway between both planes.
     centre = 4 / np.sin(th / 2) * np.array([np.cos(th / 2), np.sin(th / 2)])
@@ -85,9 +85,8 @@ def test_between_two_planes_it_is_a_cylinder(degrees):
 def test_between_a_plane_and_a_cylinder_it_is_a_torus():
     wall = Face(cylinder(40, 60))
     floor = Face(revolved(Curve.line([40, 0, 0], [100, 0, 0]), 90))
-    number, edge = partner([floor, wall], 0, floor.edge("v0"), 0.25)
-    assert (number, edge.name) == (1, "v0")
-    made = fillet(floor, floor.edge("v0"), wall, edge, (8.0, 8.0))
+    assert partner([floor, wall], 0, floor.edge("v0"), 0.25) == 1
+    made = fillet(floor, floor.edge("v0"), wall, (8.0, 8.0))
     p, _ = inside(made.face)
     assert np.hypot(np.hypot(p[:, 0], p[:, 1]) - 48, p[:, 2] - 8) == pytest.approx(8, abs=0.002)
     assert max(made.figures.angle) < 0.005
@@ -98,7 +97,7 @@ def test_between_a_plane_and_a_cylinder_it_is_a_torus():
 def test_a_ball_laid_in_anywhere_touches_both_faces(law, radius, tmp_path):
     a = slab()
     b = turned_away(a, LAWS[law])
-    made = fillet(Face(a), natural_edge(a, "v1"), Face(b), natural_edge(b, "v0"), radius, diagonal=400.0)
+    made = fillet(Face(a), natural_edge(a, "v1"), Face(b), radius, diagonal=400.0)
     f = made.figures
     assert max(f.gap) < 0.002
     assert max(f.angle) < 0.005
@@ -119,7 +118,7 @@ def test_a_ball_laid_in_anywhere_touches_both_faces(law, radius, tmp_path):
 def test_blended_sections_hold_curvature_between_the_same_contacts(section, order):
     a = slab(1)
     b = turned_away(a, LAWS["30 to 60"])
-    made = fillet(Face(a), natural_edge(a, "v1"), Face(b), natural_edge(b, "v0"), (12.0, 12.0), section, diagonal=400.0)
+    made = fillet(Face(a), natural_edge(a, "v1"), Face(b), (12.0, 12.0), section, diagonal=400.0)
     assert max(made.figures.gap) < 0.002
     assert max(made.figures.angle) < 0.005
     assert max(made.figures.curvature) < 1.0
@@ -129,7 +128,7 @@ def test_blended_sections_hold_curvature_between_the_same_contacts(section, orde
 def test_a_chord_keeps_its_width_where_the_crease_turns():
     a = slab(2)
     b = turned_away(a, LAWS["30 to 60"])
-    made = fillet(Face(a), natural_edge(a, "v1"), Face(b), natural_edge(b, "v0"), (1.0, 1.0), "chord", 6.0, 400.0)
+    made = fillet(Face(a), natural_edge(a, "v1"), Face(b), (1.0, 1.0), "chord", 6.0, 400.0)
     s = np.linspace(0.15, 0.85, 40)
     ends = [surface_derivatives(made.face.surface, s, np.full(40, v))[0, 0] for v in (0.0, 1.0)]
     assert np.linalg.norm(ends[1] - ends[0], axis=1) == pytest.approx(6, abs=0.01)
@@ -140,12 +139,12 @@ def test_what_cannot_be_filleted_is_told_before_anything_is_built():
     hollow = Face(cylinder(10, 80))
     top = Face(revolved(Curve.line([10, 0, 80], [2, 0, 80]), 90))
     with pytest.raises(GeometryError, match=r"No fillet of this size: near .* largest radius that works is"):
-        fillet(top, top.edge("v0"), hollow, hollow.edge("v1"), (40.0, 40.0))
+        fillet(top, top.edge("v0"), hollow, (40.0, 40.0))
     flat = surface_part(ground(1, 20), (0.0, 0.5), None), surface_part(ground(1, 20), (0.5, 1.0), None)
     a, b = map(Face, flat)
     with pytest.raises(GeometryError, match="go on into each other"):
-        fillet(a, a.edge("u1"), b, b.edge("u0"), (5.0, 5.0))
+        fillet(a, a.edge("u1"), b, (5.0, 5.0))
     with pytest.raises(GeometryError, match="No other face shares this edge"):
         partner([a, b], 0, a.edge("u0"), 0.25)
     with pytest.raises(GeometryError, match="above zero"):
-        fillet(a, a.edge("u1"), b, b.edge("u0"), (0.0, 5.0))
+        fillet(a, a.edge("u1"), b, (0.0, 5.0))

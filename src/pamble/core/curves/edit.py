@@ -82,6 +82,11 @@ def join(first: Curve, second: Curve, tolerance: float = 0.01) -> Curve:
         raise GeometryError(f"The curves end {gap:.3f} mm apart: they can be joined within {tolerance:g} mm.")
     a = knots.reverse_curve(first) if i == 0 else first
     b = knots.reverse_curve(second) if j == 1 else second
+    return run_on(a, b)
+
+
+def run_on(a: Curve, b: Curve) -> Curve:
+    """One curve from two, the second put on at the end of the first; the joint lies halfway between their ends."""
     p = max(a.degree, b.degree)
     a, b = (knots.curve_part(c, *c.domain) for c in (a, b))
     a, b = (knots.raise_degree(c, p - c.degree) if c.degree < p else c for c in (a, b))

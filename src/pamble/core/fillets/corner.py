@@ -8,9 +8,10 @@ import numpy as np
 
 from pamble.core.arrays import Array, unit
 from pamble.core.errors import GeometryError, NotMeeting
-from pamble.core.faces.face import Edge, Face
+from pamble.core.faces.face import Face
 from pamble.core.faces.trim import Cutter, divide
-from pamble.core.fillets.crease import Crease, derivatives
+from pamble.core.fillets.chain import Chain
+from pamble.core.fillets.crease import derivatives
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
@@ -25,11 +26,11 @@ _ACROSS = 0.2
 _CUT = 1e-4
 
 
-def standing_across(others: Sequence[Face], c: Crease, edge: Edge) -> tuple[int | None, int | None]:
+def standing_across(others: Sequence[Face], chain: Chain) -> tuple[int | None, int | None]:
     """Numbers of the faces that stand across the crease at its start and at its end."""
     out: list[int | None] = []
-    for at in edge.domain:
-        p, d = curve_derivatives(edge.space, [at], 1)[:, 0]
+    for at in chain.space.domain:
+        p, d = curve_derivatives(chain.space, [at], 1)[:, 0]
         way = d / max(float(np.linalg.norm(d)), 1e-300)
         found = None
         for i, face in enumerate(others):

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -10,10 +9,8 @@ import numpy as np
 
 from pamble.core.arrays import Array, cross, dot, norm, unit
 from pamble.core.errors import GeometryError
-from pamble.core.faces.face import Edge, Face
-from pamble.core.faces.frames import frames
+from pamble.core.fillets.chain import Chain
 from pamble.core.spline import basis
-from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives
 from pamble.core.spline.surface import Surface
@@ -54,32 +51,12 @@ def derivatives(surface: Surface, u: Array, v: Array, order: int = 1) -> Array:
     return surface_derivatives(surface, uv[0], uv[1], order)
 
 
-def partner(faces: Sequence[Face], number: int, edge: Edge, reach: float) -> tuple[int, Edge]:
-    """The other face that shares an edge, and its edge there. Raises `GeometryError` where no face does."""
-    t = np.linspace(*edge.domain, 17)
-    points = curve_points(edge.space, t)
-    best: tuple[float, int, Edge] | None = None
-    for i, face in enumerate(faces):
-        if i == number:
-            continue
-        for e in face.edges:
-            away = float(to_curve(e.space, points).distance.max())
-            if best is None or away < best[0]:
-                best = (away, i, e)
-    if best is None or best[0] > reach:
-        near = "" if best is None else f": the nearest runs {best[0]:.3f} mm off"
-        raise GeometryError(f"No other face shares this edge whole{near}. A fillet needs the crease of two faces.")
-    return best[1], best[2]
+def crease(a: Chain, b: Chain, count: int = 121, beyond: float = 0.1) -> Crease:
+    """The crease along two chains of edges that lie together; stations are even in the first one's length.
 
-
-def crease(a: Edge, b: Edge, count: int = 121, beyond: float = 0.1) -> Crease:
-    """The crease along two edges that lie together; stations are even in the first edge's length.
-
-    Raises `GeometryError` for an edge with a kink, and faces that go on into each other without a crease.
+    Raises `GeometryError` for a crease with a kink, and faces that go on into each other without a crease.
     """
-    start, end = a.domain
-    ends = curve_points(a.space, a.domain)
-    closed = bool(np.linalg.norm(ends[1] - ends[0]) < 1e-6)
+    closed = a.closed
     s = np.linspace(0, 1, count) if closed else np.linspace(-beyond, 1 + beyond, count)
     t = _by_length(a.space, s)
     d = curve_derivatives(a.space, t, 1)
@@ -88,16 +65,15 @@ def crease(a: Edge, b: Edge, count: int = 121, beyond: float = 0.1) -> Crease:
     kink = np.degrees(np.arccos(np.clip(dot(around[1:], around[:-1]), -1, 1))).max()
     if kink > 20:
         raise GeometryError(f"The crease has a kink of {kink:.0f}°: fillet its pieces one by one.")
-    first = _parameters(a, t, points)
-    on_b = to_curve(b.space, curve_points(a.space, np.clip(t, start, end))).t
-    second = _feet(b.surface, points, curve_points(b.pcurve, _on_pcurve(b, on_b)))
-    f = frames(a, np.clip(t, start, end), remember=False), frames(b, on_b, remember=False)
+    on = curve_points(a.space, np.clip(t, *a.space.domain))
+    starts, outward = zip(*(x.beside(on) for x in (a, b)), strict=True)
+    first, second = (_feet(x.surface, points, uv) for x, uv in zip((a, b), starts, strict=True))
     # Beyond its ends the crease runs on; which way a face lies there is that at the end.
     normals = [_normals(x, q) for x, q in ((a.surface, first), (b.surface, second))]
     into = []
-    for n, x in zip(normals, f, strict=True):
+    for n, out in zip(normals, outward, strict=True):
         side = unit(cross(n, tangents))
-        into.append(side * np.where(dot(side, -x.outward) < 0, -1.0, 1.0)[:, None])
+        into.append(side * np.where(dot(side, -out) < 0, -1.0, 1.0)[:, None])
     turn = np.arctan2(norm(cross(-into[0], into[1])), dot(-into[0], into[1]))
     sharpest = int(np.argmax(np.where((s >= 0) & (s <= 1), turn, 0.0)))
     if turn[sharpest] < _FLAT:
@@ -145,15 +121,6 @@ def _by_length(curve: Curve, s: Array) -> Array:
         reached = length[i] + (speed[: nodes.size].reshape(nodes.shape) * w).sum(axis=1) * own / (high - low)
         t = t - (reached - s) * (high - low) / np.maximum(speed[nodes.size :], 1e-12)
     return np.asarray(t)
-
-
-def _on_pcurve(edge: Edge, t: Array) -> Array:
-    (a, b), (c, d) = edge.space.domain, edge.pcurve.domain
-    return np.asarray(c + (t - a) * ((d - c) / (b - a)))
-
-
-def _parameters(edge: Edge, t: Array, points: Array) -> Array:
-    return _feet(edge.surface, points, curve_points(edge.pcurve, _on_pcurve(edge, t)))
 
 
 def _feet(surface: Surface, points: Array, uv: Array) -> Array:

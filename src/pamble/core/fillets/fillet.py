@@ -18,6 +18,7 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face, base_name, natural_edge, side_curve
 from pamble.core.faces.trim import Cutter, Divided, divide
 from pamble.core.faces.twins import twin
+from pamble.core.fillets.chain import chains
 from pamble.core.fillets.corner import between, cut_corner, lies_on, standing_across
 from pamble.core.fillets.crease import Crease, crease
 from pamble.core.fillets.section import BallSurface, ball_surface
@@ -30,6 +31,7 @@ from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives
 from pamble.core.spline.knots import curve_part, surface_part
 from pamble.core.spline.surface import Surface
+from pamble.core.tolerances import SEAM_SEARCH
 
 Section = Literal["ball", "chord", "g2", "g3"]
 """Round by a rolling ball; round with contacts at a constant distance; or a blend with G2 or G3 between the
@@ -61,12 +63,14 @@ class FilletFigures:
 
 @dataclass(frozen=True)
 class Fillet:
-    """The fillet, both faces trimmed back to it, and its figures. radii: least and largest along it, mm. corners: faces
-    that stand across its ends, cut back too, by their number among those that were given.
+    """The fillet, both faces trimmed back to it, and its figures. along: names of the edges of both that it rounds.
+    radii: least and largest along it, mm. corners: faces that stand across its ends, cut back too, by their number
+    among those that were given.
     """
 
     face: Face
     trimmed: tuple[Face, Face]
+    along: tuple[tuple[str, ...], tuple[str, ...]]
     figures: FilletFigures
     radii: tuple[float, float]
     warnings: tuple[str, ...]
@@ -74,19 +78,21 @@ class Fillet:
 
 
 def fillet(
-    first: Face, a: Edge, second: Face, b: Edge, radius: tuple[float, float], section: Section = "ball",
+    first: Face, edge: Edge, second: Face, radius: tuple[float, float], section: Section = "ball",
     chord: float | None = None, diagonal: float = 0.0, name: str = "fillet",
     others: Sequence[Face] = (),
 ) -> Fillet:  # fmt: skip
-    """The fillet along the edge ``a`` of the first face, which lies on the edge ``b`` of the second.
+    """The fillet along an edge of the first face that the second face shares, and the edges of both that it runs on in.
 
-    radius: mm at the start and the end of the edge, linear between in its parameter. chord: distance of both contacts,
+    radius: mm at the start and the end of them, linear between in their length. chord: distance of both contacts,
     mm, for a section of that kind. Raises `GeometryError`, before anything is built, with what is wrong, where, and the
     largest radius that works. name: of the edges that the contacts cut. others: faces of the part; those that stand
     across the ends of the crease are cut back too.
     """
     if min(radius) <= 0 or (section == "chord" and (chord is None or chord <= 0)):
         raise GeometryError("The radius of a fillet, and the width of one by its chord, are above zero.")
+    a, b = chains(first, edge, second, SEAM_SEARCH)
+    along = tuple(e.name for e in a.edges), tuple(e.name for e in b.edges)
     c = crease(a, b)
     law = np.maximum(radius[0] + c.s * (radius[1] - radius[0]), _LEAST * min(radius))
     width = chord if section == "chord" else None
@@ -99,7 +105,7 @@ def fillet(
     warnings = ["The ball only just fits into a face: its trim may run close to a hollow."] if hardly(found, c) else []
     ball = ball_surface(c, found, width)
     lines = [side_curve(ball.surface, side)[2] for side in ("v0", "v1")]
-    cut = [_cut_back(face, e, line, name) for face, e, line in zip((first, second), (a, b), lines, strict=True)]
+    cut = [_cut_back(face, x.edges, line, name) for face, x, line in zip((first, second), (a, b), lines, strict=True)]
     inside = (c.s >= -1e-9) & (c.s <= 1 + 1e-9)
     radii = float(found.radius[inside].min()), float(found.radius[inside].max())
     if section in ("g2", "g3"):
@@ -108,9 +114,9 @@ def fillet(
                 "The crease fades to nothing: a G2 or G3 section needs width all along. Roll a ball there."
             )
         made = _blended(cut, 2 if section == "g2" else 3, diagonal, name)
-        return Fillet(Face(made[0]), (cut[0], cut[1]), made[1], radii, (*warnings, *made[2]))
-    across = (None, None) if c.closed else standing_across(others, c, a)
-    face, corners, wrong = _cornered(_ended(ball, cut, lines, name), ball.surface, a, others, across)
+        return Fillet(Face(made[0]), (cut[0], cut[1]), along, made[1], radii, (*warnings, *made[2]))
+    across = (None, None) if c.closed else standing_across(others, a)
+    face, corners, wrong = _cornered(_ended(ball, cut, lines, name), ball.surface, a.ends, others, across)
     warnings += wrong
     if ball.ratio > 1.0:
         warnings.append(f"The fillet is {ball.ratio:.1f} times what is aimed at: the crease is not calm.")
@@ -119,7 +125,7 @@ def fillet(
     # Where the fillet is a thread it has no width over which an angle could be read.
     angle = (ball.angle, ball.angle) if faded else (one[1], two[1])
     figures = FilletFigures((one[0], two[0]), angle, (one[2], two[2]), ball.radius)
-    return Fillet(face, (cut[0], cut[1]), figures, radii, tuple(warnings), corners)
+    return Fillet(face, (cut[0], cut[1]), along, figures, radii, tuple(warnings), corners)
 
 
 def _refusal(c: Crease, law: Array, chord: float | None, words: str, station: int) -> str:
@@ -135,10 +141,10 @@ def _refusal(c: Crease, law: Array, chord: float | None, words: str, station: in
     return f"{out} The largest radius that works is {largest}."
 
 
-def _cut_back(face: Face, edge: Edge, line: Curve, name: str) -> Face:
-    """The face without the strip between its edge and a line on it."""
+def _cut_back(face: Face, edges: Sequence[Edge], line: Curve, name: str) -> Face:
+    """The face without the strip between its edges and a line on it."""
     divided = divide(face, [Cutter(name, "the contact", line)], _CUT)
-    keep = [r.number for r in divided.regions if not _touches(divided, r.number, edge, name)]
+    keep = [r.number for r in divided.regions if not _touches(divided, r.number, edges, name)]
     if not keep or len(divided.regions) < 2:
         raise GeometryError(
             "The contact of the ball does not part its face from border to border: "
@@ -147,18 +153,18 @@ def _cut_back(face: Face, edge: Edge, line: Curve, name: str) -> Face:
     return divided.holding(keep)[0]
 
 
-def _touches(divided: Divided, number: int, edge: Edge, name: str) -> bool:
+def _touches(divided: Divided, number: int, edges: Sequence[Edge], name: str) -> bool:
     made = divided.holding([number])[0]
-    middle = curve_points(edge.space, [0.5 * sum(edge.space.domain)])
-    return any(float(to_curve(e.space, middle).distance[0]) < 1e-6 for e in made.edges if base_name(e.name) != name)
+    middles = np.concatenate([curve_points(e.space, [0.5 * sum(e.space.domain)]) for e in edges])
+    return any(float(to_curve(e.space, middles).distance.min()) < 1e-6 for e in made.edges if base_name(e.name) != name)
 
 
-def _contact_edge(face: Face, name: str) -> Edge:
-    """The longest edge of a trimmed face along the contact."""
+def _contact_edges(face: Face, name: str) -> list[Edge]:
+    """The edges of a trimmed face along the contact, the longest first."""
     own = [e for e in face.edges if base_name(e.name) == name]
     if not own:
         raise GeometryError("The contact leaves no edge on the face.")
-    return max(own, key=lambda e: curve_length(e.space))
+    return sorted(own, key=lambda e: -curve_length(e.space))
 
 
 def _ended(ball: BallSurface, cut: list[Face], lines: list[Curve], name: str) -> Face:
@@ -168,10 +174,9 @@ def _ended(ball: BallSurface, cut: list[Face], lines: list[Curve], name: str) ->
     reach: list[tuple[float, float]] = []
     slopes: list[list[float]] = []
     for k, (face, line) in enumerate(zip(cut, lines, strict=True)):
-        edge = _contact_edge(face, name)
-        ends = curve_points(edge.space, edge.space.domain)
+        ends = np.concatenate([curve_points(e.space, e.space.domain) for e in _contact_edges(face, name)])
         t = to_curve(line, ends).t
-        order = np.argsort(t)
+        order = np.argsort(t)[[0, -1]]
         reach.append((float(t[order[0]]), float(t[order[1]])))
         slopes.append([_slope(ball.surface, face, float(t[i]), float(k), ends[i], name) for i in order])
     s = ball.surface
@@ -190,7 +195,7 @@ def _ended(ball: BallSurface, cut: list[Face], lines: list[Curve], name: str) ->
 
 
 def _cornered(
-    face: Face, surface: Surface, edge: Edge, others: Sequence[Face], across: tuple[int | None, int | None]
+    face: Face, surface: Surface, corners: Array, others: Sequence[Face], across: tuple[int | None, int | None]
 ) -> tuple[Face, dict[int, Face], list[str]]:
     """The fillet ended on the faces that stand across its ends, those cut back to it, and what could not be cut."""
     if across == (None, None):
@@ -204,7 +209,6 @@ def _cornered(
         lines = [_end_edge(face, i).space for i in (0, 1)]
     out: dict[int, Face] = {}
     wrong: list[str] = []
-    corners = curve_points(edge.space, edge.domain)
     for n, line, corner in zip(across, lines, corners, strict=True):
         if n is None:
             continue
@@ -259,14 +263,16 @@ def _end_line(reach: tuple[float, float], slopes: tuple[float, float]) -> Curve:
 
 def _seam(face: Face, trimmed: Face, side: str, diagonal: float, name: str) -> tuple[float, float, float]:
     own = next((e for e in face.edges if e.side == side), natural_edge(face.surface, side))
-    w = measure_seam(Seam((0, 1), own, _contact_edge(trimmed, name), own.domain), diagonal).worst
-    return w["gap"].value, w["angle"].value, w["curvature"].value
+    found = [measure_seam(Seam((1, 0), e, own, e.domain), diagonal).worst for e in _contact_edges(trimmed, name)]
+    gap, angle, curvature = (max(w[key].value for w in found) for key in ("gap", "angle", "curvature"))
+    return gap, angle, curvature
 
 
 def _blended(cut: list[Face], order: int, diagonal: float, name: str) -> tuple[Surface, FilletFigures, tuple[str, ...]]:
-    made = build_blend(
-        _contact_edge(cut[0], name), _contact_edge(cut[1], name), BlendSpec((order, order)), diagonal or None
-    )
+    edges = [_contact_edges(face, name) for face in cut]
+    if any(len(own) > 1 for own in edges):
+        raise GeometryError("A G2 or G3 section needs contacts in one piece: one crosses the joint of a closed face.")
+    made = build_blend(edges[0][0], edges[1][0], BlendSpec((order, order)), diagonal or None)
     assert made.residuals is not None
     one, two = made.residuals
     figures = FilletFigures((one.gap, two.gap), (one.angle, two.angle), (one.curvature, two.curvature), None)

@@ -8,7 +8,8 @@ import numpy as np
 
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import base_name
-from pamble.core.fillets.crease import crease, partner
+from pamble.core.fillets.chain import chains, partner
+from pamble.core.fillets.crease import crease
 from pamble.core.fillets.fillet import Section, fillet
 from pamble.core.tolerances import SEAM_SEARCH
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, Shape
@@ -41,11 +42,11 @@ def run(params: FilletParams, inputs: Inputs, context: Context) -> Made:
         raise GeometryError("A fillet lies between two faces: pick the other one along the edge.")
     a = inputs.edge(params.edge)
     first, second = (inputs.face(FaceRef(feature=i)) for i in ids)
-    _, b = partner([first, second], 0, a, SEAM_SEARCH)
+    partner([first, second], 0, a, SEAM_SEARCH)
     end = params.radius if params.radius_end is None else params.radius_end
     diagonal = max(first.surface.diagonal, second.surface.diagonal)
     cut = f"{context.step}:{base_name(a.name).replace(':', '_')}"
-    made = fillet(first, a, second, b, (params.radius, end), params.section, params.chord, diagonal, cut)
+    made = fillet(first, a, second, (params.radius, end), params.section, params.chord, diagonal, cut)
     names = [next(e.name for e in f.edges if base_name(e.name) == cut) for f in made.trimmed]
     order = {"g2": 2, "g3": 3}.get(params.section, 1)
     seams = tuple(DeclaredSeam(side, i, name, order) for side, i, name in zip(("v0", "v1"), ids, names, strict=True))
@@ -56,7 +57,7 @@ def run(params: FilletParams, inputs: Inputs, context: Context) -> Made:
     }
     if f.radius is not None:
         facts["radius_error"] = f.radius
-    c = crease(a, b, 21)
+    c = crease(*chains(first, a, second, SEAM_SEARCH), 21)
     middle = c.points[10]
     way = c.into[0][10] + c.into[1][10]
     handle = pull("radius", "Radius", params.radius, middle, np.asarray(way), limits=(1e-3, 1e5))
