@@ -41,6 +41,14 @@ def groove():
     return BRepAlgoAPI_Cut(box(), rod(50, -10, 40, (0, 1, 0), 20, 80)).Shape()
 
 
+def tee():
+    return BRepAlgoAPI_Fuse(rod(-80, 0, 0, (1, 0, 0), 30, 160), rod(0, 0, 0, (0, 0, 1), 18, 70)).Shape()
+
+
+def leaning():
+    return BRepAlgoAPI_Fuse(box(), rod(50, 30, 20, (0.3, 0.2, 1), 12, 60)).Shape()
+
+
 def ring(radius: float, r: float, way: int) -> float:
     """Volume between the corner of a ring at ``radius`` and the ball's torus, by Pappus's theorem: the corner's square
     less the quarter disc, each with the way of its centroid. way: +1 where the square lies outside the ring.
@@ -54,15 +62,17 @@ SHELLS = {
     "one edge": (box, "50,0,40", 6.0, BOX - CORNER * 36 * 100),
     "a short edge": (box, "0,30,40", 6.0, BOX - CORNER * 36 * 60),
     "an upright edge": (box, "100,60,20", 11.0, BOX - CORNER * 121 * 40),
-    "foot of a boss": (boss, "65,30,40", 5.0, BOX + np.pi * 225 * 30 + ring(15, 5, 1)),
+    "foot of a boss": (boss, "35,30,40", 5.0, BOX + np.pi * 225 * 30 + ring(15, 5, 1)),
     "rim of a boss": (boss, "65,30,70", 4.0, BOX + np.pi * 225 * 30 - ring(15, 4, -1)),
     "floor of a hole": (blind_hole, "65,30,20", 4.0, BOX - np.pi * 225 * 20 + ring(15, 4, -1)),
     "edge of a groove": (groove, "30,30,40", 3.0, None),
+    "two edges that run on": (tee, "0,18,24", 3.0, None),
+    "foot of a leaning rod": (leaning, "43.47,33.31,40", 3.0, None),
 }
 
 
 @pytest.mark.parametrize("name", SHELLS)
-def test_a_filleted_solid_sews_closed_and_holds_its_volume(name, tmp_path):
+def test_a_filleted_solid_sews_closed_and_holds_its_volume(name, tmp_path, capsys):
     make, edge, radius, volume = SHELLS[name]
     writer = STEPControl_Writer()
     writer.Transfer(make(), STEPControl_StepModelType.STEPControl_AsIs)
@@ -71,6 +81,7 @@ def test_a_filleted_solid_sews_closed_and_holds_its_volume(name, tmp_path):
     assert (
         main(["fillet", str(tmp_path / "solid.step"), "--edge", edge, "--radius", str(radius), "--out", str(out)]) == 0
     )
+    assert "aimed at" not in capsys.readouterr().out
     reader = STEPControl_Reader()
     reader.ReadFile(str(out))
     reader.TransferRoots()

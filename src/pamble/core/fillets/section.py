@@ -28,8 +28,12 @@ _A = np.array([2.00000068e-01, 9.48052006e-03, 2.93405536e-04, -3.21056932e-06, 
 _B = np.array([4.00000034e-01, 4.74021920e-03, -1.56646754e-03, -1.94012350e-04, -1.15130762e-05, -1.34008546e-06])
 """Coefficients of a / phi and b / phi in powers of (phi / 160 degrees)^2: fitted over all angles at once."""
 
-_SPANS = (1, 2, 3, 4, 6, 8, 12, 16)
+_SPANS = (1, 2, 3, 4, 6, 8, 12, 16, 24, 32, 48, 64)
 _LEAST_CLOSED = 4
+_CALM = 16
+"""Spans up to which all are tried; more only while each step helps by `_HELPS`."""
+
+_HELPS = 0.7
 _CHECKS, _ACROSS = 60, 9
 _RADIUS = 0.002
 """Aim for the radius, mm."""
@@ -66,10 +70,11 @@ def ball_surface(c: Crease, found: Contacts, chord: float | None, spans: int | N
         surface = _rows(space, at, c.closed)
         radius, gap, angle = _figures(surface, c, found, chord)
         made = BallSurface(surface, radius, gap, angle, ())
+        stalled = n > _CALM and best is not None and made.ratio > _HELPS * best.ratio
         tried.append((n, made.ratio))
         if best is None or made.ratio < best.ratio:
             best = made
-        if made.ratio <= 1.0:
+        if made.ratio <= 1.0 or stalled:
             break
     assert best is not None
     return BallSurface(best.surface, best.radius, best.gap, best.angle, tuple(tried))

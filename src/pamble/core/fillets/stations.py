@@ -113,7 +113,7 @@ def _turning(d: Array) -> tuple[Array, Array, Array]:
     """Unit normal and its derivatives along u and v."""
     su, sv = d[1, 0], d[0, 1]
     full = cross(su, sv)
-    length = np.maximum(norm(full), 1e-300)[:, None]
+    length = np.maximum(norm(full), 1e-12)[:, None]
     n = full / length
     nu = cross(d[2, 0], sv) + cross(su, d[1, 1])
     nv = cross(d[1, 1], sv) + cross(su, d[0, 2])
