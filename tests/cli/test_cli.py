@@ -277,13 +277,13 @@ def test_a_crease_of_a_file_is_filleted_and_both_faces_are_trimmed(tmp_path, cap
     write_step([("Deck", Face(a)), ("Apron", Face(b))], path)
     at = ",".join(f"{x:.2f}" for x in surface_points(a, [0.5], [1.0])[0])
     made = answer(capsys, "fillet", path, "--edge", at, "--radius", "10", "--radius-end", "14", "-o", out)
-    assert made["radius_error"] < 0.002
+    assert made["fillets"][0]["radius_error"] < 0.002
     assert (made["radii"]["least"], made["radii"]["most"]) == pytest.approx((10, 14), abs=0.1)
     after = answer(capsys, "check", out)
     assert [f["trimmed"] for f in after["faces"]][:2] == [True, True]
     assert sorted(s["reaches"] for s in after["seams"]) == ["G1", "G1"]
     assert len(readback.faces(out)) == 3
     round_off = answer(capsys, "fillet", path, "--edge", at, "--radius", "12", "--section", "g2", "-o", out)
-    assert max(s["curvature"] for s in round_off["sides"]) < 1
+    assert max(s["curvature"] for s in round_off["fillets"][0]["sides"]) < 1
     assert main(["fillet", str(path), "--edge", at, "--section", "chord", "-o", str(out)]) == 2
     assert "--chord" in capsys.readouterr().err

@@ -4,14 +4,18 @@ forms.
 
 import numpy as np
 import pytest
+from OCP.BRepAdaptor import BRepAdaptor_Curve
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeSolid, BRepBuilderAPI_Sewing
 from OCP.BRepCheck import BRepCheck_Analyzer
+from OCP.BRepFilletAPI import BRepFilletAPI_MakeFillet
 from OCP.BRepGProp import BRepGProp
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCylinder
 from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
 from OCP.GProp import GProp_GProps
 from OCP.STEPControl import STEPControl_Reader, STEPControl_StepModelType, STEPControl_Writer
+from OCP.TopAbs import TopAbs_ShapeEnum
+from OCP.TopExp import TopExp_Explorer
 from OCP.TopoDS import TopoDS
 
 from pamble.cli.main import main
@@ -49,6 +53,22 @@ def leaning():
     return BRepAlgoAPI_Fuse(box(), rod(50, 30, 20, (0.3, 0.2, 1), 12, 60)).Shape()
 
 
+def rounded():
+    """The box with its upright edges rounded by 12 mm: its rim is a loop of lines and arcs beside eight faces."""
+    made = BRepFilletAPI_MakeFillet(solid := box())
+    walk = TopExp_Explorer(solid, TopAbs_ShapeEnum.TopAbs_EDGE)
+    seen = []
+    while walk.More():
+        edge = TopoDS.Edge(walk.Current())
+        ends = BRepAdaptor_Curve(edge)
+        a, b = ends.Value(ends.FirstParameter()), ends.Value(ends.LastParameter())
+        if abs(a.Z() - b.Z()) > 1 and not any(edge.IsSame(e) for e in seen):
+            made.Add(12.0, edge)
+            seen.append(edge)
+        walk.Next()
+    return made.Shape()
+
+
 def ring(radius: float, r: float, way: int) -> float:
     """Volume between the corner of a ring at ``radius`` and the ball's torus, by Pappus's theorem: the corner's square
     less the quarter disc, each with the way of its centroid. way: +1 where the square lies outside the ring.
@@ -58,6 +78,7 @@ def ring(radius: float, r: float, way: int) -> float:
     return 2 * np.pi * (square - quarter * (radius + way * (r - 4 * r / (3 * np.pi))))
 
 
+# fmt: off
 SHELLS = {
     "one edge": (box, "50,0,40", 6.0, BOX - CORNER * 36 * 100),
     "a short edge": (box, "0,30,40", 6.0, BOX - CORNER * 36 * 60),
@@ -67,8 +88,13 @@ SHELLS = {
     "floor of a hole": (blind_hole, "65,30,20", 4.0, BOX - np.pi * 225 * 20 + ring(15, 4, -1)),
     "edge of a groove": (groove, "30,30,40", 3.0, None),
     "two edges that run on": (tee, "0,18,24", 3.0, None),
+    "rim of lines and arcs": (
+        rounded, "50,0,40", 5.0,
+        BOX - 4 * CORNER * 144 * 40 - CORNER * 25 * 2 * (76 + 36) - ring(12, 5, -1),
+    ),
     "foot of a leaning rod": (leaning, "43.47,33.31,40", 3.0, None),
 }
+# fmt: on
 
 
 @pytest.mark.parametrize("name", SHELLS)

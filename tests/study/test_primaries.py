@@ -223,7 +223,7 @@ def test_a_fillet_trims_both_faces_and_follows_and_a_match_moves_a_face(kernel):
     a = slab()
     for name, s in (("deck", a), ("apron", turned_away(a, LAWS["30 to 60"]))):
         add(kernel, name, "face", face={"surface": SurfaceData.of(s).model_dump()})
-    made = add(kernel, "f", "fillet", edge=line("deck", "v1"), face={"feature": "apron"}, radius=10)
+    made = add(kernel, "f", "fillet", edge=line("deck", "v1"), faces=[{"feature": "apron"}], radius=10)
     assert made.problem is None
     assert made.made.facts["radius_error"] < 0.002
     assert not face(kernel, "deck").natural

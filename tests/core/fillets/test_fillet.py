@@ -71,14 +71,14 @@ def test_between_two_planes_it_is_a_cylinder(degrees):
     th = np.radians(degrees)
     a = Face(plane((0, 0, 0), (100, 0, 0), (0, 60, 0)))
     b = Face(plane((0, 0, 0), (100, 0, 0), (0, 50 * np.cos(th), 50 * np.sin(th))))
-    made = fillet(a, a.edge("v0"), b, (4.0, 4.0))
-    p, _ = inside(made.face)
+    made = fillet([a, b], 0, a.edge("v0"), (4.0, 4.0))
+    p, _ = inside(made.faces[0].face)
     # The ball's centre runs at R / sin(th/2) from the edge, halfway between both planes.
     centre = 4 / np.sin(th / 2) * np.array([np.cos(th / 2), np.sin(th / 2)])
     assert np.hypot(p[:, 1] - centre[0], p[:, 2] - centre[1]) == pytest.approx(4, abs=1e-5)
     assert (p[:, 0].min(), p[:, 0].max()) == pytest.approx((0, 100), abs=1e-6)
     touch = 4 / np.tan(th / 2)
-    contact = next(e for e in made.trimmed[0].edges if e.name == "fillet")
+    contact = next(e for e in made.changed[0].edges if e.name == "fillet")
     assert contact.space.control[:, 1] == pytest.approx(touch, abs=1e-6)
 
 
@@ -86,10 +86,10 @@ def test_between_a_plane_and_a_cylinder_it_is_a_torus():
     wall = Face(cylinder(40, 60))
     floor = Face(revolved(Curve.line([40, 0, 0], [100, 0, 0]), 90))
     assert partner([floor, wall], 0, floor.edge("v0"), 0.25) == 1
-    made = fillet(floor, floor.edge("v0"), wall, (8.0, 8.0))
-    p, _ = inside(made.face)
+    made = fillet([floor, wall], 0, floor.edge("v0"), (8.0, 8.0))
+    p, _ = inside(made.faces[0].face)
     assert np.hypot(np.hypot(p[:, 0], p[:, 1]) - 48, p[:, 2] - 8) == pytest.approx(8, abs=0.002)
-    assert max(made.figures.angle) < 0.005
+    assert max(made.faces[0].figures.angle) < 0.005
 
 
 @pytest.mark.parametrize("law", LAWS)
@@ -97,20 +97,20 @@ def test_between_a_plane_and_a_cylinder_it_is_a_torus():
 def test_a_ball_laid_in_anywhere_touches_both_faces(law, radius, tmp_path):
     a = slab()
     b = turned_away(a, LAWS[law])
-    made = fillet(Face(a), natural_edge(a, "v1"), Face(b), radius, diagonal=400.0)
-    f = made.figures
+    made = fillet([Face(a), Face(b)], 0, natural_edge(a, "v1"), radius, diagonal=400.0)
+    f = made.faces[0].figures
     assert max(f.gap) < 0.002
     assert max(f.angle) < 0.005
     assert f.radius < 0.002
-    assert made.face.surface.control.shape[0] <= 13
+    assert made.faces[0].face.surface.control.shape[0] <= 13
     if radius[0] == radius[1]:
-        p, n = inside(made.face)
+        p, n = inside(made.faces[0].face)
         # The centre of the ball through any of its points is one radius from both faces.
         off = [[np.abs(to_surface(s, p + 12 * way * n).distance - 12).max() for s in (a, b)] for way in (1, -1)]
         # Where it is a thread, a twentieth of a millimetre wide, its normal says little.
         assert min(max(o) for o in off) < (0.1 if "third" in law else 0.004)
     path = tmp_path / "fillet.step"
-    write_step([("a", made.trimmed[0]), ("b", made.trimmed[1]), ("f", made.face)], path)
+    write_step([("a", made.changed[0]), ("b", made.changed[1]), ("f", made.faces[0].face)], path)
     assert len(readback.faces(path)) == 3
 
 
@@ -118,19 +118,19 @@ def test_a_ball_laid_in_anywhere_touches_both_faces(law, radius, tmp_path):
 def test_blended_sections_hold_curvature_between_the_same_contacts(section, order):
     a = slab(1)
     b = turned_away(a, LAWS["30 to 60"])
-    made = fillet(Face(a), natural_edge(a, "v1"), Face(b), (12.0, 12.0), section, diagonal=400.0)
-    assert max(made.figures.gap) < 0.002
-    assert max(made.figures.angle) < 0.005
-    assert max(made.figures.curvature) < 1.0
-    assert made.face.surface.degree_v == 2 * order + 1 or made.face.surface.degree_u == 2 * order + 1
+    made = fillet([Face(a), Face(b)], 0, natural_edge(a, "v1"), (12.0, 12.0), section, diagonal=400.0)
+    assert max(made.faces[0].figures.gap) < 0.002
+    assert max(made.faces[0].figures.angle) < 0.005
+    assert max(made.faces[0].figures.curvature) < 1.0
+    assert made.faces[0].face.surface.degree_v == 2 * order + 1 or made.faces[0].face.surface.degree_u == 2 * order + 1
 
 
 def test_a_chord_keeps_its_width_where_the_crease_turns():
     a = slab(2)
     b = turned_away(a, LAWS["30 to 60"])
-    made = fillet(Face(a), natural_edge(a, "v1"), Face(b), (1.0, 1.0), "chord", 6.0, 400.0)
+    made = fillet([Face(a), Face(b)], 0, natural_edge(a, "v1"), (1.0, 1.0), "chord", 6.0, 400.0)
     s = np.linspace(0.15, 0.85, 40)
-    ends = [surface_derivatives(made.face.surface, s, np.full(40, v))[0, 0] for v in (0.0, 1.0)]
+    ends = [surface_derivatives(made.faces[0].face.surface, s, np.full(40, v))[0, 0] for v in (0.0, 1.0)]
     assert np.linalg.norm(ends[1] - ends[0], axis=1) == pytest.approx(6, abs=0.01)
     assert made.radii[1] > 1.5 * made.radii[0]
 
@@ -139,12 +139,12 @@ def test_what_cannot_be_filleted_is_told_before_anything_is_built():
     hollow = Face(cylinder(10, 80))
     top = Face(revolved(Curve.line([10, 0, 80], [2, 0, 80]), 90))
     with pytest.raises(GeometryError, match=r"No fillet of this size: near .* largest radius that works is"):
-        fillet(top, top.edge("v0"), hollow, (40.0, 40.0))
+        fillet([top, hollow], 0, top.edge("v0"), (40.0, 40.0))
     flat = surface_part(ground(1, 20), (0.0, 0.5), None), surface_part(ground(1, 20), (0.5, 1.0), None)
     a, b = map(Face, flat)
     with pytest.raises(GeometryError, match="go on into each other"):
-        fillet(a, a.edge("u1"), b, (5.0, 5.0))
+        fillet([a, b], 0, a.edge("u1"), (5.0, 5.0))
     with pytest.raises(GeometryError, match="No other face shares this edge"):
         partner([a, b], 0, a.edge("u0"), 0.25)
     with pytest.raises(GeometryError, match="above zero"):
-        fillet(a, a.edge("u1"), b, (0.0, 5.0))
+        fillet([a, b], 0, a.edge("u1"), (0.0, 5.0))

@@ -1,9 +1,11 @@
-"""Edges of a face that run on into each other beside one other face: one crease in pieces."""
+"""Edges of a face that run on into each other: one crease in pieces, beside one or several other faces."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import reduce
+from itertools import groupby
 
 import numpy as np
 
@@ -65,36 +67,67 @@ class Chain:
         return uv, outward
 
 
-def partner(faces: Sequence[Face], number: int, edge: Edge, reach: float) -> int:
+@dataclass(frozen=True)
+class Run:
+    """A stretch of a crease beside one other face. number: of that face; first, second: the edges of both along it."""
+
+    number: int
+    first: Chain
+    second: Chain
+
+    @property
+    def names(self) -> tuple[tuple[str, ...], tuple[str, ...]]:
+        """Names of the edges of the first and of the second face."""
+        return tuple(e.name for e in self.first.edges), tuple(e.name for e in self.second.edges)
+
+
+def partner(part: Sequence[Face], number: int, edge: Edge, reach: float) -> int:
     """The other face that an edge borders. Raises `GeometryError` where no face does."""
-    points = _along(edge.space)
-    away = [np.inf if i == number else _distance(face.edges, points) for i, face in enumerate(faces)]
-    best = int(np.argmin(away))
-    if away[best] > reach:
-        near = "" if np.isinf(away[best]) else f": the nearest runs {away[best]:.3f} mm off"
+    found, away = _nearest(part, number, edge)
+    if away > reach:
+        near = "" if np.isinf(away) else f": the nearest runs {away:.3f} mm off"
         raise GeometryError(f"No other face shares this edge whole{near}. A fillet needs the crease of two faces.")
-    return best
+    return found
 
 
-def chains(first: Face, edge: Edge, second: Face, reach: float) -> tuple[Chain, Chain]:
-    """The whole crease of two faces through an edge of the first, as a chain of each; it runs as that edge does.
+def crease_runs(part: Sequence[Face], number: int, edge: Edge, reach: float) -> list[Run]:
+    """The whole crease through an edge of one face: with the edges that run on from it without a kink, in the
+    direction of that edge, in runs beside one other face each.
 
-    reach: how far apart, mm, the edges of both may be. Raises `GeometryError` where the second has no edge along it.
+    reach: how far apart, mm, the edges of two faces may be. Raises `GeometryError` where no other face lies along it.
     """
-    row, space = [edge], edge.space
-    rest = [e for e in first.edges if e is not edge and _distance(second.edges, _along(e.space)) <= reach]
-    while not _closed(space):
-        end = next(((e, at) for at in (1, 0) for e in rest if _runs_on(space, at, e.space)), None)
-        if end is None:
+    row = [(partner(part, number, edge, reach), edge, edge.space)]
+    rest = []
+    for e in part[number].edges:
+        found, away = _nearest(part, number, e)
+        if e is not edge and e.name != edge.name and away <= reach:
+            rest.append((found, e))
+    while not _meet(_end(row[-1][2], 1), _end(row[0][2], 0)):
+        grown = next(((k, at, c) for at in (1, 0) for k, (_, e) in enumerate(rest) if (c := _on(row, at, e))), None)
+        if grown is None:
             break
-        e, at = end
-        rest.remove(e)
-        row.insert(len(row) if at else 0, e)
-        space = _joined(space, at, e.space)
-    beside = [e for e in second.edges if int((to_curve(space, _along(e.space)).distance <= reach).sum()) >= _SHARED]
-    if not beside:
-        raise GeometryError("The second face has no edge along the crease.")
-    return Chain(tuple(row), space), Chain(tuple(beside), space)
+        k, at, curve = grown
+        found, e = rest.pop(k)
+        row.insert(len(row) if at else 0, (found, e, curve))
+    if _meet(_end(row[-1][2], 1), _end(row[0][2], 0)):
+        # A loop begins where one other face gives way to the next.
+        change = [i for i in range(len(row)) if row[i][0] != row[i - 1][0]]
+        row = row[change[0] :] + row[: change[0]] if change else row
+    runs = []
+    for found, group in groupby(row, key=lambda r: r[0]):
+        own = list(group)
+        space = reduce(run_on, [curve for *_, curve in own])
+        beside = tuple(e for e in part[found].edges if _shared(space, e.space, reach))
+        runs.append(Run(found, Chain(tuple(e for _, e, _ in own), space), Chain(beside, space)))
+    return runs
+
+
+def _nearest(part: Sequence[Face], number: int, edge: Edge) -> tuple[int, float]:
+    """The face whose edges are nearest to all of an edge, and how far they are, mm."""
+    points = _along(edge.space)
+    away = [np.inf if i == number else _distance(face.edges, points) for i, face in enumerate(part)]
+    best = int(np.argmin(away))
+    return best, float(away[best])
 
 
 def _along(curve: Curve) -> Array:
@@ -106,30 +139,25 @@ def _distance(edges: Sequence[Edge], points: Array) -> float:
     return float(np.min([to_curve(e.space, points).distance for e in edges], axis=0).max())
 
 
-def _closed(curve: Curve) -> bool:
-    ends = curve_points(curve, curve.domain)
-    return bool(norm(ends[:1] - ends[1:])[0] < _MEET)
+def _shared(space: Curve, curve: Curve, reach: float) -> bool:
+    return int((to_curve(space, _along(curve)).distance <= reach).sum()) >= _SHARED
 
 
 def _end(curve: Curve, at: int) -> tuple[Array, Array]:
-    """Point and unit direction of leaving at an end."""
+    """Point and unit direction along the curve at an end."""
     p, d = curve_derivatives(curve, [curve.domain[at]], 1)[:, 0]
-    return p, unit(d[None])[0] * (1.0 if at else -1.0)
+    return p, unit(d[None])[0]
 
 
-def _runs_on(curve: Curve, at: int, other: Curve) -> bool:
-    p, way = _end(curve, at)
-    for end in (0, 1):
-        q, back = _end(other, end)
-        if norm((p - q)[None])[0] < _MEET and float(dot(way, -back)) > _KINK:
-            return True
-    return False
+def _meet(a: tuple[Array, Array], b: tuple[Array, Array]) -> bool:
+    """Whether the second goes on from the first."""
+    return bool(norm((a[0] - b[0])[None])[0] < _MEET and float(dot(a[1], b[1])) > _KINK)
 
 
-def _joined(curve: Curve, at: int, other: Curve) -> Curve:
-    """One curve that runs as the first does, with the other put on at one of its ends."""
-    p, way = _end(curve, at)
-    ends = [_end(other, end) for end in (0, 1)]
-    near = int(np.argmin([norm((p - q)[None])[0] - 1e-3 * float(dot(way, -back)) for q, back in ends]))
-    other = reverse_curve(other) if near == at else other
-    return run_on(curve, other) if at else run_on(other, curve)
+def _on(row: Sequence[tuple[int, Edge, Curve]], at: int, edge: Edge) -> Curve | None:
+    """An edge's curve, turned so that it goes on at the end (1) or the start (0) of a row; None where it does not."""
+    for curve in (edge.space, reverse_curve(edge.space)):
+        pair = (_end(row[-1][2], 1), _end(curve, 0)) if at else (_end(curve, 1), _end(row[0][2], 0))
+        if _meet(*pair):
+            return curve
+    return None

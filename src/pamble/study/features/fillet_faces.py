@@ -1,14 +1,15 @@
-"""Fillet: the crease of two faces rounded by a rolling ball, or with a blended section; both faces are trimmed back."""
+"""Fillet: a crease rounded by a rolling ball, or with a blended section; all faces beside it are trimmed back."""
 
 from __future__ import annotations
 
 from typing import Any
 
 import numpy as np
+from pydantic import Field
 
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import base_name
-from pamble.core.fillets.chain import chains, partner
+from pamble.core.fillets.chain import crease_runs
 from pamble.core.fillets.crease import crease
 from pamble.core.fillets.fillet import Section, fillet
 from pamble.core.tolerances import SEAM_SEARCH
@@ -21,12 +22,13 @@ from pamble.study.stored import Stored
 
 
 class FilletParams(Stored):
-    """edge: the crease, as an edge of the first face; face: the other face along it. radius_end: at the end of the
-    edge, as at its start when null. chord: width of the section of that kind.
+    """edge: the crease, as an edge of the first face; faces: the others along it, and those that stand across its ends
+    and are to be cut back too. radius_end: at the end of the
+    crease, as at its start when null. chord: width of the section of that kind.
     """
 
     edge: ChangedEdgeRef = choice("Crease")
-    face: ChangedFaceRef = choice("Other face")
+    faces: list[ChangedFaceRef] = Field(title="Other faces", min_length=1, json_schema_extra={"once": True})
     section: Section = choice(
         "Section", "ball", labels={"ball": "round", "chord": "round, of one width", "g2": "G2", "g3": "G3"}
     )
@@ -36,43 +38,50 @@ class FilletParams(Stored):
 
 
 def run(params: FilletParams, inputs: Inputs, context: Context) -> Made:
-    """Build the fillet and trim both faces."""
-    ids = params.edge.feature, params.face.feature
-    if ids[0] == ids[1]:
-        raise GeometryError("A fillet lies between two faces: pick the other one along the edge.")
+    """Build the fillet and trim the faces beside it."""
+    ids = [params.edge.feature, *(ref.feature for ref in params.faces)]
+    if len(set(ids)) < len(ids):
+        raise GeometryError("A fillet lies between different faces: pick the other one along the edge, each once.")
     a = inputs.edge(params.edge)
-    first, second = (inputs.face(FaceRef(feature=i)) for i in ids)
-    partner([first, second], 0, a, SEAM_SEARCH)
+    part = [inputs.face(FaceRef(feature=i)) for i in ids]
     end = params.radius if params.radius_end is None else params.radius_end
-    diagonal = max(first.surface.diagonal, second.surface.diagonal)
+    diagonal = max(face.surface.diagonal for face in part)
     cut = f"{context.step}:{base_name(a.name).replace(':', '_')}"
-    made = fillet(first, a, second, (params.radius, end), params.section, params.chord, diagonal, cut)
-    names = [next(e.name for e in f.edges if base_name(e.name) == cut) for f in made.trimmed]
+    made = fillet(part, 0, a, (params.radius, end), params.section, params.chord, diagonal, cut)
     order = {"g2": 2, "g3": 3}.get(params.section, 1)
-    seams = tuple(DeclaredSeam(side, i, name, order) for side, i, name in zip(("v0", "v1"), ids, names, strict=True))
-    f = made.figures
+    seams = tuple(
+        DeclaredSeam(side, ids[n], name, order)
+        for side, n in (("v0", 0), ("v1", made.faces[0].beside))
+        for name in [next(e.name for e in made.changed[n].edges if base_name(e.name) == cut)]
+    )
+    figures = [row.figures for row in made.faces]
+    idle = [f"{inputs.name(id)} does not border the crease." for n, id in enumerate(ids) if n not in made.changed]
     facts: dict[str, Any] = {
         "radii": list(made.radii),
-        "joints": [{"gap": f.gap[i], "angle": f.angle[i], "curvature": f.curvature[i]} for i in (0, 1)],
+        "joints": [
+            {"gap": f.gap[i], "angle": f.angle[i], "curvature": f.curvature[i]} for f in figures for i in (0, 1)
+        ],
     }
-    if f.radius is not None:
-        facts["radius_error"] = f.radius
-    c = crease(*chains(first, a, second, SEAM_SEARCH), 21)
-    middle = c.points[10]
+    errors = [f.radius for f in figures if f.radius is not None]
+    if errors:
+        facts["radius_error"] = max(errors)
+    run = crease_runs(part, 0, a, SEAM_SEARCH)[0]
+    c = crease(run.first, run.second, 21)
     way = c.into[0][10] + c.into[1][10]
-    handle = pull("radius", "Radius", params.radius, middle, np.asarray(way), limits=(1e-3, 1e5))
+    handle = pull("radius", "Radius", params.radius, c.points[10], np.asarray(way), limits=(1e-3, 1e5))
     return Made(
-        {"": Shape(made.face)},
-        {i: Shape(face) for i, face in zip(ids, made.trimmed, strict=True)},
+        {"" if i == 0 else f"{i + 1}": Shape(row.face) for i, row in enumerate(made.faces)},
+        {ids[n]: Shape(face) for n, face in made.changed.items()},
         seams,
         () if params.section == "chord" else (handle,),
         facts,
-        made.warnings,
+        (*made.warnings, *idle),
     )
 
 
 KIND = FeatureKind(
-    "fillet", "Fillet", "secondary", FilletParams, run, "blends", "Pick the edge of a crease, then the other face.",
+    "fillet", "Fillet", "secondary", FilletParams, run, "blends", 
+    "Pick the edge of a crease, then the other faces along it.",
     makes="face", doing="Pull the handle for the radius. Enter keeps it, Esc drops it.",
     figures=(
         Figure("radii", "Radius", "mm", "list", each="Radius, {n} of least and largest"),

@@ -1,0 +1,132 @@
+"""Where a fillet ends and what it leaves: faces cut back to its contacts, and its own ends on their borders."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from pamble.core.arrays import Array
+from pamble.core.curves.measure import curve_length
+from pamble.core.errors import GeometryError
+from pamble.core.faces.face import Edge, Face, base_name, side_curve
+from pamble.core.faces.trim import Cutter, Divided, divide
+from pamble.core.faces.twins import twin
+from pamble.core.spline import basis
+from pamble.core.spline.closest import to_curve
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives
+from pamble.core.spline.knots import curve_part, surface_part
+from pamble.core.spline.surface import Surface
+
+_CUT = 1e-4
+_TWIN = 1e-4
+_STEEPEST = 4.0
+"""Slope of an end across the fillet, in shares of its width, beyond which it is drawn straight."""
+
+_ON = 1e-2
+"""Distance, mm, within which an end of a contact lies on a fillet's side."""
+
+
+def cut_back(face: Face, edges: Sequence[Edge], lines: Sequence[Curve], name: str) -> Face:
+    """The face without the strip between its edges and lines on it."""
+    divided = divide(face, [Cutter(name, "the contact", line) for line in lines], _CUT)
+    keep = [r.number for r in divided.regions if not _touches(divided, r.number, edges, name)]
+    if not keep or len(divided.regions) < 2:
+        raise GeometryError(
+            "The contact of the ball does not part its face from border to border: "
+            + (" ".join(w.words for w in divided.complaints) or "a smaller radius, or a larger face, is needed.")
+        )
+    return divided.holding(keep)[0]
+
+
+def _touches(divided: Divided, number: int, edges: Sequence[Edge], name: str) -> bool:
+    made = divided.holding([number])[0]
+    middles = np.concatenate([curve_points(e.space, [0.5 * sum(e.space.domain)]) for e in edges])
+    return any(float(to_curve(e.space, middles).distance.min()) < 1e-6 for e in made.edges if base_name(e.name) != name)
+
+
+def contact_edges(face: Face, name: str) -> list[Edge]:
+    """The edges of a face that was cut back along the contact, the longest first."""
+    own = [e for e in face.edges if base_name(e.name) == name]
+    if not own:
+        raise GeometryError("The contact leaves no edge on the face.")
+    return sorted(own, key=lambda e: -curve_length(e.space))
+
+
+@dataclass(frozen=True)
+class Reach:
+    """Where a side of a fillet ends on a face's border: shares of it, and how its end runs on there, dt/dv."""
+
+    at: tuple[float, float]
+    slope: tuple[float, float]
+
+
+def reach(surface: Surface, side: int, face: Face, name: str) -> Reach:
+    """How far the side v0 (0) or v1 (1) of a fillet reaches on the face that was cut back along it."""
+    line = side_curve(surface, ("v0", "v1")[side])[2]
+    ends = np.concatenate([curve_points(e.space, e.space.domain) for e in contact_edges(face, name)])
+    feet = to_curve(line, ends)
+    own = np.flatnonzero(feet.distance < _ON)
+    if not len(own):
+        raise GeometryError("The contact does not reach the border of its face.")
+    first, last = own[np.argsort(feet.t[own])[[0, -1]]]
+    slopes = [_slope(surface, face, float(feet.t[i]), float(side), ends[i], name) for i in (first, last)]
+    return Reach((float(feet.t[first]), float(feet.t[last])), (slopes[0], slopes[1]))
+
+
+def ended(surface: Surface, sides: tuple[Reach, Reach]) -> Face:
+    """The fillet between the borders of both faces: its ends run on from them."""
+    one, two = sides
+    if all(abs(one.at[i] - two.at[i]) < 1e-6 for i in (0, 1)):
+        return Face(surface_part(surface, (max(one.at[0], 0.0), min(one.at[1], 1.0)), None))
+    edges = []
+    for own, side, inward in ((one, "v0", 1.0), (two, "v1", -1.0)):
+        pcurve, _, space = side_curve(surface, side)
+        edges.append(Edge(surface, side, curve_part(pcurve, *own.at), inward, curve_part(space, *own.at), side))
+    for i, name, inward in ((0, "start", -1.0), (1, "end", 1.0)):
+        line = _end_line((one.at[i], two.at[i]), (one.slope[i], two.slope[i]))
+        edges.append(Edge(surface, name, line, inward, twin(surface, line, _TWIN)))
+    low_edge, high_edge, start, end = edges
+    return Face(surface, ((low_edge, end, high_edge, start),))
+
+
+def end_edge(face: Face, end: int) -> Edge:
+    """The edge of a fillet across its start (0) or end (-1)."""
+    names = {0: ("u0", "start"), -1: ("u1", "end")}[end]
+    found = [e for e in face.edges if base_name(e.name) in names or e.side == names[0]]
+    if not found:
+        raise GeometryError("The fillet does not reach the face at its end.")
+    return found[0]
+
+
+def _slope(surface: Surface, face: Face, t: float, v: float, corner: Array, name: str) -> float:
+    """How the end runs across the fillet where it leaves a face, dt/dv, so that the face's border goes on in it."""
+    best: tuple[float, Array] | None = None
+    for e in face.edges:
+        if base_name(e.name) == name:
+            continue
+        for k, at in enumerate(e.space.domain):
+            p, d = curve_derivatives(e.space, [at], 1)[:, 0]
+            away = float(np.linalg.norm(p - corner))
+            if best is None or away < best[0]:
+                best = (away, d if k == 1 else -d)
+    if best is None:
+        return 0.0
+    d = surface_derivatives(surface, [t], [v], 1)
+    f = np.stack([d[1, 0, 0], d[0, 1, 0]], axis=1)
+    along, across = np.linalg.lstsq(f, best[1], rcond=None)[0]
+    if abs(across) * float(np.linalg.norm(f[:, 1])) < 1e-3 * abs(along) * float(np.linalg.norm(f[:, 0])):
+        return 0.0
+    return float(along / across)
+
+
+def _end_line(at: tuple[float, float], slopes: tuple[float, float]) -> Curve:
+    """The end in the fillet's parameters, from v = 0 to 1: cubic with the slopes of both borders, calm ones only."""
+    a, b = at
+    chord = b - a
+    limit = _STEEPEST * max(abs(chord), 0.02)
+    p, q = (m if abs(m) < limit else chord for m in slopes)
+    control = [[a, 0.0], [a + p / 3, 1 / 3], [b - q / 3, 2 / 3], [b, 1.0]]
+    return Curve(3, basis.uniform_knots(3, 1), np.array(control))
