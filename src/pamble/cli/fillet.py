@@ -34,11 +34,11 @@ def fillet(given: Namespace) -> tuple[dict[str, Any], str]:
         called.append(new_name("Fillet", {f.name for f in found} | set(called)))
         shapes.append((called[-1], row.face))
     write_step(shapes, out_path)
-    beside = {first.face, *(row.beside for row in made.faces)}
+    beside = {made.first, *(row.beside for row in made.faces)}
     out = {
         "file": out_path.name,
         "units": {"gap": "mm", "angle": "degree", "curvature": "%", "radius": "mm"},
-        "fillets": [_row(name, row, names, first.face) for name, row in zip(called, made.faces, strict=True)],
+        "fillets": [_row(name, row, names, made.first) for name, row in zip(called, made.faces, strict=True)],
         "section": given.section,
         "radii": {"least": made.radii[0], "most": made.radii[1]},
         "corners_cut": [names[n] for n in sorted(set(made.changed) - beside)],

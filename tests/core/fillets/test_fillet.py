@@ -1,5 +1,7 @@
 """Rolling-ball fillets against closed forms, on creases that fade, and by balls laid into them anew."""
 
+from itertools import pairwise
+
 import numpy as np
 import pytest
 
@@ -7,7 +9,7 @@ from pamble.core.arrays import cross, dot, unit
 from pamble.core.errors import GeometryError
 from pamble.core.exchange.step import write_step
 from pamble.core.faces.face import Face, natural_edge
-from pamble.core.fillets.chain import partner
+from pamble.core.fillets.chain import follow
 from pamble.core.fillets.fillet import fillet
 from pamble.core.spline import basis
 from pamble.core.spline.closest import to_surface
@@ -85,7 +87,7 @@ def test_between_two_planes_it_is_a_cylinder(degrees):
 def test_between_a_plane_and_a_cylinder_it_is_a_torus():
     wall = Face(cylinder(40, 60))
     floor = Face(revolved(Curve.line([40, 0, 0], [100, 0, 0]), 90))
-    assert partner([floor, wall], 0, floor.edge("v0"), 0.25) == 1
+    assert follow([floor, wall], 0, floor.edge("v0"), 0.25).runs[0].names == (("v0",), ("v0",))
     made = fillet([floor, wall], 0, floor.edge("v0"), (8.0, 8.0))
     p, _ = inside(made.faces[0].face)
     assert np.hypot(np.hypot(p[:, 0], p[:, 1]) - 48, p[:, 2] - 8) == pytest.approx(8, abs=0.002)
@@ -145,6 +147,34 @@ def test_what_cannot_be_filleted_is_told_before_anything_is_built():
     with pytest.raises(GeometryError, match="go on into each other"):
         fillet([a, b], 0, a.edge("u1"), (5.0, 5.0))
     with pytest.raises(GeometryError, match="No other face shares this edge"):
-        partner([a, b], 0, a.edge("u0"), 0.25)
+        fillet([a, b], 0, a.edge("u0"), (5.0, 5.0))
     with pytest.raises(GeometryError, match="above zero"):
         fillet([a, b], 0, a.edge("u1"), (0.0, 5.0))
+
+
+def test_one_edge_beside_several_faces_is_filleted_with_all_of_them_from_either_side():
+    a = slab(3)
+    whole = turned_away(a, LAWS["90 to 110"])
+    walls = [surface_part(whole, stretch, None) for stretch in ((0, 0.4), (0.4, 0.7), (0.7, 1))]
+    part = [Face(s) for s in (a, *walls)]
+    made = fillet(part, 0, part[0].edge("v1"), (8.0, 14.0), diagonal=400.0)
+    turned = fillet(part, 2, part[2].edge("v0"), (8.0, 14.0), diagonal=400.0)
+    assert [[f.beside for f in m.faces] for m in (made, turned)] == [[1, 2, 3]] * 2
+    for f in made.faces:
+        assert (max(f.figures.gap), max(f.figures.angle)) < (0.002, 0.005)
+    for one, two in pairwise(made.faces):
+        ends = [f.face.surface.control[i] for f, i in ((one, -1), (two, 0))]
+        assert np.abs(ends[0] - ends[1]).max() < 0.002
+    # The largest ball anywhere is at the end; a single fillet over the whole wall has its radius there too.
+    single = fillet([part[0], Face(whole)], 0, part[0].edge("v1"), (8.0, 14.0), diagonal=400.0)
+    p, _ = inside(made.faces[1].face)
+    assert to_surface(single.faces[0].face.surface, p).distance.max() < 0.002
+
+
+def test_a_sharp_corner_ends_the_crease_on_the_face_across_it():
+    deck = Face(plane((0, 0, 0), (60, 0, 0), (0, 40, 0)))
+    wall = Face(plane((0, 0, 0), (60, 0, 0), (0, 0, -30)))
+    side = Face(plane((60, 0, 0), (0, 40, 0), (10, 0, -30)))
+    made = fillet([deck, wall, side], 0, deck.edge("v0"), (5.0, 5.0))
+    assert [f.beside for f in made.faces] == [1]
+    assert set(made.changed) == {0, 1, 2}

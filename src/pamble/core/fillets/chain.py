@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import reduce
-from itertools import groupby
+from itertools import groupby, pairwise
 
 import numpy as np
 
@@ -17,7 +17,7 @@ from pamble.core.faces.frames import frames
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
-from pamble.core.spline.knots import reverse_curve
+from pamble.core.spline.knots import curve_part, reverse_curve
 from pamble.core.spline.surface import Surface
 
 _MEET = 1e-2
@@ -78,30 +78,42 @@ class Run:
     @property
     def names(self) -> tuple[tuple[str, ...], tuple[str, ...]]:
         """Names of the edges of the first and of the second face."""
-        return tuple(e.name for e in self.first.edges), tuple(e.name for e in self.second.edges)
+        one, two = (tuple(dict.fromkeys(e.name for e in c.edges)) for c in (self.first, self.second))
+        return one, two
 
 
-def partner(part: Sequence[Face], number: int, edge: Edge, reach: float) -> int:
-    """The other face that an edge borders. Raises `GeometryError` where no face does."""
-    found, away = _nearest(part, number, edge)
-    if away > reach:
-        near = "" if np.isinf(away) else f": the nearest runs {away:.3f} mm off"
-        raise GeometryError(f"No other face shares this edge whole{near}. A fillet needs the crease of two faces.")
-    return found
+@dataclass(frozen=True)
+class Followed:
+    """A crease as far as it runs on without a kink. number: of the face whose edges it follows; loop: whether it comes
+    back to its start; turned: whether it runs against the edge that was given.
+    """
+
+    number: int
+    runs: tuple[Run, ...]
+    loop: bool
+    turned: bool = False
 
 
-def crease_runs(part: Sequence[Face], number: int, edge: Edge, reach: float) -> list[Run]:
-    """The whole crease through an edge of one face: with the edges that run on from it without a kink, in the
-    direction of that edge, in runs beside one other face each.
+def follow(part: Sequence[Face], number: int, edge: Edge, reach: float) -> Followed:
+    """The whole crease through an edge of one face, with the edges that run on from it, in runs beside one other face
+    each.
 
     reach: how far apart, mm, the edges of two faces may be. Raises `GeometryError` where no other face lies along it.
     """
-    row = [(partner(part, number, edge, reach), edge, edge.space)]
-    rest = []
-    for e in part[number].edges:
-        found, away = _nearest(part, number, e)
-        if e is not edge and e.name != edge.name and away <= reach:
-            rest.append((found, e))
+    row = [(found, e, e.space) for found, e in _bordered(part, number, edge, reach)]
+    if not row:
+        away = min((_distance(f.edges, _along(edge.space)) for i, f in enumerate(part) if i != number), default=np.inf)
+        near = "" if np.isinf(away) else f": the nearest runs {away:.3f} mm off"
+        raise GeometryError(f"No other face shares this edge whole{near}. A fillet needs the crease of two faces.")
+    longer = _longer(part[row[0][0]], edge, reach) if len(row) == 1 else None
+    if longer is not None:
+        # The other face has one edge along several of this one's kind: the crease is followed there.
+        out = follow(part, row[0][0], longer, reach)
+        return replace(out, turned=not _along_way(edge.space, longer.space))
+    rest = [
+        pair for e in part[number].edges if e is not edge and e.name != edge.name
+        for pair in _bordered(part, number, e, reach)
+    ]  # fmt: skip
     while not _meet(_end(row[-1][2], 1), _end(row[0][2], 0)):
         grown = next(((k, at, c) for at in (1, 0) for k, (_, e) in enumerate(rest) if (c := _on(row, at, e))), None)
         if grown is None:
@@ -109,7 +121,8 @@ def crease_runs(part: Sequence[Face], number: int, edge: Edge, reach: float) -> 
         k, at, curve = grown
         found, e = rest.pop(k)
         row.insert(len(row) if at else 0, (found, e, curve))
-    if _meet(_end(row[-1][2], 1), _end(row[0][2], 0)):
+    loop = _meet(_end(row[-1][2], 1), _end(row[0][2], 0))
+    if loop:
         # A loop begins where one other face gives way to the next.
         change = [i for i in range(len(row)) if row[i][0] != row[i - 1][0]]
         row = row[change[0] :] + row[: change[0]] if change else row
@@ -119,15 +132,56 @@ def crease_runs(part: Sequence[Face], number: int, edge: Edge, reach: float) -> 
         space = reduce(run_on, [curve for *_, curve in own])
         beside = tuple(e for e in part[found].edges if _shared(space, e.space, reach))
         runs.append(Run(found, Chain(tuple(e for _, e, _ in own), space), Chain(beside, space)))
-    return runs
+    return Followed(number, tuple(runs), loop)
 
 
-def _nearest(part: Sequence[Face], number: int, edge: Edge) -> tuple[int, float]:
-    """The face whose edges are nearest to all of an edge, and how far they are, mm."""
+def _bordered(part: Sequence[Face], number: int, edge: Edge, reach: float) -> list[tuple[int, Edge]]:
+    """An edge, or its stretches in order, each with the other face that borders it; none where it is not bordered
+    whole.
+    """
     points = _along(edge.space)
-    away = [np.inf if i == number else _distance(face.edges, points) for i, face in enumerate(part)]
-    best = int(np.argmin(away))
-    return best, float(away[best])
+    others = [(i, face) for i, face in enumerate(part) if i != number]
+    for i, face in sorted(others, key=lambda o: _distance(o[1].edges, points))[:1]:
+        if _distance(face.edges, points) <= reach:
+            return [(i, edge)]
+    spans = []
+    for i, face in others:
+        for e in face.edges:
+            feet = to_curve(edge.space, _along(e.space))
+            if feet.distance.max() <= reach:
+                spans.append((float(feet.t.min()), float(feet.t.max()), i))
+    start, end = edge.domain
+    spans = sorted(s for s in spans if s[1] - s[0] > 1e-6 * (end - start))
+    if not spans:
+        return []
+    cuts = [start, *(0.5 * (a[1] + b[0]) for a, b in pairwise(spans)), end]
+    ends = [(start, spans[0][0]), *((a[1], b[0]) for a, b in pairwise(spans)), (spans[-1][1], end)]
+    gaps = [curve_points(edge.space, pair) for pair in ends]
+    if max(float(norm(g[:1] - g[1:])[0]) for g in gaps) > reach:
+        return []
+    return [(i, _stretch(edge, a, b)) for (a, b), (*_, i) in zip(pairwise(cuts), spans, strict=True)]
+
+
+def _stretch(edge: Edge, start: float, end: float) -> Edge:
+    pcurve, space = (curve_part(c, start, end) for c in (edge.pcurve, edge.space))
+    return Edge(edge.surface, edge.name, pcurve, edge.inward, space, edge.side)
+
+
+def _longer(face: Face, edge: Edge, reach: float) -> Edge | None:
+    """The edge of a face that runs on beyond one that lies on it."""
+    points = _along(edge.space)
+    for e in face.edges:
+        if to_curve(e.space, points).distance.max() <= reach:
+            ends = curve_points(e.space, e.space.domain)
+            return e if to_curve(edge.space, ends).distance.max() > reach else None
+    return None
+
+
+def _along_way(a: Curve, b: Curve) -> bool:
+    """Whether two curves that lie on each other run the same way."""
+    d = curve_derivatives(a, [sum(a.domain) / 2], 1)[:, 0]
+    t = to_curve(b, d[:1]).t
+    return bool(dot(d[1], curve_derivatives(b, t, 1)[1, 0]) > 0)
 
 
 def _along(curve: Curve) -> Array:

@@ -17,7 +17,7 @@ from pamble.core.checks.seams import Seam
 from pamble.core.curves.edit import run_on
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face, natural_edge
-from pamble.core.fillets.chain import crease_runs
+from pamble.core.fillets.chain import Run, follow
 from pamble.core.fillets.corner import cornered
 from pamble.core.fillets.ends import Reach, contact_edges, cut_back, ended, reach
 from pamble.core.fillets.rolled import Rolled, rolled
@@ -69,10 +69,12 @@ class FilletFace:
 
 @dataclass(frozen=True)
 class Fillet:
-    """Fillets in a row along the crease. changed: faces of the part that were cut back, by their number: the first, all
-    that lie along the crease, and those that stand across its ends. radii: least and largest, mm.
+    """Fillets in a row along the crease. first: number of the face on their side v0. changed: faces of the part that
+    were cut back, by their number: the first, all that lie along the crease, and those that stand across its ends.
+    radii: least and largest, mm.
     """
 
+    first: int
     faces: tuple[FilletFace, ...]
     changed: Mapping[int, Face]
     radii: tuple[float, float]
@@ -91,10 +93,11 @@ def fillet(
     """
     if min(radius) <= 0 or (section == "chord" and (chord is None or chord <= 0)):
         raise GeometryError("The radius of a fillet, and the width of one by its chord, are above zero.")
-    runs = crease_runs(part, number, edge, SEAM_SEARCH)
-    loop = norm(runs[-1].first.ends[1:] - runs[0].first.ends[:1])[0] < SEAM_SEARCH
-    if loop and radius[0] != radius[1]:
-        raise GeometryError("This crease is a loop: its radius is the same at both ends.")
+    followed = follow(part, number, edge, SEAM_SEARCH)
+    number, runs, loop = followed.number, followed.runs, followed.loop
+    _check(runs, loop, radius, section)
+    if followed.turned:
+        radius = radius[1], radius[0]
     rolls = rolled(runs, radius, chord if section == "chord" else None)
     least, most = zip(*(r.radii for r in rolls), strict=True)
     warnings = _told(rolls)
@@ -102,9 +105,9 @@ def fillet(
     if section in ("g2", "g3"):
         changed[number] = cut_back(part[number], rolls[0].run.first.edges, [r.lines[0] for r in rolls], name)
         made, more = _blended(rolls, changed, number, 2 if section == "g2" else 3, diagonal, name)
-        return Fillet((made,), changed, (min(least), max(most)), (*warnings, *more))
+        return Fillet(number, (made,), changed, (min(least), max(most)), (*warnings, *more))
     far = [reach(r.ball.surface, 1, changed[r.run.number], name) for r in rolls] if not rolls[0].crease.closed else []
-    _check_joints(rolls, far, bool(loop))
+    _check_joints(rolls, far, loop)
     edges = [e for r in runs for e in r.first.edges]
     changed[number] = cut_back(part[number], edges, _first_line(rolls, far, bool(loop)), name)
     faces = _faces(rolls, far, changed[number], bool(loop), name)
@@ -116,7 +119,22 @@ def fillet(
         FilletFace(face, r.run.number, r.run.names, _figures(r, face, changed, number, diagonal, name))
         for r, face in zip(rolls, faces, strict=True)
     )
-    return Fillet(out, changed, (min(least), max(most)), tuple(warnings))
+    return Fillet(number, out, changed, (min(least), max(most)), tuple(warnings))
+
+
+def _check(runs: Sequence[Run], loop: bool, radius: tuple[float, float], section: Section) -> None:
+    """Raises `GeometryError` for what cannot be asked of such a crease."""
+    if loop and radius[0] != radius[1]:
+        raise GeometryError("This crease is a loop: its radius is the same at both ends.")
+    start, end = runs[0].first.ends[0], runs[-1].first.ends[1]
+    if not loop and norm((end - start)[None])[0] < SEAM_SEARCH:
+        x, y, z = start
+        raise GeometryError(
+            f"The crease comes back to its start at a corner, near ({x:.2f}, {y:.2f}, {z:.2f}) mm: fillets that meet "
+            "in a corner are not built."
+        )
+    if len(runs) > 1 and section in ("g2", "g3"):
+        raise GeometryError("A G2 or G3 section needs one face on either side of the crease. Roll a ball there.")
 
 
 def _told(rolls: Sequence[Rolled]) -> list[str]:
@@ -214,8 +232,6 @@ def _seam(face: Face, trimmed: Face, side: str, diagonal: float, name: str) -> t
 def _blended(
     rolls: Sequence[Rolled], changed: Mapping[int, Face], number: int, order: int, diagonal: float, name: str
 ) -> tuple[FilletFace, tuple[str, ...]]:
-    if len(rolls) > 1:
-        raise GeometryError("A G2 or G3 section needs one face on either side of the crease. Roll a ball there.")
     r = rolls[0]
     if r.least_turn < _FADED:
         raise GeometryError("The crease fades to nothing: a G2 or G3 section needs width all along. Roll a ball there.")

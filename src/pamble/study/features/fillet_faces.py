@@ -9,7 +9,7 @@ from pydantic import Field
 
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import base_name
-from pamble.core.fillets.chain import crease_runs
+from pamble.core.fillets.chain import follow
 from pamble.core.fillets.crease import crease
 from pamble.core.fillets.fillet import Section, fillet
 from pamble.core.tolerances import SEAM_SEARCH
@@ -51,7 +51,7 @@ def run(params: FilletParams, inputs: Inputs, context: Context) -> Made:
     order = {"g2": 2, "g3": 3}.get(params.section, 1)
     seams = tuple(
         DeclaredSeam(side, ids[n], name, order)
-        for side, n in (("v0", 0), ("v1", made.faces[0].beside))
+        for side, n in (("v0", made.first), ("v1", made.faces[0].beside))
         for name in [next(e.name for e in made.changed[n].edges if base_name(e.name) == cut)]
     )
     figures = [row.figures for row in made.faces]
@@ -65,7 +65,7 @@ def run(params: FilletParams, inputs: Inputs, context: Context) -> Made:
     errors = [f.radius for f in figures if f.radius is not None]
     if errors:
         facts["radius_error"] = max(errors)
-    run = crease_runs(part, 0, a, SEAM_SEARCH)[0]
+    run = follow(part, 0, a, SEAM_SEARCH).runs[0]
     c = crease(run.first, run.second, 21)
     way = c.into[0][10] + c.into[1][10]
     handle = pull("radius", "Radius", params.radius, c.points[10], np.asarray(way), limits=(1e-3, 1e5))
