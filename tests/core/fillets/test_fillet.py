@@ -10,12 +10,13 @@ from pamble.core.errors import GeometryError
 from pamble.core.exchange.step import write_step
 from pamble.core.faces.face import Face, natural_edge
 from pamble.core.fillets.chain import follow
+from pamble.core.fillets.ends import end_edge
 from pamble.core.fillets.fillet import fillet
 from pamble.core.spline import basis
-from pamble.core.spline.closest import to_surface
+from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.differential import normals
-from pamble.core.spline.evaluate import surface_derivatives, surface_grid
+from pamble.core.spline.evaluate import curve_points, surface_derivatives, surface_grid
 from pamble.core.spline.knots import surface_part
 from pamble.core.spline.surface import Surface
 from tests import readback
@@ -163,8 +164,9 @@ def test_one_edge_beside_several_faces_is_filleted_with_all_of_them_from_either_
     for f in made.faces:
         assert (max(f.figures.gap), max(f.figures.angle)) < (0.002, 0.005)
     for one, two in pairwise(made.faces):
-        ends = [f.face.surface.control[i] for f, i in ((one, -1), (two, 0))]
-        assert np.abs(ends[0] - ends[1]).max() < 0.002
+        ends = [end_edge(f.face, end).space for f, end in ((one, -1), (two, 0))]
+        sections = [curve_points(e, np.linspace(*e.domain, 30)) for e in ends]
+        assert to_curve(ends[0], sections[1]).distance.max() < 0.001
     # The largest ball anywhere is at the end; a single fillet over the whole wall has its radius there too.
     single = fillet([part[0], Face(whole)], 0, part[0].edge("v1"), (8.0, 14.0), diagonal=400.0)
     p, _ = inside(made.faces[1].face)
