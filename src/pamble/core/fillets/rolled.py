@@ -20,6 +20,9 @@ from pamble.core.spline.curve import Curve
 _LEAST = 0.2
 """Share of the smaller radius that a law keeps where it runs on beyond the crease."""
 
+_SHARED = 0.25
+"""Share of the aims that fillets in a row reach: where they meet both must be of one section."""
+
 
 @dataclass(frozen=True)
 class Rolled:
@@ -69,11 +72,11 @@ def rolled(runs: Sequence[Run], radius: tuple[float, float], chord: float | None
         if wrong is not None:
             raise GeometryError(_refusal(c, law, chord, *wrong))
         out.append((run, c, found))
-    return [_surfaced(*each, chord) for each in out]
+    return [_surfaced(*each, chord, _SHARED if len(out) > 1 else 1.0) for each in out]
 
 
-def _surfaced(run: Run, c: Crease, found: Contacts, chord: float | None) -> Rolled:
-    ball = ball_surface(c, found, chord)
+def _surfaced(run: Run, c: Crease, found: Contacts, chord: float | None, aim: float) -> Rolled:
+    ball = ball_surface(c, found, chord, aim)
     one, two = (side_curve(ball.surface, side)[2] for side in ("v0", "v1"))
     return Rolled(run, c, found, ball, (one, two))
 

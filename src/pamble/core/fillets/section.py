@@ -56,13 +56,13 @@ class BallSurface:
         return max(self.radius / _RADIUS, self.gap / BLEND_GAP, self.angle / BLEND_ANGLE)
 
 
-def ball_surface(c: Crease, found: Contacts, chord: float | None, spans: int | None = None) -> BallSurface:
+def ball_surface(c: Crease, found: Contacts, chord: float | None, aim: float = 1.0) -> BallSurface:
     """The surface of the fewest spans that reaches the aims, or the best of those tried; its u is the share of the
-    crease from its first station to its last.
+    crease from its first station to its last. aim: share of the aims to reach.
     """
     best: BallSurface | None = None
     tried: list[tuple[int, float]] = []
-    for n in (spans,) if spans else _SPANS:
+    for n in _SPANS:
         if c.closed and n < _LEAST_CLOSED:
             continue
         space = row_space(5, basis.uniform_knots(5, n), c.closed)
@@ -74,7 +74,7 @@ def ball_surface(c: Crease, found: Contacts, chord: float | None, spans: int | N
         tried.append((n, made.ratio))
         if best is None or made.ratio < best.ratio:
             best = made
-        if made.ratio <= 1.0 or stalled:
+        if made.ratio <= aim or stalled:
             break
     assert best is not None
     return BallSurface(best.surface, best.radius, best.gap, best.angle, tuple(tried))
