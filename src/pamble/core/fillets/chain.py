@@ -98,7 +98,8 @@ def follow(part: Sequence[Face], number: int, edge: Edge, reach: float) -> Follo
     """The whole crease through an edge of one face, with the edges that run on from it, in runs beside one other face
     each.
 
-    reach: how far apart, mm, the edges of two faces may be. Raises `GeometryError` where no other face lies along it.
+    reach: how far apart, mm, the edges of two faces may be. Raises `GeometryError` where no other face lies along it,
+    or along an edge that it runs on in.
     """
     row = [(found, e, e.space) for found, e in _bordered(part, number, edge, reach)]
     if not row:
@@ -122,6 +123,14 @@ def follow(part: Sequence[Face], number: int, edge: Edge, reach: float) -> Follo
         found, e = rest.pop(k)
         row.insert(len(row) if at else 0, (found, e, curve))
     loop = _meet(_end(row[-1][2], 1), _end(row[0][2], 0))
+    named = {e.name for _, e, _ in row}
+    for at in () if loop else (0, 1):
+        if any(_on(row, at, e) for e in part[number].edges if e.name not in named):
+            x, y, z = _end(row[-at][2], at)[0]
+            raise GeometryError(
+                f"The crease runs on without a corner at ({x:.2f}, {y:.2f}, {z:.2f}) mm, and none of the faces given "
+                "lies along it there."
+            )
     if loop:
         # A loop begins where one other face gives way to the next.
         change = [i for i in range(len(row)) if row[i][0] != row[i - 1][0]]

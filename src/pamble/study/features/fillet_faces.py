@@ -8,10 +8,13 @@ import numpy as np
 from pydantic import Field
 
 from pamble.core.errors import GeometryError
-from pamble.core.faces.face import base_name
+from pamble.core.faces.face import Face, base_name
 from pamble.core.fillets.chain import follow
 from pamble.core.fillets.crease import crease
+from pamble.core.fillets.ends import contact_edges
 from pamble.core.fillets.fillet import Section, fillet
+from pamble.core.spline.closest import to_curve
+from pamble.core.spline.evaluate import curve_points
 from pamble.core.tolerances import SEAM_SEARCH
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, Shape
 from pamble.study.features.fields import choice, number
@@ -50,9 +53,8 @@ def run(params: FilletParams, inputs: Inputs, context: Context) -> Made:
     made = fillet(part, 0, a, (params.radius, end), params.section, params.chord, diagonal, cut)
     order = {"g2": 2, "g3": 3}.get(params.section, 1)
     seams = tuple(
-        DeclaredSeam(side, ids[n], name, order)
+        DeclaredSeam(side, ids[n], _contact(made.changed[n], cut, made.faces[0].face, side), order)
         for side, n in (("v0", made.first), ("v1", made.faces[0].beside))
-        for name in [next(e.name for e in made.changed[n].edges if base_name(e.name) == cut)]
     )
     figures = [row.figures for row in made.faces]
     idle = [f"{inputs.name(id)} does not border the crease." for n, id in enumerate(ids) if n not in made.changed]
@@ -77,6 +79,14 @@ def run(params: FilletParams, inputs: Inputs, context: Context) -> Made:
         facts,
         (*made.warnings, *idle),
     )
+
+
+def _contact(trimmed: Face, cut: str, fillet_face: Face, side: str) -> str:
+    """Name of the edge that the contact cut along a side of the fillet: a face beside several has one for each."""
+    own = next(e for e in fillet_face.edges if e.side == side).space
+    edges = contact_edges(trimmed, cut)
+    middles = np.concatenate([curve_points(e.space, [0.5 * sum(e.space.domain)]) for e in edges])
+    return edges[int(np.argmin(to_curve(own, middles).distance))].name
 
 
 KIND = FeatureKind(
