@@ -10,6 +10,7 @@ from pamble.study.stored import SurfaceData
 from tests.browser.conftest import Desk, imported, opened
 from tests.browser.steps import line_of
 from tests.core.patches.grounds import ground, window
+from tests.shapes import plane
 
 
 @pytest.fixture
@@ -79,3 +80,43 @@ def test_a_hole_is_closed_by_a_boundary_patch_with_a_continuity_for_each_side(pa
     panels.drag(panels.centre(panels.button("CV 3, 3 of Slab 2")), (0, -12))
     expect(page.get_by_text("step 2 · stored")).to_be_visible()
     expect(panels.row("Boundary patch · Slab 2")).to_contain_text("holds")
+
+
+@pytest.fixture
+def box(page: Page, pamble) -> Iterator[Desk]:
+    """A deck whose front edge two walls share, and a side across its end."""
+    faces = {
+        "Deck": plane((0, 0, 0), (60, 0, 0), (0, 40, 0)),
+        "Left wall": plane((0, 0, 0), (25, 0, 0), (0, 0, -30)),
+        "Right wall": plane((25, 0, 0), (35, 0, 0), (0, 0, -30)),
+        "Side": plane((60, 0, 0), (0, 40, 0), (10, 0, -30)),
+    }
+    features = [
+        {"id": f"n{i}", "kind": "face", "name": name, "role": "primary",
+         "params": {"face": {"surface": SurfaceData.of(s).model_dump()}}}
+        for i, (name, s) in enumerate(faces.items())
+    ]  # fmt: skip
+    yield from imported(page, pamble, {"format": "pamble-study", "name": "Box", "features": features})
+
+
+def test_a_crease_is_filleted_over_the_faces_along_it_and_the_one_across_its_end(box):
+    page = box.page
+    box.button("Blends").click()
+    box.button("Fillet").click()
+    box.button("Deck, v start").click()
+    card = page.get_by_label("Card of Fillet")
+    card.get_by_role("button", name="Left wall", exact=True).click()
+    expect(card).to_contain_text("none does beyond (25.00, 0.00, 0.00) mm")
+    for name in ("Right wall", "Side"):
+        box.button("Other faces: pick more").click()
+        card.get_by_role("button", name=name, exact=True).click()
+    handle = page.get_by_role("slider", name="Radius handle")
+    expect(handle).to_have_attribute("aria-valuenow", "10")
+    handle.press("ArrowDown")
+    card.get_by_label("Radius", exact=True).fill("6")
+    page.keyboard.press("Enter")
+    page.keyboard.press("Enter")
+    expect(line_of(page, "Fillet")).to_be_visible()
+    expect(page.get_by_label("Card of Fillet")).to_contain_text("6.00 mm")
+    for seam in ("Fillet · Deck", "Fillet · Left wall", "Right wall · Fillet, piece 2", "Fillet · Fillet, piece 2"):
+        assert box.figures(seam)["state"] == "holds"

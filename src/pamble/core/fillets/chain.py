@@ -103,6 +103,12 @@ def follow(part: Sequence[Face], number: int, edge: Edge, reach: float) -> Follo
     """
     row = [(found, e, e.space) for found, e in _bordered(part, number, edge, reach)]
     if not row:
+        short = _short(edge, _spans(part, number, edge, reach), reach)
+        if short is not None:
+            x, y, z = short
+            raise GeometryError(
+                f"The faces given lie along only a part of this edge: none does beyond ({x:.2f}, {y:.2f}, {z:.2f}) mm."
+            )
         away = min((_distance(f.edges, _along(edge.space)) for i, f in enumerate(part) if i != number), default=np.inf)
         near = "" if np.isinf(away) else f": the nearest runs {away:.3f} mm off"
         raise GeometryError(f"No other face shares this edge whole{near}. A fillet needs the crease of two faces.")
@@ -149,26 +155,39 @@ def _bordered(part: Sequence[Face], number: int, edge: Edge, reach: float) -> li
     whole.
     """
     points = _along(edge.space)
-    others = [(i, face) for i, face in enumerate(part) if i != number]
-    for i, face in sorted(others, key=lambda o: _distance(o[1].edges, points))[:1]:
-        if _distance(face.edges, points) <= reach:
-            return [(i, edge)]
+    away = [np.inf if i == number else _distance(face.edges, points) for i, face in enumerate(part)]
+    nearest = int(np.argmin(away))
+    if away[nearest] <= reach:
+        return [(nearest, edge)]
+    spans = _spans(part, number, edge, reach)
+    if not spans or _short(edge, spans, reach) is not None:
+        return []
+    start, end = edge.domain
+    cuts = [start, *(0.5 * (a[1] + b[0]) for a, b in pairwise(spans)), end]
+    return [(i, _stretch(edge, a, b)) for (a, b), (*_, i) in zip(pairwise(cuts), spans, strict=True)]
+
+
+def _spans(part: Sequence[Face], number: int, edge: Edge, reach: float) -> list[tuple[float, float, int]]:
+    """Stretches of an edge, start and end, along which whole edges of other faces lie, with the number of each."""
     spans = []
-    for i, face in others:
-        for e in face.edges:
+    for i, face in enumerate(part):
+        for e in face.edges if i != number else ():
             feet = to_curve(edge.space, _along(e.space))
             if feet.distance.max() <= reach:
                 spans.append((float(feet.t.min()), float(feet.t.max()), i))
     start, end = edge.domain
-    spans = sorted(s for s in spans if s[1] - s[0] > 1e-6 * (end - start))
-    if not spans:
-        return []
-    cuts = [start, *(0.5 * (a[1] + b[0]) for a, b in pairwise(spans)), end]
-    ends = [(start, spans[0][0]), *((a[1], b[0]) for a, b in pairwise(spans)), (spans[-1][1], end)]
-    gaps = [curve_points(edge.space, pair) for pair in ends]
-    if max(float(norm(g[:1] - g[1:])[0]) for g in gaps) > reach:
-        return []
-    return [(i, _stretch(edge, a, b)) for (a, b), (*_, i) in zip(pairwise(cuts), spans, strict=True)]
+    return sorted(s for s in spans if s[1] - s[0] > 1e-6 * (end - start))
+
+
+def _short(edge: Edge, spans: Sequence[tuple[float, float, int]], reach: float) -> Array | None:
+    """Where stretches of an edge leave a gap; None where they cover it, or where there are none."""
+    start, end = edge.domain
+    points = curve_points(edge.space, [start, *(t for a, b, _ in spans for t in (a, b)), end])
+    wide = norm(points[1::2] - points[::2]) > reach
+    if not spans or not wide.any():
+        return None
+    first = int(np.argmax(wide))
+    return np.asarray(points[2 * first] if first else points[1])
 
 
 def _stretch(edge: Edge, start: float, end: float) -> Edge:
