@@ -63,12 +63,19 @@ def seam_over_its_limit_dark(desk: Desk) -> None:
     desk.button("Dark theme").click()
 
 
+def opened_example(desk: Desk, name: str) -> None:
+    """Take an example study in from its file."""
+    desk.page.get_by_role("link", name="Pamble, all studies").click()
+    desk.page.locator("input[aria-label='Study file']").set_input_files(ROOT / "docs" / "examples" / name)
+    desk.page.locator(".part[data-drawn=true]").wait_for()
+    desk.page.wait_for_timeout(1000)
+
+
 def curves(desk: Desk) -> None:
     """The example study of curves, taken in from its file."""
     page = desk.page
     desk.button("Light theme").click()
-    page.get_by_role("link", name="Pamble, all studies").click()
-    page.locator("input[aria-label='Study file']").set_input_files(ROOT / "docs" / "examples" / "kettle-lid.json")
+    opened_example(desk, "kettle-lid.json")
     page.get_by_role("button", name="Curves", exact=True).click()
     page.keyboard.press("m")
     for name in ("Outline", "Lead into the spout"):
@@ -82,8 +89,7 @@ def curves(desk: Desk) -> None:
 def trim(desk: Desk) -> None:
     """Two slabs cut by each other, the regions of the cut open to choice."""
     page = desk.page
-    page.get_by_role("link", name="Pamble, all studies").click()
-    page.locator("input[aria-label='Study file']").set_input_files(ROOT / "docs" / "examples" / "toaster-corner.json")
+    opened_example(desk, "toaster-corner.json")
     page.get_by_role("button", name="Primaries", exact=True).click()
     line_of(page, "Corner").click()
     page.keyboard.press("f")
@@ -97,6 +103,22 @@ def history(desk: Desk) -> None:
     page.get_by_role("menuitem", name="Switch off").click()
     page.wait_for_timeout(700)
     line_of(page, "Finger recess").click()
+
+
+def patch(desk: Desk) -> None:
+    """A window between four slabs, filled with curvature."""
+    opened_example(desk, "lid-window.json")
+    desk.page.keyboard.press("2")
+    desk.page.keyboard.press("Shift+T")
+    line_of(desk.page, "Window").click()
+    desk.page.keyboard.press("f")
+
+
+def fillet(desk: Desk) -> None:
+    """A rim with a law of radii over three walls."""
+    opened_example(desk, "tray-rim.json")
+    desk.page.keyboard.press("f")
+    line_of(desk.page, "Rim").click()
 
 
 def plan(desk: Desk) -> None:
@@ -153,6 +175,8 @@ VIEWS: dict[str, Callable[[Desk], None]] = {
     "curves": curves,
     "trim": trim,
     "history": history,
+    "patch": patch,
+    "fillet": fillet,
     "plan": plan,
     "demo": demo,
     "compare": compare,

@@ -20,7 +20,7 @@ from pamble.core.spline.curve import Curve
 _LEAST = 0.2
 """Share of the smaller radius that a law keeps where it runs on beyond the crease."""
 
-_SHARED = 0.25
+_SHARED = 0.1
 """Share of the aims that fillets in a row reach: where they meet both must be of one section."""
 
 

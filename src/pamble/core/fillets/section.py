@@ -67,7 +67,7 @@ def ball_surface(c: Crease, found: Contacts, chord: float | None, aim: float = 1
             continue
         space = row_space(5, basis.uniform_knots(5, n), c.closed)
         at = _at(c, found, space.s, chord)
-        surface = _rows(space, at, c.closed)
+        surface = _rows(space, at, c.closed, aim)
         radius, gap, angle = _figures(surface, c, found, chord)
         made = BallSurface(surface, radius, gap, angle, ())
         stalled = n > _CALM and best is not None and made.ratio > _HELPS * best.ratio
@@ -123,7 +123,8 @@ def _section(at: Contacts) -> tuple[Array, Array, Array]:
     return phi, unit(t1[near]), unit(t2[near])
 
 
-def _rows(space: RowSpace, at: Contacts, closed: bool) -> Surface:
+def _rows(space: RowSpace, at: Contacts, closed: bool, slack: float) -> Surface:
+    """slack: share of the usual freedom along the crease; a section that two fillets share must not shear."""
     phi, t1, t2 = _section(at)
     powers = (phi[:, None] / _WIDEST) ** (2 * np.arange(len(_A)))
     a, b = phi * (powers @ _A), phi * (powers @ _B)
@@ -139,7 +140,7 @@ def _rows(space: RowSpace, at: Contacts, closed: bool) -> Surface:
             [
                 Condition(space.values, n, dot(n, p), 1e-4 * each),
                 Condition(space.values, across, dot(across, p), 3e-4 * each),
-                Condition(space.values, run, dot(run, p), 2e-3 * each),
+                Condition(space.values, run, dot(run, p), 2e-3 * slack * each),
                 Condition(space.slopes, n, 0 * each, SLOPE * length * each),
             ],
             p[0],
@@ -154,7 +155,7 @@ def _rows(space: RowSpace, at: Contacts, closed: bool) -> Surface:
             [
                 Condition(space.values, n, 0 * each, SLOPE * size),
                 Condition(space.values, t, dot(t, wanted), 2e-3 * size),
-                Condition(space.values, side, 0 * each, 0.03 * size),
+                Condition(space.values, side, 0 * each, 0.03 * slack * size),
             ],
             None,
             None,
@@ -165,7 +166,7 @@ def _rows(space: RowSpace, at: Contacts, closed: bool) -> Surface:
             [
                 Condition(space.values, n, dot(n, aim), 5e-4 * each),
                 Condition(space.values, t, dot(t, aim), 2e-3 * each),
-                Condition(space.values, side, dot(side, aim), 2e-3 * each),
+                Condition(space.values, side, dot(side, aim), 2e-3 * slack * each),
             ],
             None,
             None,

@@ -59,7 +59,8 @@ def run(params: FilletParams, inputs: Inputs, context: Context) -> Made:
     figures = [row.figures for row in made.faces]
     idle = [f"{inputs.name(id)} does not border the crease." for n, id in enumerate(ids) if n not in made.changed]
     facts: dict[str, Any] = {
-        "radii": list(made.radii),
+        "least_radius": made.radii[0],
+        "largest_radius": made.radii[1],
         "joints": [
             {"gap": f.gap[i], "angle": f.angle[i], "curvature": f.curvature[i]} for f in figures for i in (0, 1)
         ],
@@ -94,7 +95,8 @@ KIND = FeatureKind(
     "Pick the edge of a crease, then the other faces along it.",
     makes="face", doing="Pull the handle for the radius. Enter keeps it, Esc drops it.",
     figures=(
-        Figure("radii", "Radius", "mm", "list", each="Radius, {n} of least and largest"),
+        Figure("least_radius", "Least radius", "mm"),
+        Figure("largest_radius", "Largest radius", "mm"),
         Figure("radius_error", "Radius is kept within", "mm"),
         JOINTS,
     ),
