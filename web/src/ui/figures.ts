@@ -18,7 +18,7 @@ export function small(value: number | null): string {
   if (value === null || !Number.isFinite(value)) return '–';
   if (value === 0) return '0';
   const size = Math.abs(value);
-  if (size >= 1000 || size < 1e-3) return value.toExponential(2).replace('e', ' e');
+  if (size >= 1000 || size < 1e-3) return value.toExponential(2).replace('e', '\u00a0e');
   return value.toPrecision(3);
 }
 
