@@ -53,9 +53,9 @@ def leaning():
     return BRepAlgoAPI_Fuse(box(), rod(50, 30, 20, (0.3, 0.2, 1), 12, 60)).Shape()
 
 
-def rounded():
-    """The box with its upright edges rounded by 12 mm: its rim is a loop of lines and arcs beside eight faces."""
-    made = BRepFilletAPI_MakeFillet(solid := box())
+def pillar(solid, radius):
+    """A block with its upright edges rounded."""
+    made = BRepFilletAPI_MakeFillet(solid)
     walk = TopExp_Explorer(solid, TopAbs_ShapeEnum.TopAbs_EDGE)
     seen = []
     while walk.More():
@@ -63,10 +63,21 @@ def rounded():
         ends = BRepAdaptor_Curve(edge)
         a, b = ends.Value(ends.FirstParameter()), ends.Value(ends.LastParameter())
         if abs(a.Z() - b.Z()) > 1 and not any(edge.IsSame(e) for e in seen):
-            made.Add(12.0, edge)
+            made.Add(radius, edge)
             seen.append(edge)
         walk.Next()
     return made.Shape()
+
+
+def rounded():
+    """Its rim is a loop of lines and arcs beside eight faces."""
+    return pillar(box(), 12.0)
+
+
+def pocket():
+    return BRepAlgoAPI_Cut(
+        box(), pillar(BRepPrimAPI_MakeBox(gp_Pnt(20, 15, 20), 60.0, 30.0, 40.0).Shape(), 8.0)
+    ).Shape()
 
 
 def ring(radius: float, r: float, way: int) -> float:
@@ -91,6 +102,11 @@ SHELLS = {
     "rim of lines and arcs": (
         rounded, "50,0,40", 5.0,
         BOX - 4 * CORNER * 144 * 40 - CORNER * 25 * 2 * (76 + 36) - ring(12, 5, -1),
+    ),
+    # The edge is given by a wall, on which it ends at corners; the crease runs on along the floor.
+    "floor of a pocket": (
+        pocket, "50,15,20", 5.0,
+        BOX - (1800 - 4 * CORNER * 64) * 20 + CORNER * 25 * 2 * (44 + 14) + ring(8, 5, -1),
     ),
     "foot of a leaning rod": (leaning, "43.47,33.31,40", 3.0, None),
 }

@@ -112,11 +112,10 @@ def follow(part: Sequence[Face], number: int, edge: Edge, reach: float) -> Follo
         away = min((_distance(f.edges, _along(edge.space)) for i, f in enumerate(part) if i != number), default=np.inf)
         near = "" if np.isinf(away) else f": the nearest runs {away:.3f} mm off"
         raise GeometryError(f"No other face shares this edge whole{near}. A fillet needs the crease of two faces.")
-    longer = _longer(part[row[0][0]], edge, reach) if len(row) == 1 else None
-    if longer is not None:
-        # The other face has one edge along several of this one's kind: the crease is followed there.
-        out = follow(part, row[0][0], longer, reach)
-        return replace(out, turned=not _along_way(edge.space, longer.space))
+    there = _follows_there(part[number], edge, part[row[0][0]], reach) if len(row) == 1 else None
+    if there is not None:
+        out = follow(part, row[0][0], there, reach)
+        return replace(out, turned=not _along_way(edge.space, there.space))
     rest = [
         pair for e in part[number].edges if e is not edge and e.name != edge.name
         for pair in _bordered(part, number, e, reach)
@@ -195,14 +194,24 @@ def _stretch(edge: Edge, start: float, end: float) -> Edge:
     return Edge(edge.surface, edge.name, pcurve, edge.inward, space, edge.side)
 
 
-def _longer(face: Face, edge: Edge, reach: float) -> Edge | None:
-    """The edge of a face that runs on beyond one that lies on it."""
+def _follows_there(own: Face, edge: Edge, other: Face, reach: float) -> Edge | None:
+    """The other face's edge along this one, if the crease runs on there and not here: it is longer, or others go on
+    from it; None otherwise.
+    """
     points = _along(edge.space)
-    for e in face.edges:
-        if to_curve(e.space, points).distance.max() <= reach:
-            ends = curve_points(e.space, e.space.domain)
-            return e if to_curve(edge.space, ends).distance.max() > reach else None
-    return None
+    along = next((e for e in other.edges if to_curve(e.space, points).distance.max() <= reach), None)
+    if along is None:
+        return None
+    ends = curve_points(along.space, along.space.domain)
+    if to_curve(edge.space, ends).distance.max() > reach:
+        return along
+    return along if _runs_on(other, along) and not _runs_on(own, edge) else None
+
+
+def _runs_on(face: Face, edge: Edge) -> bool:
+    """Whether another edge of a face goes on from one of its edges without a corner."""
+    row = [(0, edge, edge.space)]
+    return any(_on(row, at, e) for at in (0, 1) for e in face.edges if e is not edge and e.name != edge.name)
 
 
 def _along_way(a: Curve, b: Curve) -> bool:
