@@ -48,7 +48,7 @@ class Chain:
 
     @property
     def closed(self) -> bool:
-        return bool(norm(self.ends[:1] - self.ends[1:])[0] < 1e-6)
+        return bool(norm(self.ends[:1] - self.ends[1:])[0] < _MEET)
 
     def beside(self, points: Array) -> tuple[Array, Array]:
         """Parameters (m, 2) on the surface, and unit directions (m, 3) that leave the face, at the places on the chain

@@ -109,8 +109,8 @@ def fillet(
     far = [reach(r.ball.surface, 1, changed[r.run.number], name) for r in rolls] if not rolls[0].crease.closed else []
     _check_joints(rolls, far, loop)
     edges = [e for r in runs for e in r.first.edges]
-    changed[number] = cut_back(part[number], edges, _first_line(rolls, far, bool(loop)), name)
-    faces = _faces(rolls, far, changed[number], bool(loop), name)
+    changed[number] = cut_back(part[number], edges, _first_line(rolls, far, loop), name)
+    faces = _faces(rolls, far, changed[number], loop, name)
     if not loop:
         faces, more_changed, more_words = cornered(faces, rolls, part, set(changed))
         changed |= more_changed
@@ -159,9 +159,7 @@ def _seconds_cut(part: Sequence[Face], rolls: Sequence[Rolled], name: str) -> di
 def _check_joints(rolls: Sequence[Rolled], far: Sequence[Reach], loop: bool) -> None:
     """Raises `GeometryError` where two fillets in a row do not end in one section."""
     v = np.linspace(0, 1, 9)
-    for i in range(len(rolls) if loop else len(rolls) - 1):
-        if len(rolls) == 1:
-            return
+    for i in range(len(rolls) if loop and len(rolls) > 1 else len(rolls) - 1):
         k = (i + 1) % len(rolls)
         one, two = (
             surface_derivatives(rolls[n].ball.surface, np.full(9, t), v)[0, 0]
