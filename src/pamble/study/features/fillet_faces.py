@@ -26,8 +26,8 @@ from pamble.study.stored import Stored
 
 class FilletParams(Stored):
     """edge: the crease, as an edge of the first face; faces: the others along it, and those that stand across its ends
-    and are to be cut back too. radius_end: at the end of the
-    crease, as at its start when null. chord: width of the section of that kind.
+    and are to be cut back too. radius_end: at the end of the crease, as at its start when null. chord: width of the
+    section of that kind.
     """
 
     edge: ChangedEdgeRef = choice("Crease")
@@ -68,8 +68,8 @@ def run(params: FilletParams, inputs: Inputs, context: Context) -> Made:
     errors = [f.radius for f in figures if f.radius is not None]
     if errors:
         facts["radius_error"] = max(errors)
-    run = follow(part, 0, a, SEAM_SEARCH).runs[0]
-    c = crease(run.first, run.second, 21)
+    first = follow(part, 0, a, SEAM_SEARCH).runs[0]
+    c = crease(first.first, first.second, 21)
     way = c.into[0][10] + c.into[1][10]
     handle = pull("radius", "Radius", params.radius, c.points[10], np.asarray(way), limits=(1e-3, 1e5))
     return Made(
@@ -91,7 +91,7 @@ def _contact(trimmed: Face, cut: str, fillet_face: Face, side: str) -> str:
 
 
 KIND = FeatureKind(
-    "fillet", "Fillet", "secondary", FilletParams, run, "blends", 
+    "fillet", "Fillet", "secondary", FilletParams, run, "blends",
     "Pick the edge of a crease, then the other faces along it.",
     makes="face", doing="Pull the handle for the radius. Enter keeps it, Esc drops it.",
     figures=(
