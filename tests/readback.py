@@ -28,7 +28,7 @@ class Figures:
     curvature_abs: float
 
 
-def _explore(shape, kind):
+def explored(shape, kind):
     found, walk = [], TopExp_Explorer(shape, kind)
     while walk.More():
         found.append(walk.Current())
@@ -43,7 +43,7 @@ def faces(path: Path) -> list:
     reader.TransferRoots()
     shape = reader.OneShape()
     assert BRepCheck_Analyzer(shape).IsValid()
-    return [TopoDS.Face(f) for f in _explore(shape, TopAbs_ShapeEnum.TopAbs_FACE)]
+    return [TopoDS.Face(f) for f in explored(shape, TopAbs_ShapeEnum.TopAbs_FACE)]
 
 
 def _array(v) -> np.ndarray:
@@ -71,7 +71,7 @@ def _curvature(frame, direction):
 
 def seam(blend, neighbour, edge_number: int, floor: float, samples: int = 60) -> Figures:
     """Figures between a face's edge (by number) and a neighbour, all from the file."""
-    edge = TopoDS.Edge(_explore(blend, TopAbs_ShapeEnum.TopAbs_EDGE)[edge_number])
+    edge = TopoDS.Edge(explored(blend, TopAbs_ShapeEnum.TopAbs_EDGE)[edge_number])
     curve = BRepAdaptor_Curve(edge)
     mine, theirs = BRep_Tool.Surface_s(blend), BRep_Tool.Surface_s(neighbour)
     worst = Figures(0, 0, 0, 0)
@@ -100,5 +100,5 @@ def curve_lengths(path: Path) -> list[float]:
     reader = STEPControl_Reader()
     assert int(reader.ReadFile(str(path)).value) == 1
     reader.TransferRoots()
-    edges = _explore(reader.OneShape(), TopAbs_ShapeEnum.TopAbs_EDGE)
+    edges = explored(reader.OneShape(), TopAbs_ShapeEnum.TopAbs_EDGE)
     return [GCPnts_AbscissaPoint.Length_s(BRepAdaptor_Curve(TopoDS.Edge(e))) for e in edges]

@@ -1595,13 +1595,16 @@ export interface components {
          *     of the same word, of which one is filled. lies: the plane on which what is drawn lies. turns: a click on a face that
          *     is picked already turns the choice. open: a list of numbers that may grow. when: choices for which the field counts.
          *     fallback: its default. fold: title under which it is folded away with others. sides: of a pair, the two fields that
-         *     name what each belongs to. found: the figure of the result that says what an open one came to.
+         *     name what each belongs to. ends: the choice of "start" or "end" that a curve picked near one of its ends fills too.
+         *     found: the figure of the result that says what an open one came to.
          */
         ToolField: {
             /** Choices */
             choices: string[];
             /** Direction */
             direction: boolean;
+            /** Ends */
+            ends: string;
             /** Facing */
             facing: boolean;
             /** Fallback */

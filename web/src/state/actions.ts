@@ -1,6 +1,7 @@
 import type { EdgeRef, FeatureSummary, Group, Point, Role } from '../api/types';
 import { fieldsOf, isRef, LISTS, openField, toolOf, type Field } from './catalog';
 import { changeDraft, changeParams, dropDraft, freeName, newId } from './drafts';
+import { nearEnd } from './nearEnd';
 import { accepts, takePointBack } from './placing';
 import { cancelWork, commit, refreshCombs, reshape, step, tell } from './session';
 import { stepOf, useStudy } from './study';
@@ -49,12 +50,18 @@ export function startRepick(repick: Repick): void {
   useTools.setState({ repick, hover: null });
 }
 
+const fieldNamed = ({ id, field }: Repick): Field | undefined => {
+  const { draft } = useTools.getState();
+  const kind = draft?.id === id ? draft.kind : useStudy.getState().study?.features.find((f) => f.id === id)?.kind;
+  return fieldsOf(kind).find((f) => f.name === field);
+};
+
 function repickWith(ref: EdgeRef | { feature: string }, kind: 'line' | 'face' | 'plane'): boolean {
   const { repick } = useTools.getState();
   if (!repick || repick.kind !== kind) return false;
   useTools.setState({ repick: null, hover: null });
   if (repick.take) repick.take(ref);
-  else changeParams(repick.id, { [repick.field]: ref }, true);
+  else changeParams(repick.id, { [repick.field]: ref, ...nearEnd(fieldNamed(repick), ref) }, true);
   return true;
 }
 
@@ -86,7 +93,7 @@ export function pickFeature(id: string): void {
 function take(draft: Draft, field: Field, ref: EdgeRef | { feature: string }): void {
   useTools.setState({ asking: null, hover: null });
   if (!LISTS.includes(field.widget)) {
-    changeDraft({ [field.name]: ref });
+    changeDraft({ [field.name]: ref, ...nearEnd(field, ref) });
     return;
   }
   const sofar = (draft.params[field.name] as (EdgeRef | { feature: string })[] | undefined) ?? [];

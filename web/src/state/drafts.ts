@@ -3,7 +3,7 @@ import { complete, fieldsOf } from './catalog';
 import { commit, endPreview, preview, tell } from './session';
 import { useStudy } from './study';
 import { useTools } from './tools';
-import { allDone } from './turns';
+import { allDone, inTurn } from './turns';
 import { useView } from './view';
 
 export const newId = (): string => crypto.randomUUID().replaceAll('-', '').slice(0, 12);
@@ -73,6 +73,15 @@ export function dropDraft(): void {
   if (!useTools.getState().draft) return;
   useTools.setState({ draft: null, problem: null, caught: null, asking: null });
   endPreview();
+}
+
+/** Change a list in a step's parameters: each change starts from what the one before it has left. */
+export function editParams(id: string, edit: (params: Params) => Params): void {
+  inTurn(async () => {
+    const { draft } = useTools.getState();
+    if (draft?.id === id) changeDraft(edit(draft.params));
+    else await commit({ op: 'set_params', id, changes: edit(useStudy.getState().study?.features.find((f) => f.id === id)?.params ?? {}) });
+  });
 }
 
 /** Change parameters of a step in work or in the build. */

@@ -23,10 +23,10 @@ End = Literal["start", "end", "point", "point, turned", "square to the edge"]
 class BlendCurveParams(Stored):
     """The lines, where on each it begins, and the continuity there. at: fraction of the length for a point."""
 
-    first: EdgeRef = choice("First line")
+    first: EdgeRef = choice("First line", ends="first_from")
     first_from: End | None = choice("From its", None)
     first_at: float = number("At", 0.5, ge=0, le=1)
-    second: EdgeRef = choice("Second line")
+    second: EdgeRef = choice("Second line", ends="second_from")
     second_from: End | None = choice("From its", None)
     second_at: float = number("At", 0.5, ge=0, le=1)
     continuity_first: int = continuity("At the first")
@@ -106,7 +106,7 @@ KIND = FeatureKind(
     BlendCurveParams,
     run,
     "curves",
-    "Pick two lines: curves at their nearest ends, edges of faces square to them.",
+    "Pick two lines: curves at the ends where they are picked, edges of faces square to them.",
     doing="Pull the round handles for fullness. Enter keeps the curve, Esc drops it.",
     figures=(JOINTS,),
 )

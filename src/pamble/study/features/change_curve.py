@@ -83,8 +83,8 @@ def _kept(pieces: list[Curve], keep: Kept, name: str) -> list[Curve]:
 class MeetParams(Stored):
     """Two curves, extended or cut back until they meet. An end left open is the one nearest to the other curve."""
 
-    first: EdgeRef = choice("First curve")
-    second: EdgeRef = choice("Second curve")
+    first: EdgeRef = choice("First curve", ends="first_end")
+    second: EdgeRef = choice("Second curve", ends="second_end")
     first_end: Literal["start", "end"] | None = choice("First one's end", None)
     second_end: Literal["start", "end"] | None = choice("Second one's end", None)
     shape: Literal["curvature", "straight"] = choice("Run on with", "curvature")
@@ -103,7 +103,7 @@ def until_they_meet(params: MeetParams, inputs: Inputs, context: Context) -> Mad
 class ExtendParams(Stored):
     """shape: with its own curvature, or straight on."""
 
-    curve: EdgeRef = choice("Curve")
+    curve: EdgeRef = choice("Curve", ends="end")
     end: Literal["start", "end"] = choice("At its", "end")
     length: float = number("By", 20.0, "mm", gt=0)
     shape: Literal["curvature", "straight"] = choice("Runs on with", "curvature")

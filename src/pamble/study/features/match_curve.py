@@ -28,9 +28,9 @@ End = Literal["start", "end"]
 class MatchCurveParams(Stored):
     """curve: the one that moves. to: the one it meets. Ends left null are the nearest ones."""
 
-    curve: EdgeRef = choice("Curve that moves")
+    curve: EdgeRef = choice("Curve that moves", ends="curve_end")
     curve_end: End | None = choice("At its", None)
-    to: EdgeRef = choice("Meets")
+    to: EdgeRef = choice("Meets", ends="to_end")
     to_end: End | None = choice("At its", None)
     at: float | None = number("At inside it", None, ge=0, le=1)
     continuity: int = continuity("Continuity")

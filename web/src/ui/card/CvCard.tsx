@@ -10,6 +10,7 @@ import { relationsOf } from '../../state/relations';
 import { refWords } from '../../state/words';
 import { commit } from '../../state/session';
 import { featureName, isCurve, stepOf, useStudy } from '../../state/study';
+import { inTurn } from '../../state/turns';
 import { useTools, type Cv, type DragMode } from '../../state/tools';
 import { useView } from '../../state/view';
 import { cvName } from '../part/CvOverlay';
@@ -39,20 +40,19 @@ export function CvCard({ id, cvs }: { id: string; cvs: readonly Cv[] }) {
   if (!shape || !cv) return null;
   const at = cvPoint(shape, cv);
   const single = cvs.length === 1;
-  const set = (axis: 'x' | 'y' | 'z', value: number) => {
-    const by = value - at[axis];
-    void commit(
-      moveOp(
-        id,
-        cvs.map((c) => {
-          const to = cvPoint(shape, c);
-          to[axis] += by;
-          return { cv: c, to };
-        }),
-        newId(),
-      ),
-    );
-  };
+  // Numbers typed one after the other: each starts from where the one before it has put the CVs.
+  const set = (axis: 'x' | 'y' | 'z', value: number) =>
+    inTurn(async () => {
+      const now = useStudy.getState().kept.shapes.get(id);
+      if (!now) return;
+      const by = value - cvPoint(now, cv)[axis];
+      const moved = cvs.map((c) => {
+        const to = cvPoint(now, c);
+        to[axis] += by;
+        return { cv: c, to };
+      });
+      await commit(moveOp(id, moved, newId()));
+    });
   const [rows, columns] = shape.object.cvs.count;
   const along = (fixed: 0 | 1) => {
     const count = fixed === 0 ? columns : rows;

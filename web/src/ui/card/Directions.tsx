@@ -3,7 +3,7 @@ import { IconX } from '@tabler/icons-react';
 
 import type { EdgeRef, Params, Point } from '../../api/types';
 import { startRepick } from '../../state/actions';
-import { changeParams } from '../../state/drafts';
+import { editParams } from '../../state/drafts';
 import { ExpressionField } from './ExpressionField';
 import { edgeWords } from '../../state/words';
 
@@ -32,8 +32,9 @@ export const directionsOf = (params: Params | undefined): Direction[] => ((param
 /** Directions and weights that a curve through points keeps, in numbers; their handles are on the part. */
 export function Directions({ id, params }: { id: string; params: Params }) {
   const all = directionsOf(params);
-  const set = (directions: Direction[]) => changeParams(id, { directions }, true);
-  const change = (i: number, changes: Partial<Direction>) => set(all.map((d, k) => (k === i ? { ...d, ...changes } : d)));
+  const set = (edit: (all: Direction[]) => Direction[]) => editParams(id, (now) => ({ directions: edit(directionsOf(now)) }));
+  const change = (i: number, changes: Partial<Direction> | ((d: Direction) => Partial<Direction>)) =>
+    set((now) => now.map((d, k) => (k === i ? { ...d, ...(typeof changes === 'function' ? changes(d) : changes) } : d)));
   if (!all.length) return <div className="quiet">Pick a point to give it a direction.</div>;
   return (
     <div role="group" aria-label="Directions at points">
@@ -43,7 +44,7 @@ export function Directions({ id, params }: { id: string; params: Params }) {
             <span className="quiet">Point {d.point + 1}, weight</span>
             <span style={{ display: 'flex', gap: 4, alignItems: 'center' }}>
               <ExpressionField label={`Weight at point ${d.point + 1}`} width={64} value={d.weight} onChange={(weight) => weight !== null && change(i, { weight })} />
-              <ActionIcon size="xs" variant="subtle" color="gray" aria-label={`Free point ${d.point + 1}`} onClick={() => set(all.filter((_, k) => k !== i))}>
+              <ActionIcon size="xs" variant="subtle" color="gray" aria-label={`Free point ${d.point + 1}`} onClick={() => set((now) => now.filter((_, k) => k !== i))}>
                 <IconX size={13} />
               </ActionIcon>
             </span>
@@ -56,7 +57,7 @@ export function Directions({ id, params }: { id: string; params: Params }) {
                   label={`Direction at point ${d.point + 1}, ${axis}`}
                   width={70}
                   value={d.direction[k] ?? 0}
-                  onChange={(v) => typeof v === 'number' && change(i, { direction: d.direction.map((w, n) => (n === k ? v : w)) as Point })}
+                  onChange={(v) => typeof v === 'number' && change(i, (now) => ({ direction: now.direction.map((w, n) => (n === k ? v : w)) as Point }))}
                 />
               ))}
             </div>

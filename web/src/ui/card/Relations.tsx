@@ -2,7 +2,7 @@ import { ActionIcon, Select } from '@mantine/core';
 import { IconX } from '@tabler/icons-react';
 
 import type { Params } from '../../api/types';
-import { changeParams } from '../../state/drafts';
+import { editParams } from '../../state/drafts';
 import { relationsOf, relationWords, UNITS, type Relation } from '../../state/relations';
 import { featureName, useStudy } from '../../state/study';
 import { ExpressionField } from './ExpressionField';
@@ -13,8 +13,8 @@ export function Relations({ id, params }: { id: string; params: Params }) {
   const facts = useStudy((s) => s.shown.features.get(id)?.facts) as { free?: number; broken?: number[]; idle?: number[] } | undefined;
   const all = relationsOf(params);
   if (!all.length) return null;
-  const set = (relations: Relation[]) => changeParams(id, { relations }, true);
-  const change = (i: number, changes: Partial<Relation>) => set(all.map((r, k) => (k === i ? { ...r, ...changes } : r)));
+  const set = (edit: (all: Relation[]) => Relation[]) => editParams(id, (now) => ({ relations: edit(relationsOf(now)) }));
+  const change = (i: number, changes: Partial<Relation>) => set((now) => now.map((r, k) => (k === i ? { ...r, ...changes } : r)));
   const state = (i: number) => (facts?.broken?.includes(i) ? '▲ contradicts' : facts?.idle?.includes(i) ? 'says nothing new' : '');
   return (
     <div role="group" aria-label="Relations">
@@ -44,7 +44,7 @@ export function Relations({ id, params }: { id: string; params: Params }) {
                 onChange={(g) => g && change(i, { order: Number(g[1]) })}
               />
             )}
-            <ActionIcon size="xs" variant="subtle" color="gray" aria-label={`Remove relation ${i + 1}`} onClick={() => set(all.filter((_, k) => k !== i))}>
+            <ActionIcon size="xs" variant="subtle" color="gray" aria-label={`Remove relation ${i + 1}`} onClick={() => set((now) => now.filter((_, k) => k !== i))}>
               <IconX size={13} />
             </ActionIcon>
           </span>

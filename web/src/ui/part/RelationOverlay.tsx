@@ -2,7 +2,7 @@ import { Vector3 } from 'three';
 
 import { cvPoint } from '../../scene/cvPoint';
 import type { Viewport } from '../../scene/viewport';
-import { changeParams } from '../../state/drafts';
+import { editParams } from '../../state/drafts';
 import { relationsOf, UNITS, type Relation, type RelationKind } from '../../state/relations';
 import { isCurve, useStudy, type Shape } from '../../state/study';
 import { useTools } from '../../state/tools';
@@ -48,7 +48,7 @@ export function RelationOverlay({ viewport }: { viewport: Viewport }) {
     const unit = UNITS[r.kind];
     const axis = ['same', 'incline', 'symmetric', 'at', 'axis'].includes(r.kind) ? (AXES[r.axis ?? 2] ?? '') : '';
     const change = (value: number | string | null) =>
-      value !== null && changeParams(id, { relations: all.map((s, k) => (k === i ? { ...s, value } : s)) }, true);
+      value !== null && editParams(id, (now) => ({ relations: relationsOf(now).map((s, k) => (k === i ? { ...s, value } : s)) }));
     return (
       <span key={i} className={broken.includes(i) ? 'relation over' : 'relation'} style={{ left: x + 14, top: y - 38 - 30 * row }}>
         {broken.includes(i) ? '▲ ' : ''}

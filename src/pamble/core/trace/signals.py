@@ -1,0 +1,194 @@
+"""What a seam or a gap asks of the blend in it: signals along both its edges, as they are and after a repair."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+from scipy.interpolate import make_interp_spline
+
+from pamble.core.arrays import Array, cross, dot, norm, unit
+from pamble.core.curves.measure import length_parameters
+from pamble.core.faces.face import Edge
+from pamble.core.faces.frames import frames
+from pamble.core.spline import basis
+from pamble.core.spline.closest import to_surface
+from pamble.core.spline.differential import Jet, jet
+from pamble.core.spline.evaluate import curve_points, surface_derivatives, surface_grid
+from pamble.core.spline.surface import Surface
+from pamble.core.trace.spans import SAMPLES, fitted, left, needed
+
+NORMAL = np.radians(0.005)
+"""Tolerances by which spans are counted: radians for normals and the crease angle, mm for edge and gap, a share of the
+curvature itself."""
+CURVATURE = 0.005
+EDGE = 0.002
+GAP = 0.02
+
+_GRID = 80
+_WAY_IN = 3
+"""Spans of the directions in which a face is entered."""
+
+
+@dataclass(frozen=True)
+class Line:
+    """An edge seen along a seam. at: shares of the seam to shares of the edge's range.
+
+    smooth: its way on the face taken by its calmest likeness. inside: how far inside the face, mm, its normals and
+    curvatures are taken. surface: another surface to take them from.
+    """
+
+    edge: Edge
+    at: Callable[[Array], Array]
+    smooth: bool = False
+    inside: float = 0.0
+    surface: Surface | None = None
+
+    def even(self) -> Line:
+        """The same edge, run through at an even pace."""
+        start, end = (float(v) for v in self.at(np.array([0.0, 1.0])))
+        table = np.linspace(0.0, 1.0, 161)
+        low, high = self.edge.domain
+        share = (length_parameters(self.edge.space, table) - low) / (high - low)
+        to_length = make_interp_spline(share, table, k=3)
+        first, last = float(to_length(start)), float(to_length(end))
+        to_share = make_interp_spline(table, share, k=3)
+        return replace(self, at=lambda s: np.clip(to_share(first + (last - first) * s), 0.0, 1.0))
+
+    def on_calm_face(self) -> Line:
+        """The same edge on the face's best fit by one span."""
+        return replace(self, surface=_calm(self.edge))
+
+
+def _calm(edge: Edge) -> Surface:
+    """The best fit of degree 5 by 5 with one span to the part of the surface that the face's edge lies beside."""
+    surface = edge.surface
+    (u0, u1), (v0, v1) = surface.domain
+    u, v = np.linspace(u0, u1, _GRID), np.linspace(v0, v1, _GRID)
+    points = surface_grid(surface, u, v)[0, 0]
+    ku, kv = basis.uniform_knots(5, 1, u0, u1), basis.uniform_knots(5, 1, v0, v1)
+    down_u = np.linalg.pinv(basis.matrix(ku, 5, u)[0])
+    down_v = np.linalg.pinv(basis.matrix(kv, 5, v)[0])
+    return Surface(5, 5, ku, kv, np.einsum("iu,uvx,jv->ijx", down_u, points, down_v))
+
+
+@dataclass(frozen=True)
+class Seen:
+    """A line at shares of the seam: points, unit tangents, normals (m, 3), and curvatures across it (m,), 1/mm."""
+
+    point: Array
+    tangent: Array
+    normal: Array
+    curvature: Array
+
+
+def seen(line: Line, s: Array) -> Seen:
+    """Sample a line."""
+    edge = line.edge
+    low, high = edge.domain
+    t = low + (high - low) * line.at(s)
+    here = frames(edge, t, 2, remember=False)
+    uv, point, tangent, outward = here.uv, here.position, here.tangent, here.outward
+    surface = line.surface or edge.surface
+    shape = here.jet
+    if line.smooth:
+        # Across the common parameter the way on the face is one span; over an uneven share it must not be.
+        way = curve_points(edge.pcurve, low + (high - low) * line.at(SAMPLES))
+        knots = basis.uniform_knots(5, 1)
+        calm = np.linalg.lstsq(basis.matrix(knots, 5, SAMPLES)[0], way, rcond=None)[0]
+        values = basis.matrix(knots, 5, s, 1)
+        uv, rate = values[0] @ calm, values[1] @ calm
+        d = surface_derivatives(surface, uv[:, 0], uv[:, 1], 2)
+        shape, point = jet(d), d[0, 0]
+        tangent = unit(rate[:, :1] * d[1, 0] + rate[:, 1:] * d[0, 1]) * (1.0 if high > low else -1.0)
+    if line.inside:
+        u, v = _inside(edge, shape, uv, point, outward, line.inside)
+        shape = jet(surface_derivatives(surface, u, v, 2))
+    elif line.surface is not None:
+        d = surface_derivatives(surface, uv[:, 0], uv[:, 1], 2)
+        shape, point = jet(d), d[0, 0]
+    along = unit(shape.tangent(tangent))
+    across = cross(shape.normal, along)
+    return Seen(point, tangent, shape.normal, shape.second(across, across))
+
+
+def _inside(edge: Edge, shape: Jet, uv: Array, point: Array, outward: Array, distance: float) -> tuple[Array, Array]:
+    """Parameters inside the face beside an edge; what is wrong with the crease must not lead the samples astray.
+
+    Beside a whole side they lie on the iso-curve at about the distance; else a calm way leads in.
+    """
+    surface = edge.surface
+    if edge.natural:
+        across = 0 if (edge.side or "u0")[0] == "u" else 1
+        rate = float(np.median(norm(shape.derivatives[(1, 0) if across == 0 else (0, 1)])))
+        low, high = surface.domain[across]
+        moved = uv.copy()
+        moved[:, across] += np.sign(low + high - 2.0 * uv[:, across]) * min(distance / rate, 0.5 * (high - low))
+        return moved[:, 0], moved[:, 1]
+    way = unit(fitted(_WAY_IN, outward)) * -distance
+    step = shape.coordinates(way)
+    foot = to_surface(surface, point + way, _within(surface, uv[:, 0] + step[0], uv[:, 1] + step[1]))
+    return foot.u, foot.v
+
+
+def _within(surface: Surface, u: Array, v: Array) -> tuple[Array, Array]:
+    (u0, u1), (v0, v1) = surface.domain
+    return np.clip(u, u0, u1), np.clip(v, v0, v1)
+
+
+@dataclass(frozen=True)
+class Signals:
+    """Both edges of a seam or a gap at the same shares, and the spans that each of their signals needs."""
+
+    a: Seen
+    b: Seen
+    diagonal: float
+
+    @cached_property
+    def angle(self) -> Array:
+        """Angle between both tangent planes, signed along the first edge, radians, (m,)."""
+        facing = 1.0 if np.median(dot(self.a.normal, self.b.normal)) > 0 else -1.0
+        other = facing * self.b.normal
+        # A wavy edge must not count as a wavy angle: its calm direction says which way is up.
+        along = unit(fitted(_WAY_IN, self.a.tangent))
+        return np.asarray(np.arctan2(dot(cross(self.a.normal, other), along), dot(self.a.normal, other)))
+
+    @cached_property
+    def needs(self) -> dict[str, int]:
+        """Spans by signal: "normal a", "curvature a", "edge a", the same of b, "angle", "gap"."""
+        out: dict[str, int] = {}
+        for name, line in (("a", self.a), ("b", self.b)):
+            out[f"normal {name}"] = needed(line.normal, NORMAL)
+            floor = np.maximum(np.abs(line.curvature), 1.0 / self.diagonal)
+            out[f"curvature {name}"] = needed(line.curvature, CURVATURE * floor)
+            out[f"edge {name}"] = needed(line.point, EDGE, line.tangent)
+        out["angle"] = needed(self.angle, NORMAL)
+        out["gap"] = needed(norm(self.a.point - self.b.point), GAP)
+        return out
+
+    @cached_property
+    def most(self) -> int:
+        """Spans of the neediest signal."""
+        return max(self.needs.values())
+
+    @cached_property
+    def predicted(self) -> int:
+        """Spans that a blend will need; the angle and the gap tell causes, but do not bind its rows."""
+        return max(n for name, n in self.needs.items() if name not in ("angle", "gap"))
+
+    def unrest(self, spans: int = 1) -> tuple[Array, Array]:
+        """How far the normals of both sides are from a calm law of so many spans, radians, (m,) each."""
+        return left(spans, self.a.normal), left(spans, self.b.normal)
+
+
+def signals(a: Line, b: Line, diagonal: float, s: Array = SAMPLES) -> Signals:
+    """Sample both lines. diagonal: of the part in mm; it bounds the curvature reference from below."""
+    return Signals(seen(a, s), seen(b, s), diagonal)
+
+
+def uneven(angle: Array) -> tuple[float, int]:
+    """Unevenness of a crease angle: its largest distance from the calmest law, one span of degree 5, and the sample."""
+    away = np.abs(angle - fitted(1, angle))
+    return float(away.max()), int(np.argmax(away))

@@ -1,0 +1,275 @@
+"""Why a seam, a blend or a gap is not quiet: from an edge of a part to the cause, its place and the step to change."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from scipy.interpolate import make_interp_spline
+
+from pamble.core.arrays import Array, dot, norm, unit
+from pamble.core.checks.judge import CREASE, judged
+from pamble.core.checks.measured import MeasuredSeam, measure_seam
+from pamble.core.checks.seams import Seam, find_seams
+from pamble.core.errors import GeometryError
+from pamble.core.faces.face import Edge, Face
+from pamble.core.faces.frames import frames, positions
+from pamble.core.joining.pairing import pair_edges
+from pamble.core.spline.closest import to_curve
+from pamble.core.tolerances import DEFAULT, SEAM_SEARCH, Tolerances
+from pamble.core.trace.cause import CALM, Cause, find_cause
+from pamble.core.trace.signals import Line, uneven
+from pamble.core.trace.spans import SAMPLES
+
+_TABLE = np.linspace(0.0, 1.0, 161)
+
+_SLENDER = 1.5
+"""How many times longer than wide a face is that lies between two others as a blend does."""
+
+_BESIDE = 0.05
+"""Share of an edge's length beside it in which the faces are looked at where nothing lies between them."""
+
+_GAPING = 0.005
+"""Share of the part's diagonal by which edges may miss each other that were meant to meet."""
+
+_ALONG = 0.7
+"""Cosine of the angle up to which an edge across a gap still runs along."""
+
+
+@dataclass(frozen=True)
+class Trace:
+    """What was found at an edge.
+
+    faces: of the two lines compared, as places in the list; edges: their names. between: the face that joins them, or
+    None. target: the continuity that was judged by, 0 to 3; seam: the seam picked, None over a gap. crease: least and
+    largest angle between the faces, degrees, and its unevenness. spans: those that a blend needs here, and those that
+    the one between has, if there is one. cause: None where the edge is sound.
+    """
+
+    faces: tuple[int, int]
+    edges: tuple[str, str]
+    between: int | None
+    target: int
+    seam: MeasuredSeam | None
+    crease: tuple[float, float, float]
+    spans: tuple[int, int | None]
+    cause: Cause | None
+
+    @property
+    def sound(self) -> bool:
+        return self.cause is None
+
+
+def trace(
+    faces: Sequence[Face],
+    number: int,
+    edge: Edge,
+    diagonal: float,
+    target: int | None = None,
+    limits: Tolerances = DEFAULT,
+    search: float | None = None,
+) -> Trace:
+    """Say why the edge of a face is not quiet.
+
+    Where a blend lies between two faces, they are compared along it; else the faces on both sides of the edge; else
+    those on both sides of the gap. target: G0 to G3 that is asked for; found from the figures if None. search: how far
+    apart edges are that were meant to meet, mm; a share of the part if None, since what is wrong may gape. Raises
+    `GeometryError` where nothing is near the edge.
+    """
+    seams, _ = find_seams(faces, search or max(SEAM_SEARCH, _GAPING * diagonal))
+    here = [s for s in seams if edge in (s.a, s.b)]
+    if not here:
+        return _over_gap(faces, number, edge, diagonal)
+    seam = _nearest(here)
+    measured = measure_seam(seam, diagonal, order=3)
+    aim = meant(measured) if target is None else target
+    strips = [s for s in (_strip(faces, seams, seam, 0), _strip(faces, seams, seam, 1)) if s is not None]
+    if strips:
+        return _blended(faces, min(strips, key=lambda s: s.width), seam, measured, aim, target, diagonal, limits)
+    return _meeting(faces, seam, measured, aim, diagonal, limits)
+
+
+def meant(measured: MeasuredSeam) -> int:
+    """The continuity that a seam was meant to have, by how near to it it comes: common practice, no published source."""
+    if measured.worst["angle"].value > CREASE:
+        return 0
+    return 2 if np.median(measured.figures.curvature) < 20.0 else 1
+
+
+def _over(measured: MeasuredSeam, target: int, limits: Tolerances) -> bool:
+    worst = measured.worst
+    rate = worst["rate_percent"].value if target > 2 else None
+    state, _ = judged(target, worst["gap"].value, worst["angle"].value, worst["curvature"].value, rate, limits)
+    return state == "over"
+
+
+@dataclass(frozen=True)
+class _Strip:
+    """A face between two others. sides: its two seams as (its own edge, neighbour, the neighbour's edge)."""
+
+    face: int
+    sides: tuple[tuple[Edge, int, Edge, Seam], tuple[Edge, int, Edge, Seam]]
+    width: float
+
+
+def _nearest(seams: Sequence[Seam]) -> Seam:
+    """Of several seams along an edge the one that gapes least, the longer one where none does."""
+
+    def apart(seam: Seam) -> tuple[float, float]:
+        points = positions(seam.a, np.linspace(*seam.t, 17))
+        gap = float(np.median(to_curve(seam.b.space, points).distance))
+        return round(gap, 2), -float(norm(np.diff(points, axis=0)).sum())
+
+    return min(seams, key=apart)
+
+
+def _strip(faces: Sequence[Face], seams: Sequence[Seam], seam: Seam, which: int) -> _Strip | None:
+    """The face on one side of a seam, if it is a four-sided strip whose far side meets another face."""
+    number, own = seam.faces[which], (seam.a, seam.b)[which]
+    edges = faces[number].edges
+    if len(edges) != 4:
+        return None
+    order = (0, 2, 1, 3) if faces[number].natural else (0, 1, 2, 3)
+    ring = [edges[k] for k in order]
+    far = ring[(ring.index(own) + 2) % 4]
+    if faces[number].natural:
+        k = edges.index(own)
+        far = edges[k ^ 1]
+    across = [s for s in seams if far in (s.a, s.b) and s is not seam]
+    if not across:
+        return None
+    other = _nearest(across)
+    sides = tuple(
+        (mine, s.faces[1 - i], (s.a, s.b)[1 - i], s)
+        for mine, s in ((own, seam), (far, other))
+        for i in (0 if s.a is mine else 1,)
+    )
+    samples = positions(own, np.linspace(*own.domain, 33))
+    width = float(np.median(to_curve(far.space, samples).distance))
+    length = float(norm(np.diff(samples, axis=0)).sum())
+    if number in (sides[0][1], sides[1][1]) or length < _SLENDER * width:
+        return None
+    return _Strip(number, (sides[0], sides[1]), width)
+
+
+def _blended(
+    faces: Sequence[Face],
+    strip: _Strip,
+    seam: Seam,
+    measured: MeasuredSeam,
+    aim: int,
+    target: int | None,
+    diagonal: float,
+    limits: Tolerances,
+) -> Trace:
+    """A blend between two faces: they are compared as it pairs them."""
+    (own, first, a, _), (far, second, b, other) = strip.sides
+    beyond = measure_seam(other, diagonal, order=3)
+    if target is None:
+        aim = max(aim, meant(beyond))
+    over = _over(measured, aim, limits) or _over(beyond, aim, limits)
+    turned = _against(own, far)
+    lines = _on(a, own, False), _on(b, far, turned)
+    now, cause = find_cause(*lines, strip.width, diagonal, paired=True)
+    surface = faces[strip.face].surface
+    has = surface.spans[0 if (own.side or "v0")[0] == "v" else 1]
+    if not over:
+        cause = None
+    elif now.predicted <= CALM or cause is None:
+        place = max(measured.worst["angle"], beyond.worst["angle"], key=lambda w: w.value)
+        if cause is None or cause.kind != "pairing":
+            kind = "spans" if has < now.predicted else "made"
+            figure = (float(has), "spans") if kind == "spans" else (place.value, "degree")
+            cause = Cause(kind, None, *figure, place.point, 0.0, now.predicted, now.predicted)
+    return Trace(
+        (first, second), (a.name, b.name), strip.face, aim, measured, _crease(now.angle), (now.predicted, has), cause
+    )
+
+
+def _meeting(
+    faces: Sequence[Face], seam: Seam, measured: MeasuredSeam, aim: int, diagonal: float, limits: Tolerances
+) -> Trace:
+    """Two faces that meet along the edge."""
+    low, high = seam.a.domain
+    start, end = ((t - low) / (high - low) for t in seam.t)
+    a = Line(seam.a, lambda s: start + (end - start) * s)
+    points = positions(seam.a, low + (high - low) * a.at(_TABLE))
+    b = Line(seam.b, _law(seam.b, points))
+    length = float(norm(np.diff(points, axis=0)).sum())
+    now, cause = find_cause(a, b, _BESIDE * length, diagonal)
+    over = _over(measured, aim, limits)
+    if aim > 0 and not over:
+        cause = None
+    elif over and (cause is None or now.predicted <= CALM):
+        have = [int(e.space.spans) for e in (seam.a, seam.b)]
+        worst = measured.worst["gap" if measured.worst["gap"].value > limits.gap else "angle"]
+        if worst is measured.worst["gap"] and have[0] != have[1]:
+            cause = Cause("spans", None, float(min(have)), "spans", worst.point, 0.0, max(have), max(have))
+        else:
+            unit_ = "mm" if worst is measured.worst["gap"] else "degree"
+            cause = Cause("made", None, worst.value, unit_, worst.point, 0.0, now.predicted, now.predicted)
+    names = (seam.a.name, seam.b.name)
+    return Trace(seam.faces, names, None, aim, measured, _crease(now.angle), (now.predicted, None), cause)
+
+
+def _over_gap(faces: Sequence[Face], number: int, edge: Edge, diagonal: float) -> Trace:
+    """Two faces on both sides of a gap that a blend is to close."""
+    other, far, width = _across(faces, number, edge)
+    sides = pair_edges(edge, far, False)
+    lines = []
+    for side in sides:
+        low, high = side.edge.domain
+        table = (side.parameters(_TABLE) - low) / (high - low)
+        law = make_interp_spline(_TABLE, table, k=3)
+        lines.append(Line(side.edge, lambda s, law=law: np.clip(law(s), 0.0, 1.0)))
+    now, cause = find_cause(lines[0], lines[1], width, diagonal)
+    crease = _crease(now.angle)
+    return Trace((number, other), (edge.name, far.name), None, 0, None, crease, (now.predicted, None), cause)
+
+
+def _across(faces: Sequence[Face], number: int, edge: Edge) -> tuple[int, Edge, float]:
+    """The edge of another face that runs along this one on the other side of a gap, and the gap's width in mm."""
+    t = np.linspace(*edge.domain, 33)
+    here = frames(edge, t, 2, remember=False)
+    length = float(norm(np.diff(here.position, axis=0)).sum())
+    found = []
+    for i, face in enumerate(faces):
+        if i == number:
+            continue
+        for e in face.edges:
+            foot = to_curve(e.space, here.position)
+            there = frames(e, foot.t, 2, remember=False)
+            along = np.abs(dot(here.tangent, there.tangent))
+            width = float(np.median(foot.distance))
+            if np.median(along) > _ALONG and width < length:
+                found.append((width, i, e))
+    if not found:
+        raise GeometryError("Nothing runs along this edge: there is no seam and no gap to look into.")
+    width, i, e = min(found, key=lambda f: f[0])
+    return i, e, width
+
+
+def _against(a: Edge, b: Edge) -> bool:
+    pa, pb = positions(a, np.linspace(*a.domain, 9)), positions(b, np.linspace(*b.domain, 9))
+    return bool(norm(pa - pb[::-1]).sum() < norm(pa - pb).sum())
+
+
+def _on(neighbour: Edge, own: Edge, turned: bool) -> Line:
+    """The neighbour's edge along a strip's own edge, at the strip's own pace."""
+    low, high = own.domain
+    share = 1.0 - _TABLE if turned else _TABLE
+    return Line(neighbour, _law(neighbour, positions(own, low + (high - low) * share)))
+
+
+def _law(edge: Edge, points: Array):  # type: ignore[no-untyped-def]
+    """Shares of an edge's range at the feet of points that run along it."""
+    low, high = edge.domain
+    law = make_interp_spline(_TABLE, (to_curve(edge.space, points).t - low) / (high - low), k=3)
+    return lambda s: np.clip(law(s), 0.0, 1.0)
+
+
+def _crease(angle: Array) -> tuple[float, float, float]:
+    """Least and largest angle in degrees, and its unevenness."""
+    size = np.degrees(np.abs(angle))
+    return float(size.min()), float(size.max()), float(np.degrees(uneven(angle)[0]))

@@ -1,0 +1,99 @@
+"""Pairs of panels with a crease between them, calm or spoiled in one known way."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+
+from pamble.core.faces.face import Edge, Face
+from pamble.core.spline import basis
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points, surface_points
+from pamble.core.spline.surface import Surface
+
+WAYS = ("none", "primary", "crease", "edge", "corner")
+"""What may be spoiled."""
+
+_LENGTH, _WIDTH = 500.0, 200.0
+
+
+def interpolated(f: Callable[..., np.ndarray], spans_u: int = 1, spans_v: int = 1) -> Surface:
+    """A surface of degree 5 by 5 through a function of u and v."""
+    ku, kv = basis.uniform_knots(5, spans_u), basis.uniform_knots(5, spans_v)
+    u, v = basis.greville(ku, 5), basis.greville(kv, 5)
+    grid = f(*np.meshgrid(u, v, indexing="ij"))
+    inverse = [np.linalg.inv(basis.matrix(k, 5, x)[0]) for k, x in ((ku, u), (kv, v))]
+    return Surface(5, 5, ku, kv, np.einsum("iu,uvx,jv->ijx", inverse[0], grid, inverse[1]))
+
+
+def panels(rng: np.random.Generator, way: str, gap: float | None = None) -> tuple[list[Face], tuple[str, str], int]:
+    """Two panels 500 by 200 mm, the names of the edges that face each other, and which of them was spoiled.
+
+    The first faces the second with its side v1, that with v0. gap in mm; 25 to 50 at random if None.
+    """
+    gap = float(rng.uniform(25, 50)) if gap is None else gap
+    tilt, phase, high = np.radians(rng.uniform(25, 60)), rng.uniform(0, 3, 8), rng.uniform(8, 20, 2)
+    waves, who, turn = rng.uniform(2.5, 6), int(rng.integers(2)), rng.uniform(0, 6)
+
+    def bow(u):
+        return 10 * np.sin(1.5 * u + phase[6])
+
+    def first(u, v):
+        rise = high[0] * np.sin(1.4 * u + phase[0]) * np.cos(1.2 * v + phase[1]) + 6 * v * u
+        return np.stack([_LENGTH * u, _WIDTH * (v - 1) + bow(u), rise], -1)
+
+    def second(u, v):
+        if gap:
+            y, z = gap + _WIDTH * v * np.cos(tilt), -_WIDTH * v * np.sin(tilt) - 0.25 * gap
+            rise = high[1] * np.sin(1.3 * u + phase[2]) * np.cos(1.1 * v + phase[3])
+            return np.stack([_LENGTH * u, y + bow(u), z + rise], -1)
+        return first(u, 1.0 + 0 * v) + np.stack(
+            [0 * u, _WIDTH * v * np.cos(tilt), -_WIDTH * v * np.sin(tilt) + high[1] * v * np.sin(1.3 * u + phase[2])], -1
+        )
+
+    made, spans, away = [first, second], [(1, 1), (1, 1)], (lambda v: 1 - v, lambda v: v)
+    base, far = made[who], away[who]
+
+    def spoiled(height, spans_u, spans_v):
+        made[who] = lambda u, v: base(u, v) + np.stack([0 * u, 0 * u, height(u, v)], -1)
+        spans[who] = (spans_u, spans_v)
+
+    if way == "primary":
+        size = rng.uniform(0.15, 0.5)
+        spoiled(lambda u, v: size * np.sin(2 * np.pi * waves * u + turn) * (1 + 0.3 * np.cos(2 * v)), 30, 2)
+    elif way == "crease":
+        size = np.radians(rng.uniform(0.2, 1.0)) * _WIDTH
+        spoiled(
+            lambda u, v: (
+                size * np.sin(2 * np.pi * waves * u + turn) * far(v) * np.clip(1 - far(v) / 0.09, 0, 1) ** 4
+            ),
+            30,
+            40,
+        )
+    elif way == "corner":
+        size, end = np.radians(rng.uniform(0.5, 2.0)) * _WIDTH, int(rng.integers(2))
+        spoiled(
+            lambda u, v: size * np.exp(-(((u - end) / 0.05) ** 2)) * far(v) * np.clip(1 - far(v) / 0.25, 0, 1) ** 3,
+            40,
+            12,
+        )
+    surfaces = [interpolated(f, *n) for f, n in zip(made, spans, strict=True)]
+    faces, names = [Face(s) for s in surfaces], ["v1", "v0"]
+    if way == "edge":
+        faces[who] = _cut(surfaces[who], 0.96 if who == 0 else 0.04, rng.uniform(0.4, 1.5) / _WIDTH, waves, turn, who)
+        names[who] = "k1"
+    return faces, (names[0], names[1]), who
+
+
+def _cut(surface: Surface, at: float, size: float, waves: float, turn: float, who: int) -> Face:
+    """The panel cut along a wavy line beside its edge."""
+    k = basis.uniform_knots(5, 30)
+    g = basis.greville(k, 5)
+    v = at + size * np.sin(2 * np.pi * waves * g + turn)
+    way = Curve(5, k, np.linalg.solve(basis.matrix(k, 5, g)[0], np.column_stack([g, v])))
+    t = np.linspace(0, 1, 400)
+    finer = basis.uniform_knots(5, 60)
+    points = surface_points(surface, *curve_points(way, t).T)
+    space = Curve(5, finer, np.linalg.lstsq(basis.matrix(finer, 5, t)[0], points, rcond=None)[0])
+    return Face(surface, ((Edge(surface, "k1", way, 1.0 if who else -1.0, space),),))
