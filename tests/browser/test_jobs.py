@@ -178,13 +178,21 @@ def test_c_points_and_handles(sheet, tmp_path):
     number(desk, "Z", "30")
     stored(desk, 5)
     made = line(desk, name, tmp_path)
-    (step,) = features(desk)
+    step = features(desk)[0]
     (way,) = step["params"]["directions"]
     assert end(made, False)[1] @ way["direction"] / np.linalg.norm(way["direction"]) == pytest.approx(1, abs=1e-12)
     places = np.array([p["at"] if isinstance(p, dict) else p for p in step["params"]["points"]])
     assert places[4, 2] == 30
     assert len(places) == 6
     assert off(places, points(made, 40_000)) < 1e-4
+    # The control polygon on top: what is pulled there stays when the points below it move.
+    line_of(page, name).click()
+    desk.button("CVs on top").click()
+    stored(desk, 6)
+    below = points(made)
+    desk.drag(desk.centre(desk.button(f"CV 4 of {name}")), (0, 40))
+    stored(desk, 7)
+    assert np.abs(points(line(desk, name, tmp_path)) - below).max() > 3
 
 
 def test_d_blended_oval(sheet, tmp_path):

@@ -27,9 +27,11 @@ class FrameEdge(Sent):
 
 
 class FrameCvs(Sent):
-    """The CV net: count along u and v, and the points in double precision, v running first."""
+    """The CV net: count along u and v, and the points in double precision, v running first. through: they are points
+    that the curve runs through."""
 
     count: tuple[int, int]
+    through: bool
     points: list[float]
 
 

@@ -42,7 +42,9 @@ def moving_op(study: Study, evaluation: Evaluation, op: MoveCvs) -> Op:
     own = maker.id == op.id and maker.kind in KINDS and bool(KINDS[maker.kind].net)
     if face is None:
         over = _over_curve(study, op.id)
-        return op if own and over is None else _curve_op(study, standing.shape, maker, over, op)
+        if op.over and (over is not None or not own):
+            raise StudyError(f"The CVs of {maker.name} are there already: show them with C.")
+        return op if own and over is None and not op.over else _curve_op(study, standing.shape, maker, over, op)
     last = _last_changer(study, evaluation, op.id)
     if last is None and own:
         return op

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, Self
 
-from pydantic import Field, TypeAdapter, ValidationError
+from pydantic import Field, TypeAdapter, ValidationError, model_validator
 
 from pamble.core.errors import StudyError
 from pamble.study.document import Feature, Group, Limits, Name, Role, first_problem
@@ -52,14 +52,22 @@ class MoveCvs(Stored):
     """Move CVs of an object: in the definition of the step that draws it by its CVs, else in a step of their own.
 
     id: the object. step: id of that step, where one has to be made; found if left out. mirror: the CVs that lie
-    mirrored across the plane x = 0, y = 0 or z = 0 move mirrored too.
+    mirrored across the plane x = 0, y = 0 or z = 0 move mirrored too. over: a curve that its step draws by points gets
+    its control polygon beside them, moved by a step of its own; no CV need move yet.
     """
 
     op: Literal["move_cvs"] = "move_cvs"
     id: str
-    cvs: list[MovedCv] = Field(min_length=1)
+    cvs: list[MovedCv]
     step: str | None = Field(None, max_length=64, pattern=r"^[A-Za-z0-9_-]+$")
     mirror: Literal["x", "y", "z"] | None = None
+    over: bool = False
+
+    @model_validator(mode="after")
+    def _some(self) -> Self:
+        if not self.cvs and not self.over:
+            raise ValueError("No CV is named that could move.")
+        return self
 
 
 class Reshape(Stored):

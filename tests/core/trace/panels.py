@@ -49,7 +49,8 @@ def panels(rng: np.random.Generator, way: str, gap: float | None = None) -> tupl
             rise = high[1] * np.sin(1.3 * u + phase[2]) * np.cos(1.1 * v + phase[3])
             return np.stack([_LENGTH * u, y + bow(u), z + rise], -1)
         return first(u, 1.0 + 0 * v) + np.stack(
-            [0 * u, _WIDTH * v * np.cos(tilt), -_WIDTH * v * np.sin(tilt) + high[1] * v * np.sin(1.3 * u + phase[2])], -1
+            [0 * u, _WIDTH * v * np.cos(tilt), -_WIDTH * v * np.sin(tilt) + high[1] * v * np.sin(1.3 * u + phase[2])],
+            -1,
         )
 
     made, spans, away = [first, second], [(1, 1), (1, 1)], (lambda v: 1 - v, lambda v: v)
@@ -65,9 +66,7 @@ def panels(rng: np.random.Generator, way: str, gap: float | None = None) -> tupl
     elif way == "crease":
         size = np.radians(rng.uniform(0.2, 1.0)) * _WIDTH
         spoiled(
-            lambda u, v: (
-                size * np.sin(2 * np.pi * waves * u + turn) * far(v) * np.clip(1 - far(v) / 0.09, 0, 1) ** 4
-            ),
+            lambda u, v: size * np.sin(2 * np.pi * waves * u + turn) * far(v) * np.clip(1 - far(v) / 0.09, 0, 1) ** 4,
             30,
             40,
         )

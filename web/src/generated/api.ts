@@ -615,7 +615,8 @@ export interface components {
         };
         /**
          * FrameCvs
-         * @description The CV net: count along u and v, and the points in double precision, v running first.
+         * @description The CV net: count along u and v, and the points in double precision, v running first. through: they are points
+         *     that the curve runs through.
          */
         FrameCvs: {
             /** Count */
@@ -625,6 +626,8 @@ export interface components {
             ];
             /** Points */
             points: number[];
+            /** Through */
+            through: boolean;
         };
         /**
          * FrameEdge
@@ -1009,7 +1012,8 @@ export interface components {
          * @description Move CVs of an object: in the definition of the step that draws it by its CVs, else in a step of their own.
          *
          *     id: the object. step: id of that step, where one has to be made; found if left out. mirror: the CVs that lie
-         *     mirrored across the plane x = 0, y = 0 or z = 0 move mirrored too.
+         *     mirrored across the plane x = 0, y = 0 or z = 0 move mirrored too. over: a curve that its step draws by points gets
+         *     its control polygon beside them, moved by a step of its own; no CV need move yet.
          */
         MoveCvs: {
             /** Cvs */
@@ -1026,6 +1030,11 @@ export interface components {
              * @enum {string}
              */
             op: "move_cvs";
+            /**
+             * Over
+             * @default false
+             */
+            over?: boolean;
             /**
              * Step
              * @default null

@@ -33,8 +33,8 @@ _GAIN = 0.8
 
 @dataclass(frozen=True)
 class Cause:
-    """side: 0 or 1 for the first or second line; None for both. figure in its unit; place: (3,), at samples' share
-    ``share``. needs, healed: spans now and after the repair.
+    """side: 0 or 1 for the first or second line; None for both. figure in its unit; place: (3,), where it is largest.
+    needs, healed: spans now and after the repair.
     """
 
     kind: Kind
@@ -42,7 +42,6 @@ class Cause:
     figure: float
     unit: str
     place: Array
-    share: float
     needs: int
     healed: int
 
@@ -61,7 +60,7 @@ def find_cause(a: Line, b: Line, width: float, diagonal: float, paired: bool = F
         if even.predicted <= CALM and now.most > max(CALM, 1.3 * even.most + 0.7):
             figure, unit, sample = _shift((a, b), evenly, now)
             place = now.a.point[sample]
-            return now, Cause("pairing", None, figure, unit, place, float(SAMPLES[sample]), now.most, even.most)
+            return now, Cause("pairing", None, figure, unit, place, now.most, even.most)
         (a, b), now = evenly, even
     if now.predicted <= CALM:
         return now, None
@@ -87,7 +86,7 @@ def find_cause(a: Line, b: Line, width: float, diagonal: float, paired: bool = F
     kind, side, healed = next((k, side, n) for (k, side, _), n in zip(repairs, after, strict=True) if n <= enough)
     figure, unit, sample = _figure(kind, side, now, a, b)
     place = (now.b if side == 1 else now.a).point[sample]
-    return now, Cause(kind, side, figure, unit, place, float(SAMPLES[sample]), now.most, round(healed))
+    return now, Cause(kind, side, figure, unit, place, now.most, round(healed))
 
 
 def _shift(lines: tuple[Line, Line], evenly: tuple[Line, Line], now: Signals) -> tuple[float, str, int]:
@@ -100,7 +99,7 @@ def _shift(lines: tuple[Line, Line], evenly: tuple[Line, Line], now: Signals) ->
 
 def _figure(kind: Kind, side: int | None, now: Signals, a: Line, b: Line) -> tuple[float, str, int]:
     """The figure of a cause, its unit, and the sample where it is largest."""
-    line, seen = (b, now.b) if side == 1 else (a, now.a)
+    seen = now.b if side == 1 else now.a
     if kind == "edge":
         calm = signals(replace(a, smooth=True), replace(b, smooth=True), now.diagonal)
         off = norm(seen.point - (calm.b if side == 1 else calm.a).point)

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 from scipy.interpolate import make_interp_spline
 
-from pamble.core.arrays import Array, dot, norm, unit
+from pamble.core.arrays import Array, dot, norm
 from pamble.core.checks.judge import CREASE, judged
 from pamble.core.checks.measured import MeasuredSeam, measure_seam
 from pamble.core.checks.seams import Seam, find_seams
@@ -18,9 +18,8 @@ from pamble.core.faces.frames import frames, positions
 from pamble.core.joining.pairing import pair_edges
 from pamble.core.spline.closest import to_curve
 from pamble.core.tolerances import DEFAULT, SEAM_SEARCH, Tolerances
-from pamble.core.trace.cause import CALM, Cause, find_cause
+from pamble.core.trace.cause import CALM, Cause, Kind, find_cause
 from pamble.core.trace.signals import Line, uneven
-from pamble.core.trace.spans import SAMPLES
 
 _TABLE = np.linspace(0.0, 1.0, 161)
 
@@ -91,7 +90,8 @@ def trace(
 
 
 def meant(measured: MeasuredSeam) -> int:
-    """The continuity that a seam was meant to have, by how near to it it comes: common practice, no published source."""
+    """The continuity that a seam was meant to have, by how near to it it comes: common practice, no published
+    source."""
     if measured.worst["angle"].value > CREASE:
         return 0
     return 2 if np.median(measured.figures.curvature) < 20.0 else 1
@@ -179,9 +179,10 @@ def _blended(
     elif now.predicted <= CALM or cause is None:
         place = max(measured.worst["angle"], beyond.worst["angle"], key=lambda w: w.value)
         if cause is None or cause.kind != "pairing":
-            kind = "spans" if has < now.predicted else "made"
-            figure = (float(has), "spans") if kind == "spans" else (place.value, "degree")
-            cause = Cause(kind, None, *figure, place.point, 0.0, now.predicted, now.predicted)
+            few = has < now.predicted
+            figure = (float(has), "spans") if few else (place.value, "degree")
+            kind: Kind = "spans" if few else "made"
+            cause = Cause(kind, None, *figure, place.point, now.predicted, now.predicted)
     return Trace(
         (first, second), (a.name, b.name), strip.face, aim, measured, _crease(now.angle), (now.predicted, has), cause
     )
@@ -195,7 +196,7 @@ def _meeting(
     start, end = ((t - low) / (high - low) for t in seam.t)
     a = Line(seam.a, lambda s: start + (end - start) * s)
     points = positions(seam.a, low + (high - low) * a.at(_TABLE))
-    b = Line(seam.b, _law(seam.b, points))
+    b = _beside(seam.b, points)
     length = float(norm(np.diff(points, axis=0)).sum())
     now, cause = find_cause(a, b, _BESIDE * length, diagonal)
     over = _over(measured, aim, limits)
@@ -205,10 +206,10 @@ def _meeting(
         have = [int(e.space.spans) for e in (seam.a, seam.b)]
         worst = measured.worst["gap" if measured.worst["gap"].value > limits.gap else "angle"]
         if worst is measured.worst["gap"] and have[0] != have[1]:
-            cause = Cause("spans", None, float(min(have)), "spans", worst.point, 0.0, max(have), max(have))
+            cause = Cause("spans", None, float(min(have)), "spans", worst.point, max(have), max(have))
         else:
-            unit_ = "mm" if worst is measured.worst["gap"] else "degree"
-            cause = Cause("made", None, worst.value, unit_, worst.point, 0.0, now.predicted, now.predicted)
+            unit = "mm" if worst is measured.worst["gap"] else "degree"
+            cause = Cause("made", None, worst.value, unit, worst.point, now.predicted, now.predicted)
     names = (seam.a.name, seam.b.name)
     return Trace(seam.faces, names, None, aim, measured, _crease(now.angle), (now.predicted, None), cause)
 
@@ -217,12 +218,7 @@ def _over_gap(faces: Sequence[Face], number: int, edge: Edge, diagonal: float) -
     """Two faces on both sides of a gap that a blend is to close."""
     other, far, width = _across(faces, number, edge)
     sides = pair_edges(edge, far, False)
-    lines = []
-    for side in sides:
-        low, high = side.edge.domain
-        table = (side.parameters(_TABLE) - low) / (high - low)
-        law = make_interp_spline(_TABLE, table, k=3)
-        lines.append(Line(side.edge, lambda s, law=law: np.clip(law(s), 0.0, 1.0)))
+    lines = [Line(side.edge, _law(side.edge, side.parameters(_TABLE))) for side in sides]
     now, cause = find_cause(lines[0], lines[1], width, diagonal)
     crease = _crease(now.angle)
     return Trace((number, other), (edge.name, far.name), None, 0, None, crease, (now.predicted, None), cause)
@@ -259,13 +255,18 @@ def _on(neighbour: Edge, own: Edge, turned: bool) -> Line:
     """The neighbour's edge along a strip's own edge, at the strip's own pace."""
     low, high = own.domain
     share = 1.0 - _TABLE if turned else _TABLE
-    return Line(neighbour, _law(neighbour, positions(own, low + (high - low) * share)))
+    return _beside(neighbour, positions(own, low + (high - low) * share))
 
 
-def _law(edge: Edge, points: Array):  # type: ignore[no-untyped-def]
-    """Shares of an edge's range at the feet of points that run along it."""
+def _beside(edge: Edge, points: Array) -> Line:
+    """An edge at the feet of points that run along it."""
+    return Line(edge, _law(edge, to_curve(edge.space, points).t))
+
+
+def _law(edge: Edge, t: Array) -> Callable[[Array], Array]:
+    """Shares of an edge's range, from its parameters at even shares of a seam."""
     low, high = edge.domain
-    law = make_interp_spline(_TABLE, (to_curve(edge.space, points).t - low) / (high - low), k=3)
+    law = make_interp_spline(_TABLE, (t - low) / (high - low), k=3)
     return lambda s: np.clip(law(s), 0.0, 1.0)
 
 

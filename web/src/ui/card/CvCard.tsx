@@ -2,7 +2,7 @@ import { memo } from 'react';
 
 import { moveOp } from '../../scene/cvDrag';
 import { cvPoint } from '../../scene/cvPoint';
-import { fieldBy } from '../../state/catalog';
+import { fieldBy, toolOf } from '../../state/catalog';
 import { newId } from '../../state/drafts';
 import { release } from '../../state/actions';
 import { isPlaceRef } from '../../state/placing';
@@ -35,10 +35,12 @@ const MODES: { value: DragMode; label: string; title: string }[] = [
 /** Position of picked CVs, and along what a drag moves them. */
 export function CvCard({ id, cvs }: { id: string; cvs: readonly Cv[] }) {
   const shape = useStudy((s) => s.shown.shapes.get(id));
-  const kind = useStudy((s) => s.study?.features.find((f) => f.id === stepOf(id))?.kind ?? '');
+  const maker = useStudy((s) => s.study?.features.find((f) => f.id === stepOf(id))?.kind ?? '');
   const cv = cvs[0];
   if (!shape || !cv) return null;
   const at = cvPoint(shape, cv);
+  // CVs laid over a curve through points are not the points that its step changes.
+  const kind = toolOf(maker)?.points && !shape.object.cvs.through ? '' : maker;
   const single = cvs.length === 1;
   // Numbers typed one after the other: each starts from where the one before it has put the CVs.
   const set = (axis: 'x' | 'y' | 'z', value: number) =>

@@ -1,7 +1,9 @@
 import type { ToolInfo } from '../../api/types';
 import { fieldBy } from '../../state/catalog';
+import { newId } from '../../state/drafts';
 import { commit, reshape } from '../../state/session';
 import { isCurve, useStudy } from '../../state/study';
+import { useTools } from '../../state/tools';
 import { NumberField } from './NumberField';
 
 /** Changes of all of a curve at once. Each says how far the curve moved. */
@@ -36,6 +38,15 @@ export function WholeCurve({ id, kind, actions }: { id: string; kind: string; ac
         {derived && (
           <button className="chip" title="A CV curve of its own in its place: it stays where it is, and follows nothing any more" onClick={() => void commit({ op: 'break_free', id })}>
             Break free
+          </button>
+        )}
+        {derived && object.cvs.through && (
+          <button
+            className="chip"
+            title="Its control polygon, to be pulled: the curve goes on through its points below, and what is pulled is held on top"
+            onClick={() => void commit({ op: 'move_cvs', id, cvs: [], step: newId(), mirror: null, over: true }).then((done) => done && useTools.setState(({ cvsOf }) => ({ cvsOf: [...new Set([...cvsOf, id])] })))}
+          >
+            CVs on top
           </button>
         )}
         {whole

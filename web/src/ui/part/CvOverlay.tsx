@@ -1,7 +1,6 @@
 import { dragCvs, dragDirection, moveOp } from '../../scene/cvDrag';
 import { cvPoint } from '../../scene/cvPoint';
 import type { Viewport } from '../../scene/viewport';
-import { toolOf } from '../../state/catalog';
 import { isShown } from '../../state/actions';
 import { newId } from '../../state/drafts';
 import { isPlaceRef, placePoint, wanted } from '../../state/placing';
@@ -14,8 +13,7 @@ import { useView } from '../../state/view';
 /** A CV by its place: one number on a curve, row and column on a face; a point on a curve through points. */
 export function cvName(shape: Shape, [i, j]: Cv): string {
   if (!isCurve(shape)) return `CV ${i + 1}, ${j + 1}`;
-  const kind = useStudy.getState().study?.features.find((f) => f.id === stepOf(shape.id))?.kind;
-  return toolOf(kind)?.points ? `Point ${i + 1}` : `CV ${i + 1}`;
+  return `${shape.object.cvs.through ? 'Point' : 'CV'} ${i + 1}`;
 }
 
 const ARROWS: Record<string, [number, number]> = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] };
