@@ -1,5 +1,5 @@
-"""The command line: check, blend, fillet, match, patch, fill, trim, run, solve and demo. Exit code 0, or 2 with one
-clear line."""
+"""The command line: check, blend, fillet, match, patch, fill, trim, why, run, solve and demo. Exit code 0, or 2 with
+one clear line."""
 
 from __future__ import annotations
 
@@ -107,6 +107,12 @@ def _parser() -> _Parser:
     fill.add_argument("-o", "--out", required=True, metavar="OUT.step")
     fill.add_argument("--json", action="store_true", help="print the figures as JSON")
 
+    why = commands.add_parser("why", help="why a seam, a blend or a gap is not quiet", epilog=EXIT_CODES)
+    why.add_argument("file")
+    why.add_argument("--edge", required=True, metavar="P", help=_EDGE)
+    why.add_argument("--continuity", help="G0 to G3 that is asked for; found from the figures if left out")
+    why.add_argument("--json", action="store_true", help="print the figures as JSON")
+
     run = commands.add_parser("run", help="build a study file", epilog=EXIT_CODES)
     run.add_argument("file", help="a study as JSON; docs/study-file.md describes it")
     run.add_argument("--set", action="append", default=[], metavar="NAME=VALUE", help="give a dimension another value")
@@ -139,11 +145,15 @@ def main(arguments: Sequence[str] | None = None) -> int:
     from pamble.cli.run import run
     from pamble.cli.solve import solve
     from pamble.cli.trim import trim
+    from pamble.cli.why import why
 
     words = _joined(sys.argv[1:] if arguments is None else list(arguments))
     try:
         given = _parser().parse_args(words)
-        own = {"run": run, "trim": trim, "patch": patch, "fill": fill, "fillet": fillet, "match": match, "solve": solve}
+        own = {
+            "run": run, "trim": trim, "patch": patch, "fill": fill, "fillet": fillet, "match": match, "solve": solve,
+            "why": why,
+        }  # fmt: skip
         work = own[given.command] if given.command in own else getattr(commands, given.command)
         out, text = work(given)
     except PambleError as error:

@@ -38,6 +38,8 @@ from pamble.server.messages import (
     Progress,
     Step,
     StudyState,
+    Traced,
+    WhyAsked,
 )
 
 log = structlog.get_logger()
@@ -176,6 +178,9 @@ class LiveWindow:
             case Locate():
                 place = await study.ask("locate", message.id, message.edge, list(message.point))
                 self._send(Located(seq=message.seq, **place))
+            case WhyAsked():
+                found = await study.ask("why", message.key)
+                self._send(Traced(seq=message.seq, **found))
             case CombsAsked():
                 self._put(await study.ask("combs", _plain(message.combs), message.seq))
             case DependentsAsked():

@@ -71,6 +71,14 @@ class Locate(BaseModel):
     point: tuple[float, float, float]
 
 
+class WhyAsked(BaseModel):
+    """Why a seam, by its key, is not quiet."""
+
+    type: Literal["why"] = "why"
+    seq: int
+    key: str
+
+
 class CombsAsked(BaseModel):
     """Combs of edges as they are kept, in a binary frame."""
 
@@ -95,7 +103,8 @@ class DependentsAsked(BaseModel):
 
 
 ClientMessage = Annotated[
-    Preview | Commit | Step | Probe | Locate | CombsAsked | DependentsAsked | Cancel, Field(discriminator="type")
+    Preview | Commit | Step | Probe | Locate | WhyAsked | CombsAsked | DependentsAsked | Cancel,
+    Field(discriminator="type"),
 ]
 CLIENT_MESSAGE: TypeAdapter[ClientMessage] = TypeAdapter(ClientMessage)
 
@@ -190,6 +199,38 @@ class Probed(Sent):
     radius: float | None
 
 
+class CreaseTold(Sent):
+    """Least and largest angle between the faces along a seam, and its unevenness, degrees."""
+
+    least: float
+    largest: float
+    unevenness: float
+
+
+class SpansTold(Sent):
+    """Spans that a blend needs along a seam, and those that the one there has; null without one."""
+
+    needed: int
+    have: int | None
+
+
+class Traced(Sent):
+    """Answer to `WhyAsked`. cause: by name, null where the seam is sound; place: where it is worst, mm; step: the one
+    to change; object: what it made.
+    """
+
+    type: Literal["traced"] = "traced"
+    seq: int
+    key: str
+    words: str
+    crease: CreaseTold
+    spans: SpansTold
+    cause: str | None
+    place: tuple[float, float, float] | None
+    step: str | None
+    object: str | None
+
+
 class Located(Sent):
     """Answer to `Locate`. at: fraction of the line's length, null on a face or plane."""
 
@@ -215,7 +256,7 @@ class Dependents(Sent):
 
 
 ServerMessage = Annotated[
-    StudyState | Failed | Passed | Progress | Probed | Located | Dependents, Field(discriminator="type")
+    StudyState | Failed | Passed | Progress | Probed | Traced | Located | Dependents, Field(discriminator="type")
 ]
 
 RECEIVED_MODELS: tuple[Any, ...] = (ClientMessage,)

@@ -30,6 +30,7 @@ from pamble.study.references import step_of
 from pamble.study.standing import broken_free, held_by_others, laid_op, relaid, standing_curve
 from pamble.study.states import Evaluation, State, exported, object_names
 from pamble.study.taking import mesh_reference, picture_reference, taken_from_step
+from pamble.study.tracing import why
 
 FULL_STEPS, DRAG_STEPS = 48, 24
 """Steps of the display grid at rest and while the pointer is down."""
@@ -254,6 +255,10 @@ class Kernel:
         """
         return place_on(self._shape(id), edge, np.array(point, dtype=float))
 
+    def why(self, key: str) -> dict[str, Any]:
+        """Why a seam of the ledger, by its key, is not quiet."""
+        return why(self.study, self.now, self._snapshot.ledger, key)
+
     def combs(self, wanted: list[dict[str, Any]], seq: int | None = None) -> bytes:
         """Curvature combs of edges as they are kept, in a frame. An edge that is gone is left out."""
         writer = FrameWriter()
@@ -312,6 +317,7 @@ MESSAGES: tuple[str, ...] = (
     "dependents",
     "probe",
     "locate",
+    "why",
     "combs",
     "import_step",
     "import_mesh",

@@ -6,10 +6,12 @@ from collections.abc import Callable
 
 import numpy as np
 
-from pamble.core.faces.face import Edge, Face
+from pamble.core.faces.face import Face
+from pamble.core.faces.regions.choose import Pick
+from pamble.core.faces.trim import Cutter, divide
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import curve_points, surface_points
+from pamble.core.spline.evaluate import surface_points
 from pamble.core.spline.surface import Surface
 
 WAYS = ("none", "primary", "crease", "edge", "corner")
@@ -80,19 +82,18 @@ def panels(rng: np.random.Generator, way: str, gap: float | None = None) -> tupl
     surfaces = [interpolated(f, *n) for f, n in zip(made, spans, strict=True)]
     faces, names = [Face(s) for s in surfaces], ["v1", "v0"]
     if way == "edge":
-        faces[who] = _cut(surfaces[who], 0.96 if who == 0 else 0.04, rng.uniform(0.4, 1.5) / _WIDTH, waves, turn, who)
+        faces[who] = _cut(surfaces[who], 0.96 if who == 0 else 0.04, rng.uniform(0.4, 1.5) / _WIDTH, waves, turn)
         names[who] = "k1"
     return faces, (names[0], names[1]), who
 
 
-def _cut(surface: Surface, at: float, size: float, waves: float, turn: float, who: int) -> Face:
-    """The panel cut along a wavy line beside its edge."""
-    k = basis.uniform_knots(5, 30)
-    g = basis.greville(k, 5)
-    v = at + size * np.sin(2 * np.pi * waves * g + turn)
-    way = Curve(5, k, np.linalg.solve(basis.matrix(k, 5, g)[0], np.column_stack([g, v])))
-    t = np.linspace(0, 1, 400)
+def _cut(surface: Surface, at: float, size: float, waves: float, turn: float) -> Face:
+    """The panel cut along a wavy line beside its edge, which reaches from side to side."""
+    g = np.linspace(0, 1, 400)
+    points = surface_points(surface, g, at + size * np.sin(2 * np.pi * waves * g + turn))
     finer = basis.uniform_knots(5, 60)
-    points = surface_points(surface, *curve_points(way, t).T)
-    space = Curve(5, finer, np.linalg.lstsq(basis.matrix(finer, 5, t)[0], points, rcond=None)[0])
-    return Face(surface, ((Edge(surface, "k1", way, 1.0 if who else -1.0, space),),))
+    line = Curve(5, finer, np.linalg.lstsq(basis.matrix(finer, 5, g)[0], points, rcond=None)[0])
+    face = Face(surface)
+    divided = divide(face, [Cutter("k1", "Line", line)], 1e-4)
+    (kept,) = divided.keeping([Pick(np.array([0.5, 1.0 - at]), {})])
+    return kept

@@ -1,5 +1,5 @@
 import { readFrame, type Frame } from './frame';
-import type { ClientMessage, CombsHeader, CombWanted, FrameHeader, Located, NamedId, Op, Point, Probed, ServerMessage, StudyState } from './types';
+import type { ClientMessage, CombsHeader, CombWanted, FrameHeader, Located, NamedId, Op, Point, Probed, ServerMessage, StudyState, Traced } from './types';
 
 type Unsent = ClientMessage extends infer M ? (M extends { seq: number } ? Omit<M, 'seq'> : never) : never;
 
@@ -242,6 +242,10 @@ export class Link {
 
   async probe(id: string, u: number, v: number): Promise<Probed> {
     return (await this.request({ type: 'probe', id, u, v })) as Probed;
+  }
+
+  async why(key: string): Promise<Traced> {
+    return (await this.request({ type: 'why', key })) as Traced;
   }
 
   async locate(id: string, edge: string | null, point: Point): Promise<Located> {

@@ -8,6 +8,7 @@ export type ClientMessage =
   | Schemas['Step']
   | Schemas['Probe']
   | Schemas['Locate']
+  | Schemas['WhyAsked']
   | Schemas['CombsAsked']
   | Schemas['DependentsAsked']
   | Schemas['Cancel'];
@@ -17,6 +18,7 @@ export type ServerMessage =
   | Schemas['Passed']
   | Schemas['Progress']
   | Schemas['Probed']
+  | Schemas['Traced']
   | Schemas['Located']
   | Schemas['Dependents'];
 export type StudyState = Schemas['StudyState'];
@@ -37,6 +39,7 @@ export type CombsHeader = Schemas['CombsHeader'];
 export type FrameComb = Schemas['FrameComb'];
 export type CombWanted = Schemas['CombWanted'];
 export type Probed = Schemas['Probed'];
+export type Traced = Schemas['Traced'];
 export type NamedId = Schemas['NamedId'];
 export type Role = FeatureSummary['role'];
 export type StudyLine = Schemas['StudyLine'];

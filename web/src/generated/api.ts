@@ -367,6 +367,18 @@ export interface components {
             type?: "commit";
         };
         /**
+         * CreaseTold
+         * @description Least and largest angle between the faces along a seam, and its unevenness, degrees.
+         */
+        CreaseTold: {
+            /** Largest */
+            largest: number;
+            /** Least */
+            least: number;
+            /** Unevenness */
+            unevenness: number;
+        };
+        /**
          * Created
          * @description A study that was created.
          */
@@ -1466,6 +1478,16 @@ export interface components {
             ops: (components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["Reshape"] | components["schemas"]["ReplaceFeature"] | components["schemas"]["BreakFree"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"] | components["schemas"]["MoveStep"] | components["schemas"]["SetMarker"] | components["schemas"]["Several"] | components["schemas"]["SetGroups"])[];
         };
         /**
+         * SpansTold
+         * @description Spans that a blend needs along a seam, and those that the one there has; null without one.
+         */
+        SpansTold: {
+            /** Have */
+            have: number | null;
+            /** Needed */
+            needed: number;
+        };
+        /**
          * Step
          * @description Undo or redo one operation on top of version ``base``.
          */
@@ -1758,6 +1780,39 @@ export interface components {
             whole: boolean;
         };
         /**
+         * Traced
+         * @description Answer to `WhyAsked`. cause: by name, null where the seam is sound; place: where it is worst, mm; step: the one
+         *     to change; object: what it made.
+         */
+        Traced: {
+            /** Cause */
+            cause: string | null;
+            crease: components["schemas"]["CreaseTold"];
+            /** Key */
+            key: string;
+            /** Object */
+            object: string | null;
+            /** Place */
+            place: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Seq */
+            seq: number;
+            spans: components["schemas"]["SpansTold"];
+            /** Step */
+            step: string | null;
+            /**
+             * Type
+             * @default traced
+             * @constant
+             */
+            type: "traced";
+            /** Words */
+            words: string;
+        };
+        /**
          * Untaken
          * @description A face of a file that cannot be taken, and why.
          */
@@ -1781,6 +1836,22 @@ export interface components {
             msg: string;
             /** Error Type */
             type: string;
+        };
+        /**
+         * WhyAsked
+         * @description Why a seam, by its key, is not quiet.
+         */
+        WhyAsked: {
+            /** Key */
+            key: string;
+            /** Seq */
+            seq: number;
+            /**
+             * Type
+             * @default why
+             * @constant
+             */
+            type?: "why";
         };
     };
     responses: never;

@@ -1,7 +1,7 @@
 import { notifications } from '@mantine/notifications';
 
 import { Link } from '../api/link';
-import type { CombWanted, NamedId, Op, Point } from '../api/types';
+import type { CombWanted, NamedId, Op, Point, Traced } from '../api/types';
 import { loadCatalog } from './catalog';
 import { measured } from './measured';
 import { dropPreview, merged, receiveCombs, receivePreview, receiveState, resetStudy, useStudy, type Picture } from './study';
@@ -167,6 +167,9 @@ export async function locate(id: string, edge: string | null, point: Point): Pro
 export const cancelWork = (): void => link?.cancel();
 
 export const dependents = async (ids: string[]): Promise<NamedId[]> => (link ? link.dependents(ids) : []);
+
+/** Why a seam is not quiet; null where the server cannot say. */
+export const why = async (key: string): Promise<Traced | null> => (link ? link.why(key).catch(() => null) : null);
 
 let probing = false;
 

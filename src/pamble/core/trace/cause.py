@@ -5,7 +5,6 @@ Own method: the spans that the signals need are counted as they are and after ea
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -53,40 +52,54 @@ def find_cause(a: Line, b: Line, width: float, diagonal: float, paired: bool = F
     how they run.
     """
     now = signals(a, b, diagonal)
-    if paired:
-        # A pairing that somebody made is judged first: what it spoils would hide the rest.
-        evenly = a.even(), b.even()
-        even = signals(*evenly, diagonal)
-        if even.predicted <= CALM and now.most > max(CALM, 1.3 * even.most + 0.7):
-            figure, unit, sample = _shift((a, b), evenly, now)
-            place = now.a.point[sample]
-            return now, Cause("pairing", None, figure, unit, place, now.most, even.most)
-        (a, b), now = evenly, even
+    if not paired:
+        return now, _gentlest(now, _repaired(now, a, b, width), a, b)
+    # What a pairing spoils would hide the rest: the other repairs are tried on an even one.
+    evenly = a.even(), b.even()
+    even = signals(*evenly, diagonal)
+    after = _repaired(even, *evenly, width)
+    healed = min([even.most, *(n for _, _, n in after)])
+    if now.predicted > CALM and even.most < _GAIN * now.most and even.most <= _enough(now.most, healed):
+        figure, unit, sample = _shift((a, b), evenly, now)
+        return now, Cause("pairing", None, figure, unit, now.a.point[sample], now.most, even.most)
+    return even, _gentlest(even, after, *evenly)
+
+
+_Repaired = list[tuple[Kind, int | None, float]]
+"""What was repaired on which side, and the spans that are needed then; the gentlest repair first."""
+
+
+def _repaired(now: Signals, a: Line, b: Line, width: float) -> _Repaired:
     if now.predicted <= CALM:
-        return now, None
+        return []
+    diagonal = now.diagonal
     inner = np.linspace(_CORNER, 1.0 - _CORNER, len(SAMPLES))
-
-    def cut() -> float:
-        return signals(a, b, diagonal, inner).most / (1.0 - 2.0 * _CORNER)
-
-    repairs: list[tuple[Kind, int | None, Callable[[], float]]] = [
-        ("edge", 0, lambda: signals(replace(a, smooth=True), b, diagonal).most),
-        ("edge", 1, lambda: signals(a, replace(b, smooth=True), diagonal).most),
-        ("corner", None, cut),
-        ("crease", 0, lambda: signals(replace(a, inside=width), b, diagonal).most),
-        ("crease", 1, lambda: signals(a, replace(b, inside=width), diagonal).most),
-        ("primary", 0, lambda: signals(a.on_calm_face(), b, diagonal).most),
-        ("primary", 1, lambda: signals(a, b.on_calm_face(), diagonal).most),
+    return [
+        ("edge", 0, signals(replace(a, smooth=True), b, diagonal).most),
+        ("edge", 1, signals(a, replace(b, smooth=True), diagonal).most),
+        ("corner", None, signals(a, b, diagonal, inner).most / (1.0 - 2.0 * _CORNER)),
+        ("crease", 0, signals(replace(a, inside=width), b, diagonal).most),
+        ("crease", 1, signals(a, replace(b, inside=width), diagonal).most),
+        ("primary", 0, signals(a.on_calm_face(), b, diagonal).most),
+        ("primary", 1, signals(a, b.on_calm_face(), diagonal).most),
     ]
-    after = [work() for _, _, work in repairs]
-    least = min(after)
+
+
+def _enough(now: float, least: float) -> float:
+    """Spans up to which a repair brings nearly all of the gain."""
+    return max(1.3 * least + 0.7, float(now**0.4 * least**0.6))
+
+
+def _gentlest(now: Signals, after: _Repaired, a: Line, b: Line) -> Cause | None:
+    least = min((n for _, _, n in after), default=np.inf)
     if least > _GAIN * now.most:
-        return now, None
-    enough = max(1.3 * least + 0.7, now.most**0.4 * least**0.6)
-    kind, side, healed = next((k, side, n) for (k, side, _), n in zip(repairs, after, strict=True) if n <= enough)
+        return None
+    kind, side, healed = next(r for r in after if r[2] <= _enough(now.most, least))
     figure, unit, sample = _figure(kind, side, now, a, b)
+    if kind == "corner":
+        side = int(np.argmax([left(1, x.normal)[sample] for x in (now.a, now.b)]))
     place = (now.b if side == 1 else now.a).point[sample]
-    return now, Cause(kind, side, figure, unit, place, now.most, round(healed))
+    return Cause(kind, side, figure, unit, place, now.most, round(healed))
 
 
 def _shift(lines: tuple[Line, Line], evenly: tuple[Line, Line], now: Signals) -> tuple[float, str, int]:

@@ -12,10 +12,12 @@ from pamble.core.arrays import Array, dot, norm
 from pamble.core.checks.judge import CREASE, judged
 from pamble.core.checks.measured import MeasuredSeam, measure_seam
 from pamble.core.checks.seams import Seam, find_seams
-from pamble.core.errors import GeometryError
+from pamble.core.errors import BlendError, GeometryError
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.frames import frames, positions
+from pamble.core.joining.blend import build_blend
 from pamble.core.joining.pairing import pair_edges
+from pamble.core.joining.spec import BlendSpec
 from pamble.core.spline.closest import to_curve
 from pamble.core.tolerances import DEFAULT, SEAM_SEARCH, Tolerances
 from pamble.core.trace.cause import CALM, Cause, Kind, find_cause
@@ -68,16 +70,17 @@ def trace(
     target: int | None = None,
     limits: Tolerances = DEFAULT,
     search: float | None = None,
+    beside: int | None = None,
 ) -> Trace:
     """Say why the edge of a face is not quiet.
 
     Where a blend lies between two faces, they are compared along it; else the faces on both sides of the edge; else
     those on both sides of the gap. target: G0 to G3 that is asked for; found from the figures if None. search: how far
-    apart edges are that were meant to meet, mm; a share of the part if None, since what is wrong may gape. Raises
-    `GeometryError` where nothing is near the edge.
+    apart edges are that were meant to meet, mm; a share of the part if None, since what is wrong may gape. beside: the
+    face on the other side, where the edge borders several. Raises `GeometryError` where nothing is near the edge.
     """
     seams, _ = find_seams(faces, search or max(SEAM_SEARCH, _GAPING * diagonal))
-    here = [s for s in seams if edge in (s.a, s.b)]
+    here = [s for s in seams if edge in (s.a, s.b) and (beside is None or beside in s.faces)]
     if not here:
         return _over_gap(faces, number, edge, diagonal)
     seam = _nearest(here)
@@ -179,13 +182,27 @@ def _blended(
     elif now.predicted <= CALM or cause is None:
         place = max(measured.worst["angle"], beyond.worst["angle"], key=lambda w: w.value)
         if cause is None or cause.kind != "pairing":
-            few = has < now.predicted
-            figure = (float(has), "spans") if few else (place.value, "degree")
-            kind: Kind = "spans" if few else "made"
-            cause = Cause(kind, None, *figure, place.point, now.predicted, now.predicted)
+            wanted = _spans_wanted(a, b, has, aim, now.predicted, diagonal, limits)
+            kind: Kind = "spans" if wanted > has else "made"
+            figure = (float(has), "spans") if kind == "spans" else (place.value, "degree")
+            cause = Cause(kind, None, *figure, place.point, wanted, wanted)
     return Trace(
         (first, second), (a.name, b.name), strip.face, aim, measured, _crease(now.angle), (now.predicted, has), cause
     )
+
+
+def _spans_wanted(a: Edge, b: Edge, has: int, aim: int, predicted: int, diagonal: float, limits: Tolerances) -> int:
+    """Spans of a blend between two edges that holds: as many as there are, where the best one with so many does."""
+    try:
+        for spans in (has, None):
+            made = build_blend(a, b, BlendSpec((aim, aim), spans=spans), diagonal)
+            if spans is None or all(
+                judged(aim, r.gap, r.angle, r.curvature, None, limits)[0] != "over" for r in made.residuals or ()
+            ):
+                return made.spans
+    except BlendError:
+        pass
+    return predicted
 
 
 def _meeting(

@@ -6,6 +6,7 @@ import type { Viewport } from '../../scene/viewport';
 import { useStudy, type SeamLine } from '../../state/study';
 import { useView, type StripFigure } from '../../state/view';
 import { formatted, length } from '../figures';
+import { Why } from './Why';
 
 const COLUMN: Record<StripFigure, number> = { gap: 1, angle: 2, curvature: 3 };
 const WORDS: Record<StripFigure, string> = { gap: 'Gap', angle: 'Angle', curvature: 'Curvature mismatch' };
@@ -112,6 +113,7 @@ export function Strip({ seam, viewport }: { seam: SeamLine; viewport: Viewport |
           {length(total)} mm
         </text>
       </svg>
+      <Why seam={seam} viewport={viewport} />
     </div>
   );
 }

@@ -1,0 +1,52 @@
+"""Why a seam of a study is not quiet, and the step that would heal it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pamble.core.errors import StudyError
+from pamble.core.trace.why import trace
+from pamble.core.trace.words import told, trace_row
+from pamble.study.document import Study
+from pamble.study.ledger import Ledger, standing_faces
+from pamble.study.states import Evaluation, object_names
+
+
+def why(study: Study, now: Evaluation, ledger: Ledger, key: str) -> dict[str, Any]:
+    """The trace of a seam of the ledger as plain figures, in words, and with the step to change, if there is one.
+
+    Raises `StudyError` if the seam is gone.
+    """
+    row = ledger.rows.get(key)
+    faces = standing_faces(now)
+    if row is None or any(end[0] not in faces for end in (row.seam.a, row.seam.b)):
+        raise StudyError("This seam is no longer there.")
+    ids = list(faces)
+    names = object_names(study, now)
+    called = [names.get(id, id) for id in ids]
+    (a, edge), (b, _) = row.seam.a, row.seam.b
+    found = trace(
+        list(faces.values()),
+        ids.index(a),
+        faces[a].edge(edge),
+        ledger.diagonal,
+        row.row["target"],
+        study.limits.tolerances(),
+        beside=ids.index(b),
+    )
+    cause = found.cause
+    at_fault = None
+    if cause is not None:
+        between = found.between is not None and cause.side is None
+        at_fault = ids[found.between if between and found.between is not None else found.faces[cause.side or 0]]
+    plain = trace_row(found, called)
+    return {
+        "key": key,
+        "words": told(found, called),
+        "crease": plain["crease"],
+        "spans": plain["spans"],
+        "cause": None if cause is None else plain["cause"]["name"],
+        "place": None if cause is None else plain["cause"]["place"],
+        "step": None if at_fault is None else now.world[at_fault].by,
+        "object": at_fault,
+    }
