@@ -7,7 +7,6 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.browser.conftest import imported
-from tests.browser.steps import line_of
 from tests.core.trace.panels import panels
 from tests.study.slabs import face, ref, step
 

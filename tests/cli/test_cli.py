@@ -2,6 +2,10 @@
 
 import json
 import math
+import random
+import re
+import subprocess
+import sys
 
 import numpy as np
 import pytest
@@ -21,6 +25,8 @@ from tests.conftest import ROOT
 from tests.core.fillets.test_fillet import LAWS, slab, turned_away
 from tests.core.patches.grounds import ground, hole, window
 from tests.core.patches.test_hole import pierced
+from tests.core.trace.panels import panels
+from tests.damage import damaged
 from tests.study.slabs import DECK, WALL
 
 
@@ -287,3 +293,37 @@ def test_a_crease_of_a_file_is_filleted_and_both_faces_are_trimmed(tmp_path, cap
     assert max(s["curvature"] for s in round_off["fillets"][0]["sides"]) < 1
     assert main(["fillet", str(path), "--edge", at, "--section", "chord", "-o", str(out)]) == 2
     assert "--chord" in capsys.readouterr().err
+
+
+def test_a_file_that_breaks_the_reader_off_ends_in_words(tmp_path):
+    path = tmp_path / "cap.step"
+    run_cli = [sys.executable, "-m", "pamble.cli.main"]
+    subprocess.run([*run_cli, "demo", "mirror-cap", "-o", path], check=True, capture_output=True)
+    whole, rng, ends = path.read_bytes(), random.Random(5), set()
+    for _ in range(2):
+        path.write_bytes(damaged(whole, rng)[1])
+        run = subprocess.run([*run_cli, "check", path], capture_output=True, text=True, check=False)
+        assert run.returncode in (0, 2)
+        if run.returncode:
+            assert re.fullmatch(r"pamble: .*\n", run.stderr)
+            assert run.stdout == ""
+            ends.add("broke off" in run.stderr)
+    assert True in ends
+
+
+def test_the_cause_of_a_bad_blend_is_told_with_its_place_and_nothing_of_a_sound_one(tmp_path, capsys):
+    faces, names, who = panels(np.random.default_rng(3), "primary")
+    path, out = tmp_path / "panels.step", tmp_path / "blended.step"
+    write_step([("Lid", faces[0]), ("Side", faces[1])], path)
+    a, b = (
+        ",".join(str(x) for x in curve_points(f.edge(n).space, [0.5])[0]) for f, n in zip(faces, names, strict=True)
+    )
+    found = answer(capsys, "why", path, "--edge", a)
+    assert found["cause"]["name"] == "wavy primary"
+    assert found["cause"]["face"] == ("Lid", "Side")[who]
+    assert found["spans"] == {"needed": found["cause"]["spans_needed"], "have": None}
+    answer(capsys, "blend", path, "--edge", a, "--edge", b, "-o", out)
+    sound = answer(capsys, "why", out, "--edge", a)
+    assert (sound["sound"], sound["cause"], sound["blend"]) == (True, None, "Blend")
+    assert main(["why", str(path), "--edge", a, "--continuity", "G9"]) == 2
+    assert "Continuity is one of" in capsys.readouterr().err

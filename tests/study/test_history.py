@@ -7,6 +7,7 @@ from pamble.core.errors import PambleError, StudyError
 from pamble.study.document import study_from_json
 from pamble.study.frame import read_frame
 from pamble.study.kernel import Kernel
+from pamble.study.taking import taken_from_step
 from tests.conftest import ROOT
 from tests.study.slabs import CUT, DECK, TRIM, WALL, WIDE, adds, edges, face, moved, ref, shown, slabs, step, told
 
@@ -230,7 +231,7 @@ def test_mirrored_cvs_move_mirrored_and_held_sides_keep_their_rows():
 def test_imported_trims_follow_the_cvs_of_their_surface():
     kernel = slabs(TRIM)
     data = kernel.export_step(["deck"])
-    taken = Kernel({"name": "x"}).import_step(data, "deck.step")["op"]
+    taken = taken_from_step(data, "deck.step", ())["op"]
     other = Kernel({"name": "x"})
     other.commit(taken)
     id = other.study.features[0].id

@@ -11,6 +11,7 @@ from pamble.study.evaluate import Evaluator
 from pamble.study.frame import read_frame
 from pamble.study.kernel import Kernel
 from pamble.study.operations import parse_op
+from pamble.study.taking import taken_from_step
 from tests.shapes import plane
 from tests.study.slabs import face
 from tests.study.test_ops import ADD, with_blend
@@ -94,7 +95,7 @@ def test_probe_is_exact_and_export_reads_back(kernel):
     probe = kernel.probe("crown", 0.5, 0.5)
     assert probe["gauss"] == pytest.approx(probe["largest"] * probe["smallest"])
     assert probe["radius"] == pytest.approx(1 / max(abs(probe["largest"]), abs(probe["smallest"])))
-    taken = Kernel(study().model_dump()).import_step(kernel.export_step(["b1"]), "part.step")
+    taken = taken_from_step(kernel.export_step(["b1"]), "part.step", ())
     assert taken["taken"] == 1
     assert taken["problems"] == []
     made = np.array(taken["op"]["features"][0]["params"]["face"]["surface"]["control"])
@@ -106,7 +107,7 @@ def test_probe_is_exact_and_export_reads_back(kernel):
 def test_found_seams_get_a_proposed_target_that_can_be_changed(kernel):
     other = Kernel(study().model_dump())
     data = kernel.export_step(None)
-    other.commit(parse_op(other.import_step(data, "cap.step")["op"]).model_dump())
+    other.commit(parse_op(taken_from_step(data, "cap.step", {f.name for f in other.study.features})["op"]).model_dump())
     rows = header(other.frame())["seams"]
     joint = [r for r in rows if r["promised"] is None and "Shoulder" in r["name"]]
     assert joint

@@ -6,6 +6,7 @@ import pytest
 from pamble.core.errors import StudyError
 from pamble.study.frame import read_frame
 from pamble.study.kernel import Kernel
+from pamble.study.taking import taken_from_step
 from tests.shapes import bezier_of
 from tests.study.test_curves import add, bezier, facts, line
 
@@ -170,7 +171,7 @@ def test_the_exact_place_near_one_that_was_seen(kernel):
 
 
 def test_curves_in_a_step_file_become_cv_curves_with_their_names(kernel):
-    taken = kernel.import_step(kernel.export_step(["rim"]), "lines.step")
+    taken = taken_from_step(kernel.export_step(["rim"]), "lines.step", {"rim"})
     assert (taken["taken"], taken["problems"]) == (1, [])
     kernel.commit(taken["op"])
     (new,) = (f for f in kernel.study.features if f.id != "rim")

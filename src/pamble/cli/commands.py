@@ -9,6 +9,7 @@ from typing import Any, cast
 
 import numpy as np
 
+from pamble.cli.guarded import reading
 from pamble.core.checks.report import check_faces, describe_face
 from pamble.core.checks.seams import part_diagonal
 from pamble.core.errors import BlendError, ExchangeError, PambleError
@@ -24,6 +25,12 @@ from pamble.demo import DEMOS, demo_faces
 Answer = tuple[dict[str, Any], str]
 
 
+def read(path: str) -> list[StepItem]:
+    """What a STEP file holds, read within limits. Raises `ExchangeError`."""
+    with reading(path):
+        return read_step(path)
+
+
 def usable(found: list[StepItem]) -> tuple[list[str], list[Face], list[dict[str, str]]]:
     """Names and faces of what can be taken, and what cannot with the reason."""
     names = [f.name for f in found if f.face is not None]
@@ -34,7 +41,7 @@ def usable(found: list[StepItem]) -> tuple[list[str], list[Face], list[dict[str,
 
 def check(given: Namespace) -> Answer:
     """Faces, seams and open edges of a STEP file."""
-    found = read_step(given.file)
+    found = read(given.file)
     names, faces, problems = usable(found)
     if not faces and not problems:
         raise ExchangeError(no_face(problems))
@@ -137,11 +144,11 @@ def taken(
     out_path = Path(given.out)
     if not out_path.parent.is_dir():
         raise ExchangeError(f"There is no folder {out_path.parent} to write to.")
-    found = read_step(given.file)
+    found = read(given.file)
     names, faces, problems = usable(found)
     if not faces:
         raise ExchangeError(no_face(problems))
-    return out_path, found, names, faces, problems
+    return out_path, [f for f in found if f.shape is not None], names, faces, problems
 
 
 def no_face(problems: list[dict[str, str]]) -> str:

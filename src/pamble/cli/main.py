@@ -9,6 +9,7 @@ import sys
 from collections.abc import Sequence
 from typing import NoReturn
 
+from pamble.cli.guarded import guarded
 from pamble.core.arrays import jsonable
 from pamble.core.errors import PambleError
 from pamble.core.tolerances import SEAM_SEARCH
@@ -166,6 +167,11 @@ def main(arguments: Sequence[str] | None = None) -> int:
     return 0
 
 
+def entry() -> int:
+    """Run one command in a process that may die."""
+    return guarded(main)
+
+
 def _joined(words: list[str]) -> list[str]:
     """Let values such as -3,4,5 follow an option though they begin with a minus sign."""
     out: list[str] = []
@@ -179,4 +185,4 @@ def _joined(words: list[str]) -> list[str]:
 
 
 if __name__ == "__main__":
-    sys.exit(main())
+    sys.exit(entry())

@@ -6,10 +6,9 @@ from argparse import Namespace
 from pathlib import Path
 from typing import Any
 
-from pamble.cli.commands import named, no_face, usable
+from pamble.cli.commands import named, no_face, read, usable
 from pamble.core.checks.seams import part_diagonal
 from pamble.core.errors import ExchangeError, PambleError
-from pamble.core.exchange.step import read_step
 from pamble.core.faces.picking import pick_edge
 from pamble.core.trace.why import trace
 from pamble.core.trace.words import told, trace_row
@@ -18,7 +17,7 @@ from pamble.core.trace.words import told, trace_row
 def why(given: Namespace) -> tuple[dict[str, Any], str]:
     """The cause at an edge of a STEP file, with its figure, its place and what to change; or that it is sound."""
     target = None if given.continuity is None else _target(given.continuity)
-    found = read_step(given.file)
+    found = read(given.file)
     names, faces, problems = usable(found)
     if not faces:
         raise ExchangeError(no_face(problems))

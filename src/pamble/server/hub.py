@@ -12,6 +12,7 @@ import structlog
 from pamble.core.errors import Conflict, PambleError
 from pamble.server.kernels import KernelLost, KernelPool, KernelProcess
 from pamble.server.messages import Dimension, FeatureSummary, StudyState, StudySummary
+from pamble.server.readers import Readers
 from pamble.store.studies import Results, StoredStudy, Studies
 from pamble.study.dimensions import dimension_values
 from pamble.study.features import KINDS
@@ -79,6 +80,7 @@ class OpenStudy:
     pool: KernelPool
     stored: StoredStudy
     kernel: KernelProcess
+    readers: Readers
     windows: set[Window] = field(default_factory=set)
     lock: asyncio.Lock = field(default_factory=asyncio.Lock)
     unsure: bool = False
@@ -116,12 +118,20 @@ class OpenStudy:
         self.unsure = False
         self._tell("reload", await self.kernel.call("frame"), None, None)
 
-    async def take_reference(self, kind: str, data: bytes, name: str) -> dict[str, Any]:
-        """Read a mesh or picture and store it; the operation that shows it is for the window to commit."""
-        read = await self.ask(f"import_{kind}", data, name)
+    def _names(self) -> set[str]:
+        return {f["name"] for f in self.stored.document["features"]}
+
+    async def take_step(self, data: bytes, name: str) -> dict[str, Any]:
+        """Read a STEP file: features for what it holds, for the window to commit, and what cannot be taken."""
+        read: dict[str, Any] = await self.readers.read("step", data, name, self._names())
+        return read
+
+    async def take_reference(self, kind: Literal["mesh", "picture"], data: bytes, name: str) -> dict[str, Any]:
+        """Read a mesh or picture and store it: the operation that shows it, for the window to commit, and a doubt."""
+        read = await self.readers.read(kind, data, name, self._names())
         await asyncio.to_thread(self.store.add_asset, self.id, read["asset"], read["packed"])
-        op: dict[str, Any] = read["op"]
-        return op
+        await self.ask("keep", read["asset"], read["packed"])
+        return {"op": read["op"], "doubt": read.get("doubt")}
 
     async def commit(self, window: Window, seq: int, base: int, op: dict[str, Any]) -> None:
         """Apply an operation, store it, then tell every window."""
@@ -220,15 +230,17 @@ class Hub:
         self.pool = KernelPool()
         self._linger = linger
         self._open: dict[str, OpenStudy] = {}
-        self._opening = asyncio.Lock()
+        self.readers = Readers()
+        self._opening: dict[str, asyncio.Lock] = {}
 
     async def open(self, id: str) -> OpenStudy:
         """The study, its kernel loaded. Raises `StudyError` if there is none of that id."""
-        async with self._opening:
+        # Each study waits for itself alone.
+        async with self._opening.setdefault(id, asyncio.Lock()):
             if id not in self._open:
                 stored = await asyncio.to_thread(self.store.load, id)
                 kernel = await self.pool.loaded(stored.document, *await asyncio.to_thread(_bulk, self.store, id))
-                self._open[id] = OpenStudy(id, self.store, self.pool, stored, kernel)
+                self._open[id] = OpenStudy(id, self.store, self.pool, stored, kernel, self.readers)
             return self._open[id]
 
     async def enter(self, study: OpenStudy, window: Window) -> None:
@@ -252,6 +264,7 @@ class Hub:
     async def remove(self, id: str) -> None:
         """Delete a study for good."""
         await asyncio.to_thread(self.store.remove, id)
+        self._opening.pop(id, None)
         study = self._open.pop(id, None)
         if study is not None:
             study.kernel.close()

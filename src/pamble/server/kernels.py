@@ -19,6 +19,9 @@ from pamble.core.errors import Conflict, PambleError, StudyError
 
 log = structlog.get_logger()
 
+PRELOADED = ["pamble.study.kernel", "pamble.core.exchange.step"]
+"""What new processes have loaded already."""
+
 _TOLD_EVERY = 0.1
 """Seconds between two words of how far long work is."""
 
@@ -102,7 +105,7 @@ class KernelProcess:
 
     def __init__(self) -> None:
         context = multiprocessing.get_context("forkserver")
-        context.set_forkserver_preload(["pamble.study.kernel", "pamble.core.exchange.step"])
+        context.set_forkserver_preload(PRELOADED)
         self._connection, child = context.Pipe()
         self._control, control = context.Pipe()
         self._process: ForkServerProcess = context.Process(target=serve, args=(child, control), daemon=True)

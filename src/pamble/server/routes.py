@@ -16,8 +16,7 @@ from pamble.core.errors import ExchangeError, StudyError
 from pamble.core.exchange.picture import read_picture
 from pamble.demo import DEMOS
 from pamble.server.hub import Hub
-from pamble.study.apply import with_defaults
-from pamble.study.document import Study, read_study_file
+from pamble.study.document import Study
 from pamble.study.features import KINDS
 from pamble.study.features.described import ToolInfo, describe
 from pamble.study.taking import new_id
@@ -124,8 +123,10 @@ def create(request: Request, wanted: NewStudy) -> Created:
 
 @router.post("/studies/import", status_code=201)
 async def import_study(request: Request, file: Annotated[UploadFile, File()]) -> Created:
-    study, assets = read_study_file(await _read(file))
-    return Created(id=_hub(request).store.create(with_defaults(study).model_dump(), assets), name=study.name)
+    hub = _hub(request)
+    document, assets = await hub.readers.read("study", await _read(file), file.filename or "study.json")
+    id = await asyncio.to_thread(hub.store.create, document, assets)
+    return Created(id=id, name=document["name"])
 
 
 @router.delete("/studies/{id}", status_code=204)
@@ -136,21 +137,23 @@ async def remove(request: Request, id: str) -> None:
 @router.post("/studies/{id}/step")
 async def import_step(request: Request, id: str, file: Annotated[UploadFile, File()]) -> StepImport:
     study = await _hub(request).open(id)
-    return StepImport(**await study.ask("import_step", await _read(file), file.filename or f"{new_id()}.step"))
+    return StepImport(**await study.take_step(await _read(file), file.filename or f"{new_id()}.step"))
 
 
 @router.post("/studies/{id}/mesh")
 async def import_mesh(request: Request, id: str, file: Annotated[UploadFile, File()]) -> StepImport:
     study = await _hub(request).open(id)
-    op = await study.take_reference("mesh", await _read(file), file.filename or "mesh.stl")
-    return StepImport(op=op, taken=1, problems=[])
+    name = file.filename or "mesh.stl"
+    read = await study.take_reference("mesh", await _read(file), name)
+    problems = [] if read["doubt"] is None else [Untaken(name=name, kind="mesh", reason=read["doubt"])]
+    return StepImport(op=read["op"], taken=1, problems=problems)
 
 
 @router.post("/studies/{id}/picture")
 async def import_picture(request: Request, id: str, file: Annotated[UploadFile, File()]) -> StepImport:
     study = await _hub(request).open(id)
-    op = await study.take_reference("picture", await _read(file), file.filename or "picture.png")
-    return StepImport(op=op, taken=1, problems=[])
+    read = await study.take_reference("picture", await _read(file), file.filename or "picture.png")
+    return StepImport(op=read["op"], taken=1, problems=[])
 
 
 @router.get("/studies/{id}/pictures/{asset}")

@@ -12,6 +12,7 @@ from pydantic import Field, ValidationError, field_validator, model_validator
 from pamble.core.errors import StudyError
 from pamble.core.tolerances import Tolerances
 from pamble.study.migrate import migrated
+from pamble.study.storable import check_assets, check_storable
 from pamble.study.stored import Stored
 
 FORMAT: Literal["pamble-study"] = "pamble-study"
@@ -138,6 +139,11 @@ def read_study_file(data: bytes) -> tuple[Study, dict[str, bytes]]:
     if not isinstance(raw, dict) or raw.get("format") != FORMAT:
         raise StudyError('This is no study file: it does not say "format": "pamble-study".')
     packed = raw.pop("assets", {})
+    try:
+        check_storable(raw)
+        check_assets(packed)
+    except StudyError as error:
+        raise StudyError(f"The study file is wrong. {error}") from error
     try:
         assets = {str(k): base64.b64decode(v, validate=True) for k, v in packed.items()}
     except (AttributeError, TypeError, ValueError) as error:

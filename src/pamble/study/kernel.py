@@ -29,7 +29,6 @@ from pamble.study.picture import Snapshot, draw, part_reach, put_combs
 from pamble.study.references import step_of
 from pamble.study.standing import broken_free, held_by_others, laid_op, relaid, standing_curve
 from pamble.study.states import Evaluation, State, exported, object_names
-from pamble.study.taking import mesh_reference, picture_reference, taken_from_step
 from pamble.study.tracing import why
 
 FULL_STEPS, DRAG_STEPS = 48, 24
@@ -264,21 +263,9 @@ class Kernel:
         writer = FrameWriter()
         return writer.finish({"type": "combs", "seq": seq, "combs": put_combs(writer, self.now, wanted)})
 
-    def import_step(self, data: bytes, name: str) -> dict[str, Any]:
-        """Features for every face and loose curve of a STEP file, and the reason for every one that cannot be taken."""
-        return taken_from_step(data, name, {f.name for f in self.study.features})
-
-    def import_mesh(self, data: bytes, name: str) -> dict[str, Any]:
-        """The operation that shows a mesh, and the mesh packed for the store."""
-        return self._kept_reference(mesh_reference(data, name, {f.name for f in self.study.features}))
-
-    def import_picture(self, data: bytes, name: str) -> dict[str, Any]:
-        """The operation that shows a picture, 200 mm wide at first, and the picture for the store."""
-        return self._kept_reference(picture_reference(data, name, {f.name for f in self.study.features}))
-
-    def _kept_reference(self, reference: dict[str, Any]) -> dict[str, Any]:
-        self._packed[reference["asset"]] = reference["packed"]
-        return reference
+    def keep(self, asset: str, packed: bytes) -> None:
+        """Know a mesh or picture that a step is about to name."""
+        self._packed[asset] = packed
 
     def export_step(self, ids: list[str] | None) -> bytes:
         """STEP file of the chosen steps' faces and curves, or of all that stand."""
@@ -319,9 +306,7 @@ MESSAGES: tuple[str, ...] = (
     "locate",
     "why",
     "combs",
-    "import_step",
-    "import_mesh",
-    "import_picture",
+    "keep",
     "export_step",
     "export_json",
 )

@@ -10,6 +10,7 @@ from pamble.core.errors import StudyError
 from pamble.study.document import Feature, Group, Limits, Name, Role, first_problem
 from pamble.study.migrate import migrated_operation
 from pamble.study.references import CvRef, OnLine
+from pamble.study.storable import check_storable
 from pamble.study.stored import Stored
 
 
@@ -194,6 +195,7 @@ OP: TypeAdapter[Op] = TypeAdapter(Op)
 
 def parse_op(data: Any) -> Op:
     """Check an operation that came from outside. Raises `StudyError`."""
+    check_storable(data)
     try:
         return OP.validate_python(migrated_operation(data))
     except ValidationError as error:

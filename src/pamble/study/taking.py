@@ -11,7 +11,8 @@ from typing import Any
 
 from pamble.core.meshes.mesh import pack
 from pamble.core.spline.curve import Curve
-from pamble.study.document import Feature
+from pamble.study.apply import with_defaults
+from pamble.study.document import Feature, read_study_file
 from pamble.study.features.face import FaceParams
 from pamble.study.operations import AddFeatures
 from pamble.study.stored import CurveData, FaceData
@@ -47,11 +48,21 @@ def taken_from_step(data: bytes, name: str, taken: Collection[str]) -> dict[str,
     return {"op": op, "problems": problems, "taken": len(features)}
 
 
-def mesh_reference(data: bytes, name: str, taken: Collection[str]) -> dict[str, Any]:
-    """The operation that shows a mesh, and the mesh packed for the store. Raises `ExchangeError`."""
-    from pamble.core.exchange.mesh import read_mesh
+def study_from_file(data: bytes, name: str) -> tuple[dict[str, Any], dict[str, bytes]]:
+    """The document of a study file, as it is stored, and the assets in it. Raises `StudyError`."""
+    study, assets = read_study_file(data)
+    return with_defaults(study).model_dump(), assets
 
-    return _reference("mesh", pack(read_mesh(data, Path(name).name)), name, taken, {})
+
+def mesh_reference(data: bytes, name: str, taken: Collection[str]) -> dict[str, Any]:
+    """The operation that shows a mesh, the mesh packed for the store, and a doubt whether it is whole, or None.
+
+    Raises `ExchangeError`.
+    """
+    from pamble.core.exchange.mesh import doubt, read_mesh
+
+    made = _reference("mesh", pack(read_mesh(data, Path(name).name)), name, taken, {})
+    return made | {"doubt": doubt(data, name)}
 
 
 def picture_reference(data: bytes, name: str, taken: Collection[str]) -> dict[str, Any]:

@@ -56,7 +56,7 @@ def test_packing_is_exact():
     [
         (b"hello", "scan.txt", "STL, OBJ and PLY"),
         (file("stl")[:5000], "scan.stl", "cut short"),
-        (b"ply\nformat nonsense\n", "scan.ply", "cannot be read as PLY|no triangle"),
+        (b"ply\nformat nonsense\n", "scan.ply", "the head of a PLY file has no end"),
         (b"# nothing\nv 0 0 0\n", "scan.obj", "no triangle|cannot be read"),
         (b"\x89PNG\r\n", "scan.obj", "no triangle|cannot be read"),
     ],

@@ -24,6 +24,7 @@ from OCP.TopoDS import TopoDS_Compound
 from OCP.XCAFDoc import XCAFDoc_DocumentTool
 
 from pamble.core.errors import ExchangeError, PambleError
+from pamble.core.exchange.missing import beyond_measure, missing_faces, named_faces, undefined
 from pamble.core.faces.face import Face
 from pamble.core.faces.loose import curve_from_shape, curve_to_shape, loose_edges
 from pamble.core.faces.shapes import face_from_shape, shape_faces, shape_kind
@@ -36,7 +37,7 @@ _SCHEMA = "AP242DIS"
 @dataclass(frozen=True)
 class StepItem:
     """A face or a loose curve of a file: name, kind of surface or "curve", what it became, or the reason why it cannot
-    be taken, and the file's shape.
+    be taken, and the file's shape; None where there is not even that.
     """
 
     name: str
@@ -85,10 +86,11 @@ def read_step(path: Path | str) -> list[StepItem]:
     path = Path(path)
     if not path.is_file():
         raise ExchangeError(f"There is no file {path.name}.", subject=path.name)
-    with path.open("rb") as file:
-        head = file.read(4096)
-    if b"ISO-10303-21" not in head:
+    data = path.read_bytes()
+    if b"ISO-10303-21" not in data[:4096]:
         raise ExchangeError(f"{path.name} is not a STEP file: it does not begin with ISO-10303-21.", subject=path.name)
+    if false := beyond_measure(data):
+        raise ExchangeError(f"{path.name} is damaged: it holds {false} where a number belongs.", subject=path.name)
     reader = STEPControl_Reader()
     with _muted():
         _quiet()
@@ -105,6 +107,11 @@ def read_step(path: Path | str) -> list[StepItem]:
         raise ExchangeError(f"{path.name} is damaged or cut short: its entities cannot be read.", subject=path.name)
     faces = [] if shape is None else shape_faces(shape)
     edges = [] if shape is None else loose_edges(shape)
+    if not faces and not edges and named_faces(data):
+        raise ExchangeError(
+            f"{path.name} is damaged: it names {len(named_faces(data))} faces, and none can be built.",
+            subject=path.name,
+        )
     if not faces and not edges:
         raise ExchangeError(
             f"{path.name} holds no face and no curve: Pamble takes faces, shells, solids and curves, not meshes.",
@@ -116,6 +123,11 @@ def read_step(path: Path | str) -> list[StepItem]:
         for number, item in enumerate(items, start=1):
             name = _entity_name(reader, item, sets) or f"{word} {number}"
             found.append(_taken(name, shape_kind(item) if word == "Face" else "curve", convert, item))
+    for lost in missing_faces(data, reader, faces):
+        found.append(StepItem(f"Face #{lost}", "missing", None, "the file names it, but it could not be built", None))
+    if absent := undefined(data):
+        words = f"the file refers to {absent} entities that are not in it: more may be missing than can be told"
+        found.append(StepItem("Rest of the file", "missing", None, words, None))
     return _distinct(found)
 
 

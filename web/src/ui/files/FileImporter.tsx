@@ -43,8 +43,9 @@ export function FileImporter({ begun }: { begun: Beginning['file'] }) {
     const { id } = useStudy.getState();
     if (!id) return;
     try {
-      const { op } = await read(id, file);
+      const { op, problems: doubts } = await read(id, file);
       if (op && (await commit(lay(op as Op)))) tell(`${file.name} lies under the surfaces as a reference.`, true);
+      doubts.forEach((d) => tell(`${d.name}: ${d.reason}.`));
     } catch (error) {
       tell((error as Error).message);
     }
