@@ -1,0 +1,196 @@
+"""A hole laid out in four-sided patches: layouts tried, ranked, and the best one measured."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from pamble.core.arrays import Array
+from pamble.core.checks.measured import measure_seam
+from pamble.core.checks.seams import Seam
+from pamble.core.corners.calm import unrest
+from pamble.core.corners.fit import fit_net
+from pamble.core.corners.layouts import Layout, proposed
+from pamble.core.corners.net import Net
+from pamble.core.corners.reference import reference
+from pamble.core.corners.rim import Rim
+from pamble.core.errors import GeometryError, PambleError
+from pamble.core.faces.face import Edge, Face, natural_edge
+from pamble.core.patches.boundary import SideFigures, contradictions, folded
+from pamble.core.patches.loop import Asked, Chain, Corner, chain, corners, refuse_gap
+from pamble.core.spline.surface import Surface
+from pamble.core.ticking import tick
+
+SIDES = ("v0", "u1", "v1", "u0")
+"""The sides of a patch in their order round it."""
+
+_MOST_SPANS = 3
+_PATIENCE = 1.5
+"""Worst figure over its aim up to which more spans are still worth a try on a layout that is not the first."""
+
+
+@dataclass(frozen=True)
+class Tried:
+    """A layout that was tried: its CVs, the worst figure over its aim, the unrest of light on it, and its score, the
+    lower the better; None for one that folds.
+    """
+
+    layout: Layout
+    spans: int
+    cvs: int
+    worst: float
+    unrest: float
+    surfaces: tuple[Surface, ...] | None
+    score: float | None = None
+
+
+@dataclass(frozen=True)
+class SeamInside:
+    """A seam between two patches, by their numbers: gap mm, angle degrees, curvature %, the worst of each."""
+
+    patches: tuple[int, int]
+    gap: float
+    angle: float
+    curvature: float
+
+
+@dataclass(frozen=True)
+class LaidOut:
+    """Patches over a hole. sides: how they meet the neighbours, a row for every stretch of the rim; inside: how they
+    meet each other. patch_of: of every row of ``sides`` the patch. tried: all layouts, the best first.
+    """
+
+    layout: Layout
+    faces: tuple[Face, ...]
+    sides: tuple[SideFigures, ...]
+    patch_of: tuple[int, ...]
+    inside: tuple[SeamInside, ...]
+    corners: tuple[Corner, ...]
+    tried: tuple[Tried, ...]
+    warnings: tuple[str, ...]
+
+
+def lay_out(
+    asked: Sequence[Asked],
+    diagonal: float,
+    layouts: Sequence[Layout] | None = None,
+    degree: int = 5,
+    spans: int | None = None,
+    centre: Array | None = None,
+) -> LaidOut:
+    """Fill a closed loop of three to eight sides by patches that meet it as each side asks, and each other with G2.
+
+    layouts: those to try; None for all that are proposed until one holds. spans: of every patch in both directions,
+    found if None. centre: where the hub is held, (3,). ``diagonal`` of the part, mm. Raises `GeometryError` for sides
+    that do not close, and where every layout folds.
+    """
+    c = chain(asked)
+    for i, meets in enumerate(c.joined):
+        if not meets:
+            refuse_gap(c, i)
+    if not all(isinstance(p.asked.source, Edge) for p in c.sides):
+        raise GeometryError("Laid out in patches, every side of a hole is an edge of a face, not a lone curve.")
+    found = corners(c, diagonal)
+    rim = Rim(c.sides)
+    tried = _tried(rim, proposed(len(asked)) if layouts is None else layouts, layouts is None, degree, spans, centre)
+    best = tried[0]
+    if best.surfaces is None:
+        raise GeometryError("Every layout folds over this hole: fill it by one trimmed patch, or split its sides.")
+    faces = tuple(Face(s) for s in best.surfaces)
+    net = Net(best.layout, degree, best.spans)
+    sides, patch_of = _met(c, net, faces, diagonal)
+    warnings = contradictions(found, {n: p.asked.order for p, n in zip(c.sides, c.order, strict=True)})
+    return LaidOut(
+        best.layout,
+        faces,
+        tuple(sides),
+        tuple(patch_of),
+        tuple(_inside(net, faces, diagonal)),
+        tuple(found),
+        tuple(tried),
+        tuple(warnings),
+    )
+
+
+def _tried(
+    rim: Rim, layouts: Sequence[Layout], until_one_holds: bool, degree: int, spans: int | None, centre: Array | None
+) -> list[Tried]:
+    """Layouts with the spans that do best on each, ranked."""
+    out: list[Tried] = []
+    for layout in layouts:
+        best: Tried | None = None
+        for k in [spans] if spans else range(1, _MOST_SPANS + 1):
+            tick()
+            one = _try(rim, layout, degree, k, centre)
+            if one is not None and (best is None or _rank(one) < _rank(best)):
+                best = one
+            if one is not None and (one.worst <= 1.0 or (out and one.worst > _PATIENCE**4)):
+                break
+        if best is not None:
+            out.append(best)
+        if until_one_holds and best is not None and best.surfaces is not None and best.worst <= 1.0:
+            break
+    if not out:
+        raise GeometryError("No layout has a stable solution over this hole.")
+    sound = [t for t in out if t.surfaces is not None]
+    calmest = min((t.unrest for t in sound), default=1.0)
+    fewest = min((t.cvs for t in sound), default=1)
+    scored = [
+        t
+        if t.surfaces is None
+        else _scored(t, max(t.worst, 1.0) * (t.unrest / max(calmest, 1e-12)) * (t.cvs / fewest) ** 0.25)
+        for t in out
+    ]
+    return sorted(scored, key=lambda t: (t.score is None, t.score or 0.0))
+
+
+def _rank(t: Tried) -> tuple[bool, float]:
+    return t.surfaces is None, t.worst
+
+
+def _scored(t: Tried, score: float) -> Tried:
+    return Tried(t.layout, t.spans, t.cvs, t.worst, t.unrest, t.surfaces, score)
+
+
+def _try(rim: Rim, layout: Layout, degree: int, spans: int, centre: Array | None) -> Tried | None:
+    net = Net(layout, degree, spans)
+    try:
+        made = fit_net(rim, net, reference(rim, net, centre), centre=centre)
+    except PambleError:
+        return None
+    surfaces = tuple(net.surfaces(made.control))
+    cvs = len(surfaces) * net.n**2
+    if any(folded(s) for s in surfaces):
+        return Tried(layout, spans, cvs, made.worst, float("inf"), None)
+    return Tried(layout, spans, cvs, made.worst, unrest(surfaces), surfaces)
+
+
+def _edge(faces: Sequence[Face], use: tuple[int, int, int]) -> Edge:
+    return natural_edge(faces[use[0]].surface, SIDES[use[1]])
+
+
+def _met(c: Chain, net: Net, faces: Sequence[Face], diagonal: float) -> tuple[list[SideFigures], list[int]]:
+    """Figures of every stretch of the rim, by the numbers of the sides as they were given."""
+    sides, patch_of = [], []
+    for k, arc in enumerate(net.layout.arcs):
+        if arc.inner:
+            continue
+        asked = c.sides[arc.side].asked
+        assert isinstance(asked.source, Edge)
+        own = _edge(faces, net.uses[k][0])
+        w = measure_seam(Seam((0, 1), own, asked.source, own.domain), diagonal).worst
+        figures = (w["gap"].value, w["angle"].value, w["curvature"].value)
+        sides.append(SideFigures(c.order[arc.side], own.name, asked.order, *figures))
+        patch_of.append(net.uses[k][0][0])
+    return sides, patch_of
+
+
+def _inside(net: Net, faces: Sequence[Face], diagonal: float) -> list[SeamInside]:
+    out = []
+    for k, arc in enumerate(net.layout.arcs):
+        if arc.inner:
+            one, two = net.uses[k]
+            a, b = _edge(faces, one), _edge(faces, two)
+            w = measure_seam(Seam((0, 1), a, b, a.domain), diagonal).worst
+            out.append(SeamInside((one[0], two[0]), w["gap"].value, w["angle"].value, w["curvature"].value))
+    return out

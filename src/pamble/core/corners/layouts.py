@@ -1,0 +1,164 @@
+"""Layouts of a hole as plain data: vertices, arcs, and four-sided patches between them. A new kind is one function."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Literal
+
+from pamble.core.errors import GeometryError
+
+Anchor = tuple[Literal["corner", "middle"], int]
+"""Where a spoke begins: at the corner where a side starts, or in the middle of that side."""
+
+
+@dataclass(frozen=True)
+class Vertex:
+    """A corner where ``side`` starts, a foot on it at a share ``t`` of it, or a hub."""
+
+    kind: Literal["corner", "foot", "hub"]
+    side: int = -1
+    t: float = 0.0
+
+
+@dataclass(frozen=True)
+class Arc:
+    """From one vertex to another: the stretch t0 to t1 of a side, or a seam inside, whose side is -1."""
+
+    start: int
+    end: int
+    side: int = -1
+    t0: float = 0.0
+    t1: float = 1.0
+
+    @property
+    def inner(self) -> bool:
+        return self.side < 0
+
+
+@dataclass(frozen=True)
+class Layout:
+    """patches: four pairs of an arc and the sense in which it is run through, with the patch on the left: v0, u1, v1,
+    u0.
+    """
+
+    name: str
+    vertices: tuple[Vertex, ...]
+    arcs: tuple[Arc, ...]
+    patches: tuple[tuple[tuple[int, int], ...], ...]
+
+    @property
+    def hub(self) -> int | None:
+        """The number of the hub's vertex."""
+        return next((i for i, v in enumerate(self.vertices) if v.kind == "hub"), None)
+
+
+def one_patch() -> Layout:
+    """A hole of four sides as a single patch."""
+    vertices, arcs, _ = _rim(4, {})
+    return Layout("four", tuple(vertices), tuple(arcs), (tuple((k, 1) for k in range(4)),))
+
+
+def spokes(count: int, anchors: list[Anchor], feet: dict[int, float] | None = None, name: str = "") -> Layout:
+    """Patches round a hub, with a spoke to it from every anchor. feet: where on its side one in a middle begins.
+
+    Raises `GeometryError` where a piece would not have four sides.
+    """
+    vertices, arcs, where = _rim(count, _cuts(anchors, feet))
+    rim = len(vertices)
+    vertices.append(Vertex("hub"))
+    at = [where[a] for a in anchors]
+    first = len(arcs)
+    arcs += [Arc(a, rim) for a in at]
+    patches = []
+    for k, a in enumerate(at):
+        after = (k + 1) % len(at)
+        outer = _between(a, at[after], rim)
+        if len(outer) != 2:
+            raise GeometryError(f"The piece after spoke {k + 1} has {len(outer) + 2} sides: it needs four.")
+        patches.append(((outer[0], 1), (outer[1], 1), (first + after, 1), (first + k, -1)))
+    return Layout(name or f"{len(at)} spokes", tuple(vertices), tuple(arcs), tuple(patches))
+
+
+def halves(count: int, a: Anchor, b: Anchor, feet: dict[int, float] | None = None) -> Layout:
+    """Two four-sided patches with one seam between them. Raises `GeometryError` where they would have other sides."""
+    vertices, arcs, where = _rim(count, _cuts([a, b], feet))
+    rim, i, j, seam = len(vertices), where[a], where[b], len(arcs)
+    arcs.append(Arc(i, j))
+    one, two = _between(i, j, rim), _between(j, i, rim)
+    if len(one) != 3 or len(two) != 3:
+        raise GeometryError(f"The two pieces have {len(one) + 1} and {len(two) + 1} sides: each needs four.")
+    patches = ((*((k, 1) for k in one), (seam, -1)), (*((k, 1) for k in two), (seam, 1)))
+    return Layout(f"two, {_said(a)} to {_said(b)}", tuple(vertices), tuple(arcs), patches)
+
+
+def proposed(count: int) -> list[Layout]:
+    """Every layout with one hub or one seam whose patches all have four sides; spokes from all middles first.
+
+    Counted in half sides: a piece at a hub spans 4 between corners, 2 between middles, 3 between one of each; beside a
+    single seam 6, 4 and 5.
+    """
+    total = 2 * count
+    found = [one_patch()] if count == 4 else []
+    keys = sorted(set(_rings(total)), key=lambda k: (any(h % 2 == 0 for h in k), k))
+    for key in keys:
+        anchors = [_spot(h) for h in key]
+        found.append(spokes(count, anchors, name=f"{len(key)} spokes: {', '.join(map(_said, anchors))}"))
+    for a in range(total):
+        for b in range(a + 1, total):
+            reach = {(0, 0): 6, (1, 1): 4}.get((a % 2, b % 2), 5)
+            if b - a == reach and total - b + a == reach:
+                found.append(halves(count, _spot(a), _spot(b)))
+    return found
+
+
+def _rings(total: int) -> Iterator[tuple[int, ...]]:
+    """Places of spokes round a hub, in half sides from the first corner, rising."""
+
+    def walk(path: tuple[int, ...], used: int) -> Iterator[tuple[int, ...]]:
+        for step in (2, 3, 4):
+            here, after = path[-1], path[-1] + step
+            if step != {(0, 0): 4, (1, 1): 2}.get((here % 2, after % 2), 3) or used + step > total:
+                continue
+            if used + step < total:
+                yield from walk((*path, after), used + step)
+            elif (after - path[0]) % total == 0 and len(path) >= 3:
+                yield tuple(sorted(h % total for h in path))
+
+    for start in range(4):
+        yield from walk((start,), 0)
+
+
+def _spot(half: int) -> Anchor:
+    return ("middle" if half % 2 else "corner", half // 2)
+
+
+def _said(a: Anchor) -> str:
+    return f"{a[0]} {a[1] + 1}"
+
+
+def _cuts(anchors: list[Anchor], feet: dict[int, float] | None) -> dict[int, float]:
+    return {i: (feet or {}).get(i, 0.5) for kind, i in anchors if kind == "middle"}
+
+
+def _rim(count: int, feet: dict[int, float]) -> tuple[list[Vertex], list[Arc], dict[Anchor, int]]:
+    """Outer vertices and arcs of so many sides, cut at feet; which vertex an anchor is."""
+    vertices: list[Vertex] = []
+    where: dict[Anchor, int] = {}
+    for i in range(count):
+        where["corner", i] = len(vertices)
+        vertices.append(Vertex("corner", i, 0.0))
+        if i in feet:
+            where["middle", i] = len(vertices)
+            vertices.append(Vertex("foot", i, feet[i]))
+    arcs = []
+    for k, v in enumerate(vertices):
+        after = vertices[(k + 1) % len(vertices)]
+        arcs.append(
+            Arc(k, (k + 1) % len(vertices), v.side, v.t, after.t if after.side == v.side and after.t > v.t else 1.0)
+        )
+    return vertices, arcs, where
+
+
+def _between(a: int, b: int, count: int) -> list[int]:
+    return [(a + k) % count for k in range((b - a) % count)]
