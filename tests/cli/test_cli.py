@@ -9,6 +9,7 @@ import sys
 
 import numpy as np
 import pytest
+from OCP.BRepBuilderAPI import BRepBuilderAPI_Sewing
 from OCP.BRepCheck import BRepCheck_Analyzer
 from OCP.BRepGProp import BRepGProp
 from OCP.GProp import GProp_GProps
@@ -248,8 +249,22 @@ def test_a_hole_in_a_file_is_filled_where_one_points(tmp_path, capsys):
     assert [s["reaches"] for s in after["seams"]] == ["G2"] * 5
     assert len(after["open_edges"]) == 4
     assert len(readback.faces(out)) == 2
+    laid = answer(capsys, "fill", path, "--at", at, "--layout", "spokes", "-o", out)
+    assert [p["cvs"] for p in laid["patches"]] == [[6, 6]] * 5
+    # Sides and seams inside alike, hub included, as the file has them.
+    assert max(s["angle"] for s in [*laid["sides"], *laid["inside"]]) < 0.003
+    assert max(s["curvature"] for s in [*laid["sides"], *laid["inside"]]) < 0.8
+    seams = answer(capsys, "check", out)["seams"]
+    assert [s["reaches"] for s in seams] == ["G2"] * 15
+    sewing = BRepBuilderAPI_Sewing(0.003)
+    for face in readback.faces(out):
+        sewing.Add(face)
+    sewing.Perform()
+    assert sewing.NbFreeEdges() == 4
+    assert BRepCheck_Analyzer(sewing.SewedShape()).IsValid()
     assert main(["fill", str(path), "--at", at, "--layout", "four", "-o", str(out)]) == 2
-    assert "the layout four is for four" in capsys.readouterr().err
+    assert "has no layout 'four': there are single, spokes, all, 5 spokes" in capsys.readouterr().err
+    answer(capsys, "fill", path, "--at", at, "-o", out)
     assert main(["fill", str(out), "--at", at, "-o", str(path)]) == 2
     assert "No hole" in capsys.readouterr().err
 

@@ -102,7 +102,11 @@ def _parser() -> _Parser:
     fill.add_argument("file")
     fill.add_argument("--at", required=True, metavar="x,y,z", help="a point in the hole")
     fill.add_argument("--continuity", default="G2", help="G0 to G2 to all faces round the hole")
-    fill.add_argument("--layout", default="auto", choices=["auto", "single", "four"])
+    fill.add_argument(
+        "--layout", default="auto",
+        help="auto, single, four, spokes, two, all, or a layout by its name; a wrong one lists those there are",
+    )  # fmt: skip
+    fill.add_argument("--hub", metavar="x,y,z", help="where the spokes of a layout meet")
     fill.add_argument("--degree", type=int, default=5, choices=range(3, 10), metavar="3..9")
     fill.add_argument("--search", type=float, default=SEAM_SEARCH, help="edges closer than this meet, mm")
     fill.add_argument("-o", "--out", required=True, metavar="OUT.step")
@@ -140,9 +144,10 @@ def _parser() -> _Parser:
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command."""
     from pamble.cli import commands
+    from pamble.cli.fill import fill
     from pamble.cli.fillet import fillet
     from pamble.cli.match import match
-    from pamble.cli.patch import fill, patch
+    from pamble.cli.patch import patch
     from pamble.cli.run import run
     from pamble.cli.solve import solve
     from pamble.cli.trim import trim
@@ -175,7 +180,7 @@ def entry() -> int:
 def _joined(words: list[str]) -> list[str]:
     """Let values such as -3,4,5 follow an option though they begin with a minus sign."""
     out: list[str] = []
-    options = ("--edge", "--fullness", "--face", "--by", "--keep", "--along", "--at", "--to")
+    options = ("--edge", "--fullness", "--face", "--by", "--keep", "--along", "--at", "--to", "--hub")
     for word in words:
         if out and out[-1] in options and word[:1] == "-" and word[1:2].isdigit():
             out[-1] = f"{out[-1]}={word}"

@@ -1,23 +1,19 @@
-"""Patches between edges of a STEP file: a boundary patch of two to four sides, and a hole filled at once."""
+"""Patches between edges of a STEP file."""
 
 from __future__ import annotations
 
 from argparse import Namespace
 from typing import Any
 
-import numpy as np
-
-from pamble.cli.commands import named, new_name, numbers, taken
+from pamble.cli.commands import named, new_name, taken
 from pamble.core.checks.report import describe_face
 from pamble.core.checks.seams import part_diagonal
-from pamble.core.errors import BlendError, GeometryError, PambleError
+from pamble.core.errors import BlendError, PambleError
 from pamble.core.exchange.step import write_step
 from pamble.core.faces.picking import pick_edges
 from pamble.core.patches.between import patch_between
-from pamble.core.patches.boundary import PatchMade, boundary_patch
-from pamble.core.patches.hole import find_hole
+from pamble.core.patches.boundary import PatchMade
 from pamble.core.patches.loop import Asked
-from pamble.core.patches.trimmed import trimmed_patch
 
 
 def patch(given: Namespace) -> tuple[dict[str, Any], str]:
@@ -88,47 +84,3 @@ def patch_text(out: dict[str, Any]) -> str:
             f"curvature {s['curvature']:.3f} %"
         )
     return "\n".join([*lines, *(f"  note: {w}" for w in out["warnings"])])
-
-
-_LAYOUTS = ("single", "four")
-
-
-def fill(given: Namespace) -> tuple[dict[str, Any], str]:
-    """Fill the hole round a point; the output holds all faces, and the patch as the last."""
-    out_path, found, names, faces, problems = taken(given)
-    diagonal = part_diagonal(faces)
-    hole = find_hole(faces, np.array(numbers(given.at, 3, "A place in the hole")), given.search)
-    order = continuities(given.continuity, 1)[0]
-    asked = [Asked(s.edge, order) for s in hole.sides]
-    wanted = [given.layout] if given.layout != "auto" else [k for k in _LAYOUTS if k == "single" or len(asked) == 4]
-    if given.layout == "four" and len(asked) != 4:
-        raise PambleError(f"The hole has {len(asked)} sides: the layout four is for four.")
-    tried: list[dict[str, Any]] = []
-    best: tuple[float, str, PatchMade] | None = None
-    for name in wanted:
-        try:
-            made = (boundary_patch if name == "four" else trimmed_patch)(asked, diagonal, given.degree)
-        except PambleError as error:
-            tried.append({"layout": name, "problem": str(error)})
-            continue
-        worst = max(s.ratio for s in made.sides)
-        n, m = made.face.surface.control.shape[:2]
-        tried.append({"layout": name, "cvs": [n, m], "worst_over_aim": worst})
-        # Where both hold, the one that needs no trim is the calmer one to work on.
-        score = max(worst, 1.0) + (0.0 if name == "four" else 1e-3)
-        if best is None or score < best[0]:
-            best = (score, name, made)
-    if best is None:
-        raise GeometryError("; ".join(f"{t['layout']}: {t['problem']}" for t in tried))
-    _, layout, made = best
-    write_step([*[(f.name, f.shape) for f in found], (new_name("Fill", {f.name for f in found}), made.face)], out_path)
-    sides = [{"face": names[s.face], "edge": s.edge.name} for s in hole.sides]
-    out = {
-        "file": out_path.name,
-        "layout": layout,
-        "hole": {"sides": len(hole.sides), "length": hole.length, "gap": hole.gap},
-        "layouts": tried,
-        **patch_figures(made, sides, [order] * len(sides)),
-        "problems": problems,
-    }
-    return out, patch_text(out)

@@ -12,12 +12,13 @@ from pamble.core.corners.calm import unrest
 from pamble.core.corners.fit import fit_net
 from pamble.core.corners.layouts import Layout, proposed
 from pamble.core.corners.net import Net
-from pamble.core.corners.reference import reference
+from pamble.core.corners.reference import laid_on, reference
 from pamble.core.corners.rim import Rim
 from pamble.core.errors import GeometryError, PambleError
 from pamble.core.faces.face import Edge, Face, natural_edge
 from pamble.core.patches.boundary import SideFigures, contradictions, folded
 from pamble.core.patches.loop import Asked, Chain, Corner, chain, corners, refuse_gap
+from pamble.core.patches.trimmed import carried_over
 from pamble.core.spline.surface import Surface
 from pamble.core.ticking import tick
 
@@ -25,6 +26,9 @@ SIDES = ("v0", "u1", "v1", "u0")
 """The sides of a patch in their order round it."""
 
 _MOST_SPANS = 3
+_MEETS = 20.0
+"""Worst figure over its aim up to which one surface over the hole shows the shape that its sides ask for."""
+
 _PATIENCE = 1.5
 """Worst figure over its aim up to which more spans are still worth a try on a layout that is not the first."""
 
@@ -92,7 +96,10 @@ def lay_out(
         raise GeometryError("Laid out in patches, every side of a hole is an edge of a face, not a lone curve.")
     found = corners(c, diagonal)
     rim = Rim(c.sides)
-    tried = _tried(rim, proposed(len(asked)) if layouts is None else layouts, layouts is None, degree, spans, centre)
+    ways = proposed(len(asked)) if layouts is None else layouts
+    # A hub that is put somewhere makes a shape of its own.
+    ground = _ground(c, diagonal) if centre is None else None
+    tried = _tried(rim, ways, layouts is None, degree, spans, centre, ground)
     best = tried[0]
     if best.surfaces is None:
         raise GeometryError("Every layout folds over this hole: fill it by one trimmed patch, or split its sides.")
@@ -112,8 +119,23 @@ def lay_out(
     )
 
 
+def _ground(c: Chain, diagonal: float) -> Surface | None:
+    """One surface over the whole hole that the patches are laid on; None where there is none that meets the sides."""
+    try:
+        whole = carried_over(c, diagonal)
+    except PambleError:
+        return None
+    return whole[0] if whole is not None and whole[1] < _MEETS else None
+
+
 def _tried(
-    rim: Rim, layouts: Sequence[Layout], until_one_holds: bool, degree: int, spans: int | None, centre: Array | None
+    rim: Rim,
+    layouts: Sequence[Layout],
+    until_one_holds: bool,
+    degree: int,
+    spans: int | None,
+    centre: Array | None,
+    ground: Surface | None,
 ) -> list[Tried]:
     """Layouts with the spans that do best on each, ranked."""
     out: list[Tried] = []
@@ -121,7 +143,7 @@ def _tried(
         best: Tried | None = None
         for k in [spans] if spans else range(1, _MOST_SPANS + 1):
             tick()
-            one = _try(rim, layout, degree, k, centre)
+            one = _try(rim, layout, degree, k, centre, ground)
             if one is not None and (best is None or _rank(one) < _rank(best)):
                 best = one
             if one is not None and (one.worst <= 1.0 or (out and one.worst > _PATIENCE**4)):
@@ -152,10 +174,16 @@ def _scored(t: Tried, score: float) -> Tried:
     return Tried(t.layout, t.spans, t.cvs, t.worst, t.unrest, t.surfaces, score)
 
 
-def _try(rim: Rim, layout: Layout, degree: int, spans: int, centre: Array | None) -> Tried | None:
+def _try(
+    rim: Rim, layout: Layout, degree: int, spans: int, centre: Array | None, ground: Surface | None
+) -> Tried | None:
     net = Net(layout, degree, spans)
     try:
-        made = fit_net(rim, net, reference(rim, net, centre), centre=centre)
+        start = reference(rim, net, centre)
+        made = None if ground is None else fit_net(rim, net, laid_on(net, start, ground), centre=centre, ground=ground)
+        if made is None or made.worst > 1.0:
+            free = fit_net(rim, net, start, centre=centre)
+            made = free if made is None or free.worst < made.worst else made
     except PambleError:
         return None
     surfaces = tuple(net.surfaces(made.control))

@@ -11,8 +11,9 @@ import numpy as np
 from pamble.core.arrays import Array, dot, norm
 from pamble.core.corners.net import Net, beside
 from pamble.core.corners.rim import Rim
-from pamble.core.corners.rows import Aims, Block, Held, InnerSeam, OuterArc
+from pamble.core.corners.rows import Aims, Block, Held, InnerSeam, Lies, OuterArc
 from pamble.core.patches.solve import solve
+from pamble.core.spline.surface import Surface
 
 _STEP = 0.3
 """First length of a step, as a share of the distance of neighbouring CVs."""
@@ -43,16 +44,26 @@ def assembled(blocks: Sequence[Block], count: int) -> tuple[Array, Array, float,
     return matrix, right, total, worst
 
 
-def fit_net(rim: Rim, net: Net, reference: Array, steps: int = 12, centre: Array | None = None) -> FittedNet:
+def fit_net(
+    rim: Rim,
+    net: Net,
+    reference: Array,
+    steps: int = 12,
+    centre: Array | None = None,
+    ground: Surface | None = None,
+) -> FittedNet:
     """CVs that meet the neighbours and each other, and differ calmly from a reference. centre: where the hub is held.
+    ground: a surface that fills the hole whole, to stay near.
 
     Gauss-Newton with a proximal term; a step counts only if the sum of squares falls and no row of arms on a rim turns
     or shrinks: a guard on the worst row alone stalls.
     """
     aims = Aims(0.1 / rim.size)
-    rows: list[OuterArc | InnerSeam | Held] = [
+    rows: list[OuterArc | InnerSeam | Held | Lies] = [
         InnerSeam(net, k, aims) if arc.inner else OuterArc(rim, net, k, aims) for k, arc in enumerate(net.layout.arcs)
     ]
+    if ground is not None:
+        rows += [Lies(net, p, ground, reference) for p in range(len(net.index))]
     if centre is not None and net.layout.hub is not None:
         rows.append(Held(net.layout.hub, centre))
     energy = net.energy(reference) / rim.size**2

@@ -15,6 +15,8 @@ from pamble.core.corners.rows import Aims, Block, Held, SoftArc, SoftSeam, turne
 from pamble.core.patches.solve import solve
 from pamble.core.patches.space import Space
 from pamble.core.spline import basis
+from pamble.core.spline.closest import to_surface
+from pamble.core.spline.surface import Surface
 
 _SLACK = 0.05
 _TAU = 0.5
@@ -138,6 +140,19 @@ def _network(rim: Rim, net: Net, centre: Array | None) -> Array:
 def greville(space: Space) -> Array:
     """The places to which the CVs of a row belong (Greville abscissae), (n,)."""
     return basis.greville(space.knots, space.degree)
+
+
+def laid_on(net: Net, control: Array, ground: Surface) -> Array:
+    """The same patches laid on a surface that fills the hole whole: their places move to the nearest ones on it."""
+    nodes = greville(net.space)
+    up = net.space.matrix(nodes)[0]
+    down = np.linalg.inv(up)
+    out = control.copy()
+    for own in net.index:
+        places = np.einsum("ia,abc,jb->ijc", up, control[own], up)
+        feet = to_surface(ground, places.reshape(-1, 3))
+        out[own] = np.einsum("ai,ijc,bj->abc", down, feet.point.reshape(places.shape), down)
+    return out
 
 
 def reference(rim: Rim, net: Net, centre: Array | None = None) -> Array:

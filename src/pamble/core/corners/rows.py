@@ -14,6 +14,10 @@ from pamble.core.arrays import Array, IntArray, cross, dot, norm, unit
 from pamble.core.corners.net import Net
 from pamble.core.corners.rim import Rim
 from pamble.core.patches.conditions import spread
+from pamble.core.spline.closest import to_surface
+from pamble.core.spline.differential import normals
+from pamble.core.spline.evaluate import surface_derivatives
+from pamble.core.spline.surface import Surface
 
 
 @dataclass(frozen=True)
@@ -28,6 +32,13 @@ class Aims:
     along: float = 0.5
     angle: float = float(np.radians(0.003))
     curvature: float = 0.005
+
+
+_LYING = 6
+"""Places each way at which a patch is held near a surface."""
+
+_NEAR = 0.005
+"""How near, mm."""
 
 
 @dataclass(frozen=True)
@@ -163,13 +174,16 @@ class InnerSeam:
         l1, m1 = l[:, None], m[:, None]
         rest = bb - l1**2 * aa + 2 * l1 * m1 * ac - m1**2 * cc
         off = dot(n, rest)
-        size = np.maximum(np.abs(dot(n, aa)) / np.maximum(dot(a, a), 1e-12), o.floor)
-        g2 = 1.0 / (o.curvature * size * across_b**2)
+        area = dot(n, cross(c, a))[:, None]
+        dual_c, dual_a = cross(a, n) / area, cross(n, c) / area
+        # Of the first patch's curvature square to the seam, as the seam is judged.
+        q = cross(n, unit(c))
+        by_a, by_c = dot(dual_a, q), dot(dual_c, q)
+        curved = by_a**2 * dot(n, aa) + 2 * by_a * by_c * dot(n, ac) + by_c**2 * dot(n, cc)
+        g2 = 1.0 / (o.curvature * np.maximum(np.abs(curved), o.floor) * across_b**2)
         two = spread(self.bb - l1**2 * self.aa + 2 * l1 * m1 * self.ac - m1**2 * self.cc, n)
         # The normal and both shares move: dn = -(n.dc) e_c - (n.da) e_a, dl = -e_a.w, dm = e_c.w, with the dual vectors
         # e of (c, a) and w = db + l da - m dc.
-        area = dot(n, cross(c, a))[:, None]
-        dual_c, dual_a = cross(a, n) / area, cross(n, c) / area
         by_l, by_m = dot(n, 2 * (m1 * ac - l1 * aa))[:, None], dot(n, 2 * (l1 * ac - m1 * cc))[:, None]
         w = by_m * dual_c - by_l * dual_a
         two = two + spread(self.b, w) + spread(self.a, l1 * w - dot(dual_a, rest)[:, None] * n)
@@ -200,6 +214,29 @@ class Held:
 def _run(ends: Array, s: Array) -> Array:
     """Values that run evenly from one end to the other, (m, 1)."""
     return np.asarray(ends[0] + (ends[1] - ends[0]) * s)[:, None]
+
+
+class Lies:
+    """A patch stays near a surface that fills the hole whole: distances along its normal, gently.
+
+    The energy of the difference to a reference lets the shape drift by what bends evenly; this holds it.
+    """
+
+    def __init__(self, net: Net, patch: int, ground: Surface, control: Array) -> None:
+        s = 0.5 * (1 + np.polynomial.legendre.leggauss(_LYING)[0])
+        b = net.space.matrix(s)[0]
+        self.ids = net.index[patch].ravel()
+        self.value = np.einsum("ia,jb->ijab", b, b).reshape(len(s) ** 2, -1)
+        self.foot = to_surface(ground, self.value @ control[self.ids])
+        self.normal = normals(surface_derivatives(ground, self.foot.u, self.foot.v, 1))
+
+    def project(self, control: Array) -> None:
+        """Feet stay: what slides along the surface does not count."""
+
+    def rows(self, control: Array) -> Block:
+        weight = 1.0 / (_NEAR * np.sqrt(len(self.normal)))
+        off = dot(self.normal, self.foot.point - self.value @ control[self.ids])
+        return Block(self.ids, spread(self.value, self.normal) * weight, off * weight, 0.0)
 
 
 class SoftArc(OuterArc):

@@ -21,6 +21,7 @@ from pamble.core.patches.meets import MeetsAlong
 from pamble.core.patches.solve import Condition, fit
 from pamble.core.patches.space import Patch, Space
 from pamble.core.spline.curve import Curve
+from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import BLEND_GAP
 
 _PLACES = 60
@@ -46,15 +47,7 @@ def trimmed_patch(asked: Sequence[Asked], diagonal: float, degree: int = 5, span
         if not meets:
             refuse_gap(c, i)
     found = corners(c, diagonal) if len(asked) > 1 else []
-    best: tuple[float, Patch, Array, list[Array]] | None = None
-    tried: list[tuple[int, int, float]] = []
-    for k in [spans] if spans else range(1, _MOST_SPANS + 1):
-        patch, control, uv, ratio = _fitted(c, degree, k, diagonal)
-        tried.append((k, k, ratio))
-        if not folded(patch.surface(control)) and (best is None or ratio < best[0]):
-            best = (ratio, patch, control, uv)
-        if ratio <= 1.0 or (len(tried) > 3 and ratio > 0.8 * min(t[2] for t in tried[:-2])):
-            break
+    best, tried = _search(c, diagonal, degree, spans)
     if best is None:
         raise GeometryError(
             "One patch over this hole folds: lay it out in several pieces, or ask for less at its sides."
@@ -63,6 +56,33 @@ def trimmed_patch(asked: Sequence[Asked], diagonal: float, degree: int = 5, span
     figures = _figures(face, c, diagonal)
     warnings = contradictions(found, {n: p.asked.order for p, n in zip(c.sides, c.order, strict=True)})
     return PatchMade(face, tuple(figures), tuple(found), tuple(tried), tuple(warnings))
+
+
+def carried_over(c: Chain, diagonal: float, degree: int = 5) -> tuple[Surface, float] | None:
+    """The surface of one patch over a closed chain of sides, reaching beyond them, and its worst figure over its aim;
+    None where it folds.
+    """
+    best, _ = _search(c, diagonal, degree, None)
+    return None if best is None else (best[1].surface(best[2]), best[0])
+
+
+_Best = tuple[float, Patch, Array, list[Array]]
+
+
+def _search(
+    c: Chain, diagonal: float, degree: int, spans: int | None
+) -> tuple[_Best | None, list[tuple[int, int, float]]]:
+    """The best patch with its worst figure, its control points and the parameters of its sides; what was tried."""
+    best: _Best | None = None
+    tried: list[tuple[int, int, float]] = []
+    for k in [spans] if spans else range(1, _MOST_SPANS + 1):
+        patch, control, uv, ratio = _fitted(c, degree, k, diagonal)
+        tried.append((k, k, ratio))
+        if not folded(patch.surface(control)) and (best is None or ratio < best[0]):
+            best = (ratio, patch, control, uv)
+        if ratio <= 1.0 or (len(tried) > 3 and ratio > 0.8 * min(t[2] for t in tried[:-2])):
+            break
+    return best, tried
 
 
 def _fitted(c: Chain, degree: int, spans: int, diagonal: float) -> tuple[Patch, Array, list[Array], float]:

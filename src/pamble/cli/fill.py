@@ -1,0 +1,160 @@
+"""Fill a hole of a STEP file: by one trimmed patch at once, or laid out in four-sided patches."""
+
+from __future__ import annotations
+
+from argparse import Namespace
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from pamble.cli.commands import new_name, numbers, taken
+from pamble.cli.patch import continuities
+from pamble.core.checks.report import describe_face
+from pamble.core.checks.seams import part_diagonal
+from pamble.core.corners.calm import unrest
+from pamble.core.corners.corner import SeamInside, lay_out
+from pamble.core.corners.layouts import Layout, proposed
+from pamble.core.errors import GeometryError, PambleError
+from pamble.core.exchange.step import write_step
+from pamble.core.faces.face import Face
+from pamble.core.patches.boundary import SideFigures
+from pamble.core.patches.hole import find_hole
+from pamble.core.patches.loop import Asked, Corner
+from pamble.core.patches.trimmed import trimmed_patch
+from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP
+
+_LAID_OUT = range(3, 9)
+"""Sides of a hole that can be laid out."""
+
+
+@dataclass(frozen=True)
+class _Filling:
+    """A way in which a hole was filled; patch_of: of every row of ``sides`` the number of the face."""
+
+    layout: str
+    faces: tuple[Face, ...]
+    sides: tuple[SideFigures, ...]
+    patch_of: tuple[int, ...]
+    inside: tuple[SeamInside, ...]
+    corners: tuple[Corner, ...]
+    warnings: tuple[str, ...]
+
+    @property
+    def worst(self) -> float:
+        """The worst of all figures over its aim."""
+        inner = [max(s.gap / BLEND_GAP, s.angle / BLEND_ANGLE, s.curvature / BLEND_CURVATURE) for s in self.inside]
+        return max([*(s.ratio for s in self.sides), *inner])
+
+    @property
+    def cvs(self) -> int:
+        return sum(int(np.prod(f.surface.control.shape[:2])) for f in self.faces)
+
+
+def fill(given: Namespace) -> tuple[dict[str, Any], str]:
+    """Fill the hole round a point; the output holds all faces, and the patches as the last."""
+    order = continuities(given.continuity, 1)[0]
+    out_path, found, names, faces, problems = taken(given)
+    diagonal = part_diagonal(faces)
+    hole = find_hole(faces, np.array(numbers(given.at, 3, "A place in the hole")), given.search)
+    asked = [Asked(s.edge, order) for s in hole.sides]
+    centre = None if given.hub is None else np.array(numbers(given.hub, 3, "The hub"))
+    tried: list[dict[str, Any]] = []
+    made: list[_Filling] = []
+    for name, layouts in _wanted(given.layout, len(asked)):
+        try:
+            if layouts is None:
+                made.append(_single(asked, diagonal, given.degree))
+            else:
+                made.append(_patches(asked, diagonal, layouts, given.degree, centre))
+        except PambleError as error:
+            tried.append({"layout": name, "problem": str(error)})
+    if not made:
+        raise GeometryError("; ".join(f"{t['layout']}: {t['problem']}" for t in tried))
+    light = [unrest([f.surface for f in m.faces]) if all(f.natural for f in m.faces) else None for m in made]
+    tried += [
+        {"layout": m.layout, "patches": len(m.faces), "cvs": m.cvs, "worst_over_aim": m.worst, "unrest": u}
+        for m, u in zip(made, light, strict=True)
+    ]
+    fewest = min(m.cvs for m in made)
+    best = min(made, key=lambda m: max(m.worst, 1.0) * (m.cvs / fewest) ** 0.25)
+    known = {f.name for f in found}
+    items = []
+    for face in best.faces:
+        items.append((new_name("Fill", known), face))
+        known.add(items[-1][0])
+    write_step([*[(f.name, f.shape) for f in found], *items], out_path)
+    titles = [n for n, _ in items]
+    out = {
+        "file": out_path.name,
+        "units": {"gap": "mm", "angle": "degree", "curvature": "%", "bends": "%", "twist": "%"},
+        "layout": best.layout,
+        "hole": {"sides": len(hole.sides), "length": hole.length, "gap": hole.gap},
+        "patches": [{"name": n, **describe_face(f)} for n, f in items],
+        "sides": [
+            {"face": names[hole.sides[s.number].face], "edge": hole.sides[s.number].edge.name,
+             "continuity": f"G{order}", "patch": titles[p], "patch_edge": s.patch_side, "gap": s.gap, "angle": s.angle,
+             "curvature": s.curvature}
+            for s, p in sorted(zip(best.sides, best.patch_of, strict=True), key=lambda x: x[0].number)
+        ],
+        "inside": [
+            {"patches": [titles[p] for p in s.patches], "gap": s.gap, "angle": s.angle, "curvature": s.curvature}
+            for s in best.inside
+        ],
+        "corners": [
+            {**vars(c), "point": c.point.tolist(), "sides": [s + 1 for s in c.sides]} for c in best.corners
+        ],
+        "layouts": tried,
+        "warnings": list(best.warnings),
+        "problems": problems,
+    }  # fmt: skip
+    return out, _text(out)
+
+
+def _wanted(layout: str, sides: int) -> list[tuple[str, Sequence[Layout] | None]]:
+    """What to try: words, and layouts, or None for one trimmed patch. Raises `PambleError`."""
+    if layout == "single":
+        return [("single", None)]
+    if sides not in _LAID_OUT:
+        if layout == "auto":
+            return [("single", None)]
+        raise PambleError(f"The hole has {sides} sides: three to eight can be laid out, others are filled by single.")
+    ways = proposed(sides)
+    hubs = [w for w in ways if w.hub is not None]
+    if layout == "auto":
+        return [("single", None), *((w.name, [w]) for w in [*ways[: 1 + (sides == 4)]])]
+    chosen = {"spokes": hubs[:1], "all": ways, "two": [w for w in ways if w.name.startswith("two")]}.get(
+        layout, [w for w in ways if w.name == layout]
+    )
+    if not chosen:
+        known = ", ".join(["single", "spokes", "all", *(w.name for w in ways)])
+        raise PambleError(f"A hole of {sides} sides has no layout {layout!r}: there are {known}.")
+    return [(w.name, [w]) for w in chosen]
+
+
+def _single(asked: list[Asked], diagonal: float, degree: int) -> _Filling:
+    made = trimmed_patch(asked, diagonal, degree)
+    return _Filling("single", (made.face,), made.sides, (0,) * len(made.sides), (), made.corners, made.warnings)
+
+
+def _patches(
+    asked: list[Asked], diagonal: float, layouts: Sequence[Layout], degree: int, centre: np.ndarray | None
+) -> _Filling:
+    made = lay_out(asked, diagonal, layouts, degree, centre=centre)
+    return _Filling(made.layout.name, made.faces, made.sides, made.patch_of, made.inside, made.corners, made.warnings)
+
+
+def _text(out: dict[str, Any]) -> str:
+    cvs = ", ".join(f"{p['cvs'][0]} x {p['cvs'][1]}" for p in out["patches"])
+    lines = [f"{out['file']}: {out['layout']}, {len(out['patches'])} patches, CVs {cvs}"]
+    for s in out["sides"]:
+        lines.append(
+            f"  {s['face']} {s['edge']}, {s['continuity']}: gap {s['gap']:.6f} mm, angle {s['angle']:.5f}°, "
+            f"curvature {s['curvature']:.3f} %"
+        )
+    for s in out["inside"]:
+        lines.append(
+            f"  {s['patches'][0]} / {s['patches'][1]}: angle {s['angle']:.5f}°, curvature {s['curvature']:.3f} %"
+        )
+    return "\n".join([*lines, *(f"  note: {w}" for w in out["warnings"])])

@@ -1,0 +1,145 @@
+"""Holes cut from known surfaces, laid out in patches: seams to G2 hub included, the known shape given back."""
+
+import numpy as np
+import pytest
+
+from pamble.core.corners.calm import unrest
+from pamble.core.corners.corner import lay_out
+from pamble.core.corners.layouts import halves, proposed, spokes
+from pamble.core.errors import GeometryError
+from pamble.core.patches.loop import Asked
+from pamble.core.spline.closest import to_surface
+from pamble.core.spline.evaluate import curve_points, surface_grid, surface_points
+from pamble.core.spline.knots import surface_part
+from tests.core.patches.grounds import ground, hole
+from tests.core.trace.panels import interpolated
+
+
+def ball(u, v):
+    a, b = 1.8 * (u - 0.5), 1.8 * (v - 0.5)
+    return 40 * np.stack([np.sin(a) * np.cos(b), np.sin(b), np.cos(a) * np.cos(b)], -1)
+
+
+def ellipsoid(u, v):
+    return ball(u, v) * [0.7, 1.3, 1.0]
+
+
+def torus(u, v):
+    a, b = 1.5 * u, 3 * v + 1
+    return np.stack([(80 + 25 * np.cos(b)) * np.cos(a), (80 + 25 * np.cos(b)) * np.sin(a), 25 * np.sin(b)], -1)
+
+
+def enneper(u, v):
+    x, y = 1.6 * (u - 0.5), 1.6 * (v - 0.5)
+    return 40 * np.stack([x - x**3 / 3 + x * y * y, y - y**3 / 3 + y * x * x, x * x - y * y], -1)
+
+
+def worst(made):
+    rows = [*made.sides, *made.inside]
+    return [max(getattr(r, figure) for r in rows) for figure in ("gap", "angle", "curvature")]
+
+
+def test_every_layout_has_patches_of_four_sides_and_uses_every_arc():
+    # Counted by hand for four sides: one patch, two halves, a hub of four middles, two of middles and corners, ...
+    assert [len(proposed(n)) for n in range(3, 8)] == [1, 8, 16, 21, 29]
+    for n in range(3, 9):
+        ways = proposed(n)
+        assert len({w.name for w in ways}) == len(ways)
+        for way in ways:
+            used = [arc for patch in way.patches for arc, _ in patch]
+            assert all(len(patch) == 4 for patch in way.patches)
+            assert all(used.count(k) == (2 if arc.inner else 1) for k, arc in enumerate(way.arcs))
+    with pytest.raises(GeometryError, match="it needs four"):
+        spokes(5, [("middle", 0), ("middle", 2), ("middle", 4)])
+    with pytest.raises(GeometryError, match="each needs four"):
+        halves(5, ("corner", 0), ("corner", 2))
+
+
+@pytest.mark.parametrize(
+    ("shape", "sides", "off"),
+    [(ball, 3, 0.01), (ellipsoid, 5, 0.01), (torus, 6, 0.02), (enneper, 4, 0.01), (ball, 8, 0.01)],
+)
+def test_holes_in_known_surfaces_are_filled_with_curvature_hub_included(shape, sides, off):
+    known = interpolated(shape, 9, 9)
+    made = lay_out(
+        [Asked(e, 2) for e in hole(known, sides, bulge=0.03)],
+        known.diagonal,
+        proposed(sides)[-1:] if sides == 4 else None,
+    )
+    gap, angle, curvature = worst(made)
+    assert gap < 0.002
+    assert angle < 0.003
+    assert curvature < 0.8
+    t = np.linspace(0, 1, 9)
+    cloud = np.vstack([surface_grid(f.surface, t, t)[0, 0].reshape(-1, 3) for f in made.faces])
+    assert to_surface(known, cloud).distance.max() < off
+    assert all(max(f.surface.control.shape[:2]) <= 7 for f in made.faces)
+
+
+def test_patches_share_their_seams_exactly_and_meet_a_side_as_it_asks():
+    known = ground(3, 60)
+    edges = hole(known, 5)
+    made = lay_out([Asked(e, g) for e, g in zip(edges, (2, 1, 0, 2, 2), strict=True)], 500.0)
+    assert max(s.gap for s in made.inside) < 1e-9
+    by_order = {g: [s for s in made.sides if s.order == g] for g in (0, 1, 2)}
+    assert max(s.curvature for s in by_order[2]) < 0.8
+    assert max(s.angle for s in by_order[1]) < 0.003
+    assert max(s.gap for s in by_order[0]) < 0.002
+    # A patch starts on the hub that all share.
+    corners = [f.surface.control[i, j] for f in made.faces for i in (0, -1) for j in (0, -1)]
+    assert (
+        sum(
+            np.linalg.norm(c - corners, axis=1).min() >= 0
+            and (np.linalg.norm(c - np.array(corners), axis=1) < 1e-12).sum() == 5
+            for c in corners
+        )
+        == 5
+    )
+
+
+def test_the_hub_is_held_where_it_is_put_and_the_seams_still_hold():
+    known = ground(2, 60)
+    asked = [Asked(e, 2) for e in hole(known, 5)]
+    free = lay_out(asked, 500.0)
+    hub = free.faces[0].surface.control[0, -1]
+    to = surface_points(known, *(np.array([x]) for x in (hub[0] / 400 + 0.03, hub[1] / 300 + 0.02)))[0]
+    held = lay_out(asked, 500.0, [free.layout], centre=to)
+    assert np.linalg.norm(held.faces[0].surface.control[0, -1] - to) < 0.05
+    assert worst(held)[1] < 0.003
+    assert worst(held)[2] < 0.8
+
+
+def test_a_turned_part_is_filled_alike():
+    known = ground(5, 60)
+    q, _ = np.linalg.qr(np.random.default_rng(2).normal(size=(3, 3)))
+    moved = known.with_control(known.control @ q.T + [7, -3, 90])
+    a, b = (lay_out([Asked(e, 2) for e in hole(s, 5)], 500.0, spans=1) for s in (known, moved))
+    for one, other in zip(a.faces, b.faces, strict=True):
+        assert other.surface.control == pytest.approx(one.surface.control @ q.T + [7, -3, 90], abs=5e-3)
+
+
+def test_neighbours_that_contradict_each_other_at_a_corner_are_named():
+    known = ground(4, 60)
+    loop = hole(known, 5)
+    (u0, v0), (u1, v1) = curve_points(loop[2].pcurve, [0, 1])
+
+    def lifted(u, v):
+        # Nothing to first order at both corners, and a curvature of their own there.
+        height = 400 * ((u - u0) ** 2 + (v - v0) ** 2) * ((u - u1) ** 2 + (v - v1) ** 2)
+        return np.stack([0 * u, 0 * u, height], -1)
+
+    bent = known.with_control(known.control + interpolated(lifted, 2, 2).control)
+    mixed = [*loop[:2], hole(bent, 5)[2], *loop[3:]]
+    made = lay_out([Asked(e, 2) for e in mixed], 500.0)
+    assert len(made.warnings) == 2
+    assert all("contradict each other" in w for w in made.warnings)
+
+
+def test_light_is_calm_on_balls_and_cylinders_and_not_where_curvature_changes():
+    part = surface_part(interpolated(ball, 12, 12), (0.2, 0.8), (0.2, 0.8))
+    tube = interpolated(lambda u, v: np.stack([40 * np.sin(u), 70 * v, 40 * np.cos(u)], -1), 6)
+    wave = interpolated(lambda u, v: np.stack([100 * u, 100 * v, 5 * np.sin(6 * u)], -1), 8)
+    assert max(unrest([part]), unrest([tube])) < 0.02
+    assert unrest([wave]) > 0.5
+    # A number without a unit: the same at any size.
+    assert unrest([wave.with_control(3 * wave.control)]) == pytest.approx(unrest([wave]), rel=1e-9)
