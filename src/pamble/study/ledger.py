@@ -194,11 +194,11 @@ def _judgement(study: Study, seam: LedgerSeam, row: Mapping[str, Any], names: Ma
 def _declared(faces: Mapping[str, Face], now: Evaluation) -> list[LedgerSeam]:
     """Seams that steps promise, both sides present."""
     return [
-        LedgerSeam((id, s.edge), (s.feature, s.other), (0.0, 1.0), s.continuity)
+        LedgerSeam((own, s.edge), (s.feature, s.other), (0.0, 1.0), s.continuity)
         for id, state in now.states.items()
-        if id in faces and state.hands_on and state.made is not None
+        if state.hands_on and state.made is not None
         for s in state.made.seams
-        if s.feature in faces
+        if (own := f"{id}/{s.slot}" if s.slot else id) in faces and s.feature in faces
     ]
 
 

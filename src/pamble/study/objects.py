@@ -90,14 +90,15 @@ def _add_face(digest: hashlib.blake2b, face: Face) -> None:
 
 @dataclass(frozen=True)
 class DeclaredSeam:
-    """A seam that a step promises: an edge of the object in its first slot, the other object and edge, continuity 0 to
-    3.
+    """A seam that a step promises: an edge of what it made, the other object and edge, continuity 0 to 3; slot: of the
+    object that it made.
     """
 
     edge: str
     feature: str
     other: str
     continuity: int
+    slot: str = ""
 
 
 @dataclass(frozen=True, eq=False)

@@ -2,7 +2,7 @@ import { create } from 'zustand';
 
 import type { EdgeRef, Params, Point, Role } from '../api/types';
 
-export type Stage = 'plan' | 'curves' | 'primaries' | 'blends' | 'check' | 'handover';
+export type Stage = 'plan' | 'curves' | 'primaries' | 'blends' | 'corners' | 'check' | 'handover';
 /** The kind of a tool of the build, or the window's own that shows combs on picked lines. */
 export type Tool = string | null;
 export const COMBS = 'combs on lines';

@@ -47,7 +47,7 @@ export function Workspace({ id }: { id: string }) {
   const scheme = useComputedColorScheme('light');
   const panels = useView((s) => s.panels);
   const swapped = useView((s) => s.swapped);
-  const joining = useTools((s) => s.stage === 'blends' || s.stage === 'check');
+  const joining = useTools((s) => s.stage === 'blends' || s.stage === 'corners' || s.stage === 'check');
   const seams = useStudy((s) => s.shown.seams.length);
   const carded = useTools((s) => `${s.draft?.id ?? ''} ${s.selection?.id ?? ''} ${s.tool ?? ''}`);
   const version = useStudy((s) => s.version);

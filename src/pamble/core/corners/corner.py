@@ -50,9 +50,12 @@ class Tried:
 
 @dataclass(frozen=True)
 class SeamInside:
-    """A seam between two patches, by their numbers: gap mm, angle degrees, curvature %, the worst of each."""
+    """A seam between two patches, by their numbers, and their sides: gap mm, angle degrees, curvature %, the worst of
+    each.
+    """
 
     patches: tuple[int, int]
+    edges: tuple[str, str]
     gap: float
     angle: float
     curvature: float
@@ -220,5 +223,7 @@ def _inside(net: Net, faces: Sequence[Face], diagonal: float) -> list[SeamInside
             one, two = net.uses[k]
             a, b = _edge(faces, one), _edge(faces, two)
             w = measure_seam(Seam((0, 1), a, b, a.domain), diagonal).worst
-            out.append(SeamInside((one[0], two[0]), w["gap"].value, w["angle"].value, w["curvature"].value))
+            out.append(
+                SeamInside((one[0], two[0]), (a.name, b.name), w["gap"].value, w["angle"].value, w["curvature"].value)
+            )
     return out

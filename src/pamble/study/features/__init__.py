@@ -12,6 +12,7 @@ from pamble.study.features import (
     edge_blend,
     face,
     face_curve,
+    fill_hole,
     fillet_faces,
     fit_curve,
     loft_face,
@@ -70,6 +71,7 @@ KINDS: dict[str, FeatureKind] = {
         edge_blend.KIND,
         fillet_faces.KIND,
         match_face.KIND,
+        fill_hole.KIND,
         *measures.KINDS,
     )
 }

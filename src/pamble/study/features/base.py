@@ -11,7 +11,7 @@ from pamble.study.inputs import Inputs
 from pamble.study.objects import DeclaredSeam, Made, PartHandle, Shape, changed_faces, made_curves, made_face
 from pamble.study.stored import Stored
 
-Stage = Literal["plan", "curves", "primaries", "blends", "check"]
+Stage = Literal["plan", "curves", "primaries", "blends", "corners", "check"]
 
 
 @dataclass(frozen=True)

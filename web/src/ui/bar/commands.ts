@@ -23,6 +23,7 @@ export const STAGES: [Stage, string][] = [
   ['curves', 'Curves'],
   ['primaries', 'Primaries'],
   ['blends', 'Blends'],
+  ['corners', 'Corners'],
   ['check', 'Check'],
   ['handover', 'Hand over'],
 ];

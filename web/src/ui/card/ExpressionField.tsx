@@ -12,9 +12,13 @@ interface Props {
   several?(values: number[]): void;
 }
 
-const shown = (value: number | string | null): string => {
+/** Narrow fields, three beside each other, show thousandths. */
+const NARROW = 80;
+
+const shown = (value: number | string | null, width: number): string => {
   if (value === null) return '';
-  return typeof value === 'string' ? value.replace(/^=/, '') : String(Math.round(value * 1e5) / 1e5);
+  const scale = width < NARROW ? 1e3 : 1e5;
+  return typeof value === 'string' ? value.replace(/^=/, '') : String(Math.round(value * scale) / scale);
 };
 
 /** A number that may be written with named dimensions ("R + 0.5"); plain arithmetic is worked out at once. */
@@ -40,7 +44,7 @@ export function ExpressionField({ label, value, unit, width = 92, optional = fal
     <TypedField
       label={label}
       title={written ? `${label}, written with dimensions` : label}
-      shown={shown(value)}
+      shown={shown(value, width)}
       unit={unit}
       width={width}
       placeholder={optional ? '–' : undefined}

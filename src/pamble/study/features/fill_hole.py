@@ -1,0 +1,163 @@
+"""Fill: a hole closed by one trimmed patch at once, or laid out in four-sided patches that meet with G2, hub
+included."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, Literal
+
+import numpy as np
+from pydantic import Field, field_validator
+
+from pamble.core.arrays import Array
+from pamble.core.corners.corner import LaidOut, lay_out
+from pamble.core.corners.layouts import Layout, proposed
+from pamble.core.errors import GeometryError
+from pamble.core.patches.boundary import SideFigures
+from pamble.core.patches.loop import Asked, Corner
+from pamble.core.patches.trimmed import trimmed_patch
+from pamble.core.spline.differential import normals
+from pamble.core.spline.evaluate import surface_grid
+from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, PartHandle, Shape
+from pamble.study.features.fields import choice, number
+from pamble.study.features.handles import move
+from pamble.study.references import EdgeRef, Place
+from pamble.study.stored import Stored
+
+_MOST = 2
+_LAID_OUT = ("spokes", "corners", "two", "best")
+
+
+class FillParams(Stored):
+    """edges: those round the hole, in any order. continuity: of each, 2 where the list is shorter. layout: one trimmed
+    patch, or patches round a hub whose spokes begin in the middles of the sides, or also at corners; two patches; or
+    the best of all. hub: where the spokes meet, found if null. spans: of every patch in both directions, found if null.
+    """
+
+    edges: list[EdgeRef] = Field(title="Sides", min_length=2, max_length=24)
+    continuity: list[int] = choice("Continuity of each side", [], widget="continuities", limits={"maximum": _MOST})
+    layout: Literal["single", "spokes", "corners", "two", "best"] = choice(
+        "Layout", "single",
+        labels={
+            "single": "one, trimmed", "spokes": "spokes from the middles", "corners": "spokes from corners too",
+            "two": "two patches", "best": "the best of all",
+        },
+    )  # fmt: skip
+    hub: Place | None = choice("Hub", None, when=("layout", "spokes", "corners"))
+    degree: int = number("Degree", 5, ge=5, le=9)
+    spans: int | None = number("Spans", None, found="spans", ge=1, le=6)
+
+    @field_validator("continuity")
+    @classmethod
+    def _known(cls, value: list[int]) -> list[int]:
+        if not all(0 <= g <= _MOST for g in value):
+            raise ValueError("continuity is G0, G1 or G2")
+        return value
+
+    def orders(self) -> list[int]:
+        """The continuity of every side."""
+        return [*self.continuity, *[_MOST] * len(self.edges)][: len(self.edges)]
+
+
+def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
+    """Fill the hole."""
+    inputs.different(params.edges)
+    asked = [Asked(inputs.edge(ref), order) for ref, order in zip(params.edges, params.orders(), strict=True)]
+    diagonal = max(inputs.edge(ref).surface.diagonal for ref in params.edges)
+    if params.layout not in _LAID_OUT:
+        made = trimmed_patch(asked, diagonal, params.degree, params.spans)
+        facts = _facts("one patch, trimmed", made.sides, made.corners, made.face.surface.spans[0])
+        met = _met(params, made.sides, [""] * len(made.sides))
+        return Made({"": Shape(made.face)}, seams=met, facts=facts, warnings=made.warnings)
+    hub = None if params.hub is None else inputs.point(params.hub)
+    laid = lay_out(asked, diagonal, _chosen(params.layout, len(asked)), params.degree, params.spans, hub)
+    facts = _facts(laid.layout.name, laid.sides, laid.corners, laid.tried[0].spans)
+    facts["inside"] = [{"angle": s.angle, "curvature": s.curvature} for s in laid.inside]
+    facts["layouts"] = [
+        {"patches": len(t.layout.patches), "cvs": t.cvs, "over": t.worst, "score": t.score}
+        for t in laid.tried
+        if t.score
+    ]
+    slots = ["", *(f"{i}" for i in range(2, len(laid.faces) + 1))]
+    shapes = {slot: Shape(face) for slot, face in zip(slots, laid.faces, strict=True)}
+    inside = tuple(
+        DeclaredSeam(s.edges[0], _object(context.step, slots[s.patches[1]]), s.edges[1], _MOST, slots[s.patches[0]])
+        for s in laid.inside
+    )
+    met = _met(params, laid.sides, [slots[p] for p in laid.patch_of])
+    return Made(shapes, seams=(*met, *inside), handles=_handles(laid, params), facts=facts, warnings=laid.warnings)
+
+
+def _object(step: str, slot: str) -> str:
+    return f"{step}/{slot}" if slot else step
+
+
+def _met(params: FillParams, sides: Sequence[SideFigures], slots: Sequence[str]) -> tuple[DeclaredSeam, ...]:
+    """Seams with the neighbours; slots: of the patch at every stretch."""
+    refs, orders = params.edges, params.orders()
+    return tuple(
+        DeclaredSeam(s.patch_side, refs[s.number].feature, refs[s.number].edge, orders[s.number], slot)
+        for s, slot in zip(sides, slots, strict=True)
+    )
+
+
+def _chosen(layout: str, count: int) -> Sequence[Layout]:
+    """The layouts to try. Raises `GeometryError` for a hole that has none of the kind."""
+    if not 3 <= count <= 8:
+        raise GeometryError(f"A hole of {count} sides cannot be laid out: fill it by one trimmed patch.")
+    ways = proposed(count)
+    hubs = [w for w in ways if w.hub is not None]
+    found = {
+        "spokes": hubs[:1],
+        "corners": [w for w in hubs[1:] if len(w.patches) == max(len(x.patches) for x in hubs[1:])] if hubs[1:] else [],
+        "two": [w for w in ways if w.hub is None and len(w.patches) == 2],
+        "best": ways,
+    }[layout]
+    if not found:
+        raise GeometryError(f"A hole of {count} sides has no such layout: take spokes from the middles.")
+    return found
+
+
+def _facts(layout: str, sides: Sequence[SideFigures], corners: Sequence[Corner], spans: int) -> dict[str, Any]:
+    """Figures of the sides, the worst stretch of each, and of what disagrees at the corners."""
+    rows: dict[int, list[SideFigures]] = {}
+    for s in sides:
+        rows.setdefault(s.number, []).append(s)
+    return {
+        "layout": layout,
+        "spans": spans,
+        "sides": [
+            {k: max(getattr(s, k) or 0.0 for s in rows[n]) for k in ("gap", "angle", "curvature")} for n in sorted(rows)
+        ],
+        "corners": [
+            {"gap": c.gap, "angle": c.angle, "curvature": c.bends, "twist": c.twist}
+            for c in corners
+            if c.angle is not None
+        ],
+    }
+
+
+def _handles(laid: LaidOut, params: FillParams) -> tuple[PartHandle, ...]:
+    """The hub, to be moved in its tangent plane."""
+    if laid.layout.hub is None or params.layout == "best":
+        return ()
+    surface = laid.faces[0].surface
+    end = surface.domain
+    d = surface_grid(surface, np.array([end[0][0]]), np.array([end[1][1]]), 1)
+    n: Array = normals(d)[0, 0]
+    return (move("hub", "Hub", d[0, 0][0, 0], n),)
+
+
+_PARTS = (("gap", "mm"), ("angle", "°"), ("curvature", "%"))
+
+KIND = FeatureKind(
+    "fill", "Fill", "tertiary", FillParams, run, "corners",
+    "Pick the edges round the hole.", makes="face",
+    doing="Choose a layout; drag its hub on the part. Enter keeps it, Esc drops it.",
+    figures=(
+        Figure("layout", "Laid out as", form="words"),
+        Figure("sides", "Side", form="parts", each="Side {n}", parts=_PARTS),
+        Figure("inside", "Seam inside", form="parts", each="Seam inside {n}", parts=_PARTS[1:]),
+        Figure("corners", "Corner", form="parts", each="Corner {n}", parts=(*_PARTS, ("twist", "%"))),
+    ),
+)  # fmt: skip

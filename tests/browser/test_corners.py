@@ -1,0 +1,46 @@
+"""A hole is filled at once, then laid out in patches whose hub is dragged on the part."""
+
+import json
+import re
+import urllib.request
+
+import pytest
+from playwright.sync_api import expect
+
+from pamble.study.stored import FaceData
+from tests.browser.conftest import imported
+from tests.core.patches.grounds import ground, hole
+from tests.core.patches.test_hole import pierced
+
+
+@pytest.fixture
+def holed(page, pamble):
+    """A panel with a five-sided hole."""
+    known = ground(3, 40)
+    params = {"face": FaceData.of(pierced(known, hole(known, 5))).model_dump(mode="json")}
+    panel = {"id": "p", "kind": "face", "name": "Panel", "role": "primary", "params": params}
+    yield from imported(page, pamble, {"format": "pamble-study", "name": "Ladle", "features": [panel]})
+
+
+def test_a_hole_is_filled_and_laid_out_round_a_hub_that_is_dragged(holed):
+    desk, page = holed, holed.page
+    desk.button("Corners").click()
+    desk.button("Fill").click()
+    card = page.get_by_label("Card of Fill")
+    for name in ("h04", "h03", "h02", "h01", "h00"):
+        card.get_by_role("button", name=re.compile(f"{name}$")).last.click()
+    expect(card).to_contain_text("one patch, trimmed")
+    expect(page.get_by_text(re.compile("Fill · Panel")).first).to_be_visible()
+    card.get_by_label("Layout").first.click()
+    page.get_by_role("option", name="spokes from the middles").click()
+    expect(card).to_contain_text("Seam inside 5")
+    page.screenshot(path="/tmp/fill1.png")
+    hub = page.get_by_role("slider", name="Hub")
+    desk.drag(desk.centre(hub), (18, 4))
+    page.screenshot(path="/tmp/fill2.png")
+    desk.button("Keep").click()
+    expect(page.get_by_text("step 1 · stored")).to_be_visible()
+    at = desk.url.replace("/study/", "/api/studies/") + "/export.json"
+    (fill,) = (f for f in json.load(urllib.request.urlopen(at))["features"] if f["kind"] == "fill")
+    assert len(fill["params"]["hub"]) == 3
+    expect(page.locator(".ledger .state.over")).to_have_count(0)
