@@ -121,6 +121,20 @@ def fillet(desk: Desk) -> None:
     line_of(desk.page, "Rim").click()
 
 
+def corner(desk: Desk) -> None:
+    """A hole laid out in patches round a hub, and the strip of a seam."""
+    opened_example(desk, "fan-cover.json")
+    desk.page.keyboard.press("Shift+T")
+    desk.page.wait_for_timeout(900)
+    desk.page.keyboard.press("2")
+    line_of(desk.page, "Badge seat").click()
+    desk.page.keyboard.press("f")
+    desk.page.wait_for_timeout(900)
+    desk.row("Badge seat · Cover").first.click()
+    desk.page.wait_for_timeout(900)
+    desk.page.keyboard.press("f")
+
+
 def plan(desk: Desk) -> None:
     """A fresh demo: a plane through three corners, a distance and a width."""
     page = desk.page
@@ -177,6 +191,7 @@ VIEWS: dict[str, Callable[[Desk], None]] = {
     "history": history,
     "patch": patch,
     "fillet": fillet,
+    "corner": corner,
     "plan": plan,
     "demo": demo,
     "compare": compare,

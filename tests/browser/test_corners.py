@@ -32,7 +32,7 @@ def test_a_hole_is_filled_and_laid_out_round_a_hub_that_is_dragged(holed):
     expect(card).to_contain_text("one patch, trimmed")
     expect(page.get_by_text(re.compile("Fill · Panel")).first).to_be_visible()
     card.get_by_label("Layout").first.click()
-    page.get_by_role("option", name="spokes from the middles").click()
+    page.get_by_role("option", name="spokes, middles").click()
     expect(card).to_contain_text("Seam inside 5")
     page.screenshot(path="/tmp/fill1.png")
     hub = page.get_by_role("slider", name="Hub")

@@ -1,4 +1,4 @@
-"""Why a seam is not quiet: told in the strip, gone to, mended by two rows of CVs, and then silent."""
+"""Why a seam is not quiet: told in the strip, gone to, and silent once the blend may follow."""
 
 import re
 
@@ -7,6 +7,7 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.browser.conftest import imported
+from tests.browser.steps import line_of
 from tests.core.trace.panels import panels
 from tests.study.slabs import face, ref, step
 
@@ -30,6 +31,11 @@ def test_the_cause_is_told_gone_to_and_leads_to_its_step(uneven):
     expect(told).to_contain_text(re.compile(r"needs \d+ spans, has 2"))
     desk.button("Go there").click()
     page.wait_for_timeout(900)
-    page.screenshot(path="/tmp/why.png")
     desk.button(f"Open {guilty}").click()
     expect(page.get_by_label(f"Card of {guilty}")).to_be_visible()
+    line_of(page, "Blend").click()
+    page.get_by_label("Card of Blend").get_by_role("radiogroup", name="Spans").get_by_text("found").click()
+    expect(desk.row(f"Blend · {guilty}")).to_contain_text("holds")
+    desk.row(f"Blend · {guilty}").click()
+    expect(told).to_contain_text(re.compile(r"needs \d+ spans, has (?!2$)\d+"))
+    expect(told).not_to_contain_text("▲")

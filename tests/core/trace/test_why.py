@@ -76,7 +76,12 @@ def test_too_few_spans_a_blend_that_was_pulled_and_a_skew_pairing_are_told_apart
     control = good[2].surface.control.copy()
     control[2, 1] += [0, 0, 1.5]
     pulled = why([*faces, Face(good[2].surface.with_control(control))], "v1")
-    assert pulled.cause.kind == "made"
+    assert (pulled.cause.kind, pulled.cause.unit) == ("made", "degree")
+    # A blend that asks for less than the seam is judged by.
+    a, b = (f.edge(n) for f, n in zip(faces, ("v1", "v0"), strict=True))
+    less = Face(build_blend(a, b, BlendSpec((1, 1)), 500.0).surface)
+    asked = trace([*faces, less], 0, a, 500.0, target=2)
+    assert (asked.cause.kind, asked.cause.unit, asked.target) == ("made", "%", 2)
     # Skew: shares of one edge run ahead and behind by up to two millimetres and a little.
     even = Line(faces[0].edge("v1"), lambda s: s)
     skew = Line(faces[1].edge("v0"), lambda s: s + 0.005 * np.sin(8 * np.pi * s))

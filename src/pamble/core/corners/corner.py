@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from pamble.core.arrays import Array
-from pamble.core.checks.measured import measure_seam
+from pamble.core.checks.measured import measure_seams, sample_seam
 from pamble.core.checks.seams import Seam
 from pamble.core.corners.calm import unrest
 from pamble.core.corners.fit import fit_net
@@ -84,11 +84,13 @@ def lay_out(
     degree: int = 5,
     spans: int | None = None,
     centre: Array | None = None,
+    exact: bool = True,
 ) -> LaidOut:
     """Fill a closed loop of three to eight sides by patches that meet it as each side asks, and each other with G2.
 
     layouts: those to try; None for all that are proposed until one holds. spans: of every patch in both directions,
-    found if None. centre: where the hub is held, (3,). ``diagonal`` of the part, mm. Raises `GeometryError` for sides
+    found if None. centre: where the hub is held, (3,). ``diagonal`` of the part, mm. exact: whether the worst
+    figures are closed in on between the samples. Raises `GeometryError` for sides
     that do not close, and where every layout folds.
     """
     c = chain(asked)
@@ -108,14 +110,14 @@ def lay_out(
         raise GeometryError("Every layout folds over this hole: fill it by one trimmed patch, or split its sides.")
     faces = tuple(Face(s) for s in best.surfaces)
     net = Net(best.layout, degree, best.spans)
-    sides, patch_of = _met(c, net, faces, diagonal)
+    sides, patch_of, inside = _measured(c, net, faces, diagonal, exact)
     warnings = contradictions(found, {n: p.asked.order for p, n in zip(c.sides, c.order, strict=True)})
     return LaidOut(
         best.layout,
         faces,
         tuple(sides),
         tuple(patch_of),
-        tuple(_inside(net, faces, diagonal)),
+        tuple(inside),
         tuple(found),
         tuple(tried),
         tuple(warnings),
@@ -200,30 +202,28 @@ def _edge(faces: Sequence[Face], use: tuple[int, int, int]) -> Edge:
     return natural_edge(faces[use[0]].surface, SIDES[use[1]])
 
 
-def _met(c: Chain, net: Net, faces: Sequence[Face], diagonal: float) -> tuple[list[SideFigures], list[int]]:
-    """Figures of every stretch of the rim, by the numbers of the sides as they were given."""
-    sides, patch_of = [], []
+def _measured(
+    c: Chain, net: Net, faces: Sequence[Face], diagonal: float, exact: bool
+) -> tuple[list[SideFigures], list[int], list[SeamInside]]:
+    """Figures of every stretch of the rim, by the numbers of the sides as they were given, with its patch; and of every
+    seam inside.
+    """
+    pairs = []
     for k, arc in enumerate(net.layout.arcs):
-        if arc.inner:
-            continue
-        asked = c.sides[arc.side].asked
-        assert isinstance(asked.source, Edge)
         own = _edge(faces, net.uses[k][0])
-        w = measure_seam(Seam((0, 1), own, asked.source, own.domain), diagonal).worst
-        figures = (w["gap"].value, w["angle"].value, w["curvature"].value)
-        sides.append(SideFigures(c.order[arc.side], own.name, asked.order, *figures))
-        patch_of.append(net.uses[k][0][0])
-    return sides, patch_of
-
-
-def _inside(net: Net, faces: Sequence[Face], diagonal: float) -> list[SeamInside]:
-    out = []
-    for k, arc in enumerate(net.layout.arcs):
+        source = _edge(faces, net.uses[k][1]) if arc.inner else c.sides[arc.side].asked.source
+        assert isinstance(source, Edge)
+        pairs.append((own, source))
+    sampled = [sample_seam(Seam((0, 1), a, b, a.domain), exact=exact) for a, b in pairs]
+    sides: list[SideFigures] = []
+    patch_of: list[int] = []
+    inside: list[SeamInside] = []
+    for k, ((a, b), m) in enumerate(zip(pairs, measure_seams(sampled, diagonal, exact), strict=True)):
+        arc, uses = net.layout.arcs[k], net.uses[k]
+        figures = (m.worst["gap"].value, m.worst["angle"].value, m.worst["curvature"].value)
         if arc.inner:
-            one, two = net.uses[k]
-            a, b = _edge(faces, one), _edge(faces, two)
-            w = measure_seam(Seam((0, 1), a, b, a.domain), diagonal).worst
-            out.append(
-                SeamInside((one[0], two[0]), (a.name, b.name), w["gap"].value, w["angle"].value, w["curvature"].value)
-            )
-    return out
+            inside.append(SeamInside((uses[0][0], uses[1][0]), (a.name, b.name), *figures))
+        else:
+            sides.append(SideFigures(c.order[arc.side], a.name, c.sides[arc.side].asked.order, *figures))
+            patch_of.append(uses[0][0])
+    return sides, patch_of, inside

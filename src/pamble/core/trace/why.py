@@ -10,7 +10,7 @@ from scipy.interpolate import make_interp_spline
 
 from pamble.core.arrays import Array, dot, norm
 from pamble.core.checks.judge import CREASE, judged
-from pamble.core.checks.measured import MeasuredSeam, measure_seam
+from pamble.core.checks.measured import MeasuredSeam, Worst, measure_seam
 from pamble.core.checks.seams import Seam, find_seams
 from pamble.core.errors import BlendError, GeometryError
 from pamble.core.faces.face import Edge, Face
@@ -101,10 +101,21 @@ def meant(measured: MeasuredSeam) -> int:
 
 
 def _over(measured: MeasuredSeam, target: int, limits: Tolerances) -> bool:
-    worst = measured.worst
-    rate = worst["rate_percent"].value if target > 2 else None
-    state, _ = judged(target, worst["gap"].value, worst["angle"].value, worst["curvature"].value, rate, limits)
-    return state == "over"
+    return _most_over([measured], target, limits)[0] > 1.0
+
+
+def _most_over(seams: Sequence[MeasuredSeam], target: int, limits: Tolerances) -> tuple[float, Worst, str]:
+    """Of the figures that a target asks for the one worst against its limit: how many times that, where, its unit."""
+    kinds = (
+        ("gap", limits.gap, "mm"),
+        ("angle", limits.angle, "degree"),
+        ("curvature", limits.curvature, "%"),
+        ("rate_percent", limits.rate, "%"),
+    )
+    found = [
+        (m.worst[name].value / limit, m.worst[name], unit) for m in seams for name, limit, unit in kinds[: target + 1]
+    ]
+    return max(found, key=lambda f: f[0])
 
 
 @dataclass(frozen=True)
@@ -180,11 +191,11 @@ def _blended(
     if not over:
         cause = None
     elif now.predicted <= CALM or cause is None:
-        place = max(measured.worst["angle"], beyond.worst["angle"], key=lambda w: w.value)
+        _, place, unit = _most_over([measured, beyond], aim, limits)
         if cause is None or cause.kind != "pairing":
             wanted = _spans_wanted(a, b, has, aim, now.predicted, diagonal, limits)
             kind: Kind = "spans" if wanted > has else "made"
-            figure = (float(has), "spans") if kind == "spans" else (place.value, "degree")
+            figure = (float(has), "spans") if kind == "spans" else (place.value, unit)
             cause = Cause(kind, None, *figure, place.point, wanted, wanted)
     return Trace(
         (first, second), (a.name, b.name), strip.face, aim, measured, _crease(now.angle), (now.predicted, has), cause
@@ -221,11 +232,10 @@ def _meeting(
         cause = None
     elif over and (cause is None or now.predicted <= CALM):
         have = [int(e.space.spans) for e in (seam.a, seam.b)]
-        worst = measured.worst["gap" if measured.worst["gap"].value > limits.gap else "angle"]
-        if worst is measured.worst["gap"] and have[0] != have[1]:
+        _, worst, unit = _most_over([measured], aim, limits)
+        if unit == "mm" and have[0] != have[1]:
             cause = Cause("spans", None, float(min(have)), "spans", worst.point, max(have), max(have))
         else:
-            unit = "mm" if worst is measured.worst["gap"] else "degree"
             cause = Cause("made", None, worst.value, unit, worst.point, now.predicted, now.predicted)
     names = (seam.a.name, seam.b.name)
     return Trace(seam.faces, names, None, aim, measured, _crease(now.angle), (now.predicted, None), cause)

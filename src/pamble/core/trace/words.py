@@ -19,7 +19,7 @@ NAMES: dict[Kind, str] = {
 }
 """Causes by name."""
 
-_UNITS = {"mm": " mm", "degree": "°", "spans": ""}
+_UNITS = {"mm": " mm", "degree": "°", "%": " %", "spans": ""}
 
 
 def told(found: Trace, names: Sequence[str]) -> str:
@@ -60,7 +60,7 @@ def _said(found: Trace, cause: Cause, names: Sequence[str], figure: str) -> str:
             where = figure[figure.index("at") :]
             return f"The spans do not match: {int(cause.figure)} where {cause.needs} are needed, {where}."
         case "made":
-            return f"The faces are calm, yet they do not meet, by {figure}."
+            return f"The neighbours are calm, yet the seam is off by {figure}."
 
 
 def _remedy(found: Trace, cause: Cause, names: Sequence[str]) -> str:
@@ -80,7 +80,7 @@ def _remedy(found: Trace, cause: Cause, names: Sequence[str]) -> str:
             return f"Give it {_spans(cause.needs)}."
         case "made":
             face = found.faces[0] if found.between is None else found.between
-            return f"Match {names[face]} again, or build it anew."
+            return f"Match {names[face]} with G{found.target}, or build it anew."
 
 
 def trace_row(found: Trace, names: Sequence[str]) -> dict[str, Any]:

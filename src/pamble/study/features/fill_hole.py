@@ -39,7 +39,7 @@ class FillParams(Stored):
     layout: Literal["single", "spokes", "corners", "two", "best"] = choice(
         "Layout", "single",
         labels={
-            "single": "one, trimmed", "spokes": "spokes from the middles", "corners": "spokes from corners too",
+            "single": "one, trimmed", "spokes": "spokes, middles", "corners": "spokes, corners",
             "two": "two patches", "best": "the best of all",
         },
     )  # fmt: skip
@@ -70,7 +70,9 @@ def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
         met = _met(params, made.sides, [""] * len(made.sides))
         return Made({"": Shape(made.face)}, seams=met, facts=facts, warnings=made.warnings)
     hub = None if params.hub is None else inputs.point(params.hub)
-    laid = lay_out(asked, diagonal, _chosen(params.layout, len(asked)), params.degree, params.spans, hub)
+    laid = lay_out(
+        asked, diagonal, _chosen(params.layout, len(asked)), params.degree, params.spans, hub, not context.preview
+    )
     facts = _facts(laid.layout.name, laid.sides, laid.corners, laid.tried[0].spans)
     facts["inside"] = [{"angle": s.angle, "curvature": s.curvature} for s in laid.inside]
     facts["layouts"] = [
