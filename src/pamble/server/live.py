@@ -36,6 +36,8 @@ from pamble.server.messages import (
     Probe,
     Probed,
     Progress,
+    RoundAsked,
+    Rounded,
     Step,
     StudyState,
     Traced,
@@ -181,6 +183,9 @@ class LiveWindow:
             case WhyAsked():
                 found = await study.ask("why", message.key)
                 self._send(Traced(seq=message.seq, **found))
+            case RoundAsked():
+                edges = await study.ask("round_hole", message.id, message.edge)
+                self._send(Rounded(seq=message.seq, edges=edges))
             case CombsAsked():
                 self._put(await study.ask("combs", _plain(message.combs), message.seq))
             case DependentsAsked():

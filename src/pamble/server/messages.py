@@ -79,6 +79,15 @@ class WhyAsked(BaseModel):
     key: str
 
 
+class RoundAsked(BaseModel):
+    """All edges round the hole that an edge borders."""
+
+    type: Literal["round"] = "round"
+    seq: int
+    id: str
+    edge: str
+
+
 class CombsAsked(BaseModel):
     """Combs of edges as they are kept, in a binary frame."""
 
@@ -103,7 +112,7 @@ class DependentsAsked(BaseModel):
 
 
 ClientMessage = Annotated[
-    Preview | Commit | Step | Probe | Locate | WhyAsked | CombsAsked | DependentsAsked | Cancel,
+    Preview | Commit | Step | Probe | Locate | WhyAsked | RoundAsked | CombsAsked | DependentsAsked | Cancel,
     Field(discriminator="type"),
 ]
 CLIENT_MESSAGE: TypeAdapter[ClientMessage] = TypeAdapter(ClientMessage)
@@ -231,6 +240,21 @@ class Traced(Sent):
     object: str | None
 
 
+class NamedEdge(Sent):
+    """An edge of an object."""
+
+    feature: str
+    edge: str
+
+
+class Rounded(Sent):
+    """Answer to `RoundAsked`: the edge that was named first, then round the hole."""
+
+    type: Literal["rounded"] = "rounded"
+    seq: int
+    edges: list[NamedEdge]
+
+
 class Located(Sent):
     """Answer to `Locate`. at: fraction of the line's length, null on a face or plane."""
 
@@ -256,7 +280,8 @@ class Dependents(Sent):
 
 
 ServerMessage = Annotated[
-    StudyState | Failed | Passed | Progress | Probed | Traced | Located | Dependents, Field(discriminator="type")
+    StudyState | Failed | Passed | Progress | Probed | Traced | Rounded | Located | Dependents,
+    Field(discriminator="type"),
 ]
 
 RECEIVED_MODELS: tuple[Any, ...] = (ClientMessage,)

@@ -29,7 +29,7 @@ from pamble.study.picture import Snapshot, draw, part_reach, put_combs
 from pamble.study.references import step_of
 from pamble.study.standing import broken_free, held_by_others, laid_op, relaid, standing_curve
 from pamble.study.states import Evaluation, State, exported, object_names
-from pamble.study.tracing import why
+from pamble.study.tracing import round_hole, why
 
 FULL_STEPS, DRAG_STEPS = 48, 24
 """Steps of the display grid at rest and while the pointer is down."""
@@ -258,6 +258,10 @@ class Kernel:
         """Why a seam of the ledger, by its key, is not quiet."""
         return why(self.study, self.now, self._snapshot.ledger, key)
 
+    def round_hole(self, id: str, edge: str) -> list[dict[str, str]]:
+        """All edges round the hole that an edge borders."""
+        return round_hole(self.study, self.now, id, edge)
+
     def combs(self, wanted: list[dict[str, Any]], seq: int | None = None) -> bytes:
         """Curvature combs of edges as they are kept, in a frame. An edge that is gone is left out."""
         writer = FrameWriter()
@@ -305,6 +309,7 @@ MESSAGES: tuple[str, ...] = (
     "probe",
     "locate",
     "why",
+    "round_hole",
     "combs",
     "keep",
     "export_step",

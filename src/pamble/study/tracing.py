@@ -1,15 +1,35 @@
-"""Why a seam of a study is not quiet, and the step that would heal it."""
+"""What is found out about edges of a study when it is asked: why a seam is not quiet, and what goes round a hole."""
 
 from __future__ import annotations
 
 from typing import Any
 
 from pamble.core.errors import StudyError
+from pamble.core.patches.hole import hole_beside
+from pamble.core.tolerances import SEAM_SEARCH
 from pamble.core.trace.why import trace
 from pamble.core.trace.words import told, trace_row
 from pamble.study.document import Study
 from pamble.study.ledger import Ledger, standing_faces
 from pamble.study.states import Evaluation, object_names
+
+
+def round_hole(study: Study, now: Evaluation, id: str, edge: str) -> list[dict[str, str]]:
+    """All edges round the hole that an edge borders, that one first, as references. Raises `PambleError`."""
+    faces = standing_faces(now)
+    if id not in faces:
+        raise StudyError("This edge is no longer there.")
+    ids, own = list(faces), faces[id].edge(edge)
+    found = hole_beside(list(faces.values()), ids.index(id), own, SEAM_SEARCH)
+    refs = []
+    for side in found.sides:
+        owner = ids[side.face]
+        if side.edge not in faces[owner].edges:
+            name = object_names(study, now).get(owner, owner)
+            raise StudyError(f"An edge of {name} is open only in part: split it where the hole begins.")
+        refs.append({"feature": owner, "edge": side.edge.name})
+    first = refs.index({"feature": id, "edge": edge})
+    return refs[first:] + refs[:first]
 
 
 def why(study: Study, now: Evaluation, ledger: Ledger, key: str) -> dict[str, Any]:

@@ -6,7 +6,7 @@ import pytest
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
 from pamble.core.faces.trim import Cutter, divide
-from pamble.core.patches.hole import find_hole
+from pamble.core.patches.hole import find_hole, hole_beside
 from pamble.core.patches.loop import Asked
 from pamble.core.patches.trimmed import trimmed_patch
 from pamble.core.spline.evaluate import surface_points
@@ -56,3 +56,16 @@ def test_a_border_is_no_hole_and_an_open_loop_is_told_with_its_gap():
     edges = window(ground(1, 60))
     with pytest.raises(GeometryError, match=r"No hole lies round|No loop of open edges closes"):
         find_hole([Face(e.surface) for e in edges[:2]], np.array([200.0, 150.0, 80.0]), 0.25)
+
+
+def test_an_edge_leads_round_the_hole_that_it_borders():
+    known = ground(4, 30, 9)
+    face = pierced(
+        known, hole(known, 5, radius=0.12, centre=(0.3, 0.6)), hole(known, 3, radius=0.12, centre=(0.72, 0.4))
+    )
+    edge = next(e for e in face.edges if e.name.startswith("h1"))
+    found = hole_beside([face], 0, edge, 0.25)
+    assert {s.edge.name[:2] for s in found.sides} == {"h1"}
+    assert len(found.sides) == 3
+    with pytest.raises(GeometryError, match="outer border"):
+        hole_beside([face], 0, next(e for e in face.edges if e.name == "u0"), 0.25)

@@ -248,6 +248,11 @@ export class Link {
     return (await this.request({ type: 'why', key })) as Traced;
   }
 
+  async round(id: string, edge: string): Promise<{ feature: string; edge: string }[]> {
+    const answer = await this.request({ type: 'round', id, edge });
+    return answer?.type === 'rounded' ? answer.edges : [];
+  }
+
   async locate(id: string, edge: string | null, point: Point): Promise<Located> {
     return (await this.request({ type: 'locate', id, edge, point })) as Located;
   }

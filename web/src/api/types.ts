@@ -9,6 +9,7 @@ export type ClientMessage =
   | Schemas['Probe']
   | Schemas['Locate']
   | Schemas['WhyAsked']
+  | Schemas['RoundAsked']
   | Schemas['CombsAsked']
   | Schemas['DependentsAsked']
   | Schemas['Cancel'];
@@ -19,6 +20,7 @@ export type ServerMessage =
   | Schemas['Progress']
   | Schemas['Probed']
   | Schemas['Traced']
+  | Schemas['Rounded']
   | Schemas['Located']
   | Schemas['Dependents'];
 export type StudyState = Schemas['StudyState'];

@@ -1096,6 +1096,16 @@ export interface components {
             ];
         };
         /**
+         * NamedEdge
+         * @description An edge of an object.
+         */
+        NamedEdge: {
+            /** Edge */
+            edge: string;
+            /** Feature */
+            feature: string;
+        };
+        /**
          * NamedId
          * @description An object by id and name.
          */
@@ -1301,6 +1311,40 @@ export interface components {
              * @default null
              */
             value?: number | null;
+        };
+        /**
+         * RoundAsked
+         * @description All edges round the hole that an edge borders.
+         */
+        RoundAsked: {
+            /** Edge */
+            edge: string;
+            /** Id */
+            id: string;
+            /** Seq */
+            seq: number;
+            /**
+             * Type
+             * @default round
+             * @constant
+             */
+            type?: "round";
+        };
+        /**
+         * Rounded
+         * @description Answer to `RoundAsked`: the edge that was named first, then round the hole.
+         */
+        Rounded: {
+            /** Edges */
+            edges: components["schemas"]["NamedEdge"][];
+            /** Seq */
+            seq: number;
+            /**
+             * Type
+             * @default rounded
+             * @constant
+             */
+            type: "rounded";
         };
         /**
          * SeamCurvature
@@ -1626,8 +1670,9 @@ export interface components {
          *     of the same word, of which one is filled. lies: the plane on which what is drawn lies. turns: a click on a face that
          *     is picked already turns the choice. open: a list of numbers that may grow. when: choices for which the field counts.
          *     fallback: its default. fold: title under which it is folded away with others. sides: of a pair, the two fields that
-         *     name what each belongs to. ends: the choice of "start" or "end" that a curve picked near one of its ends fills too.
-         *     found: the figure of the result that says what an open one came to.
+         *     name what each belongs to. rounds: edges that can be completed to those round a hole. ends: the choice of "start" or
+         *     "end" that a curve picked near one of its ends fills too. found: the figure of the result that says what an open one
+         *     came to.
          */
         ToolField: {
             /** Choices */
@@ -1672,6 +1717,8 @@ export interface components {
             placed: boolean;
             /** Required */
             required: boolean;
+            /** Rounds */
+            rounds: boolean;
             /** Sides */
             sides: [
                 string,

@@ -1,7 +1,7 @@
 import { notifications } from '@mantine/notifications';
 
 import { Link } from '../api/link';
-import type { CombWanted, NamedId, Op, Point, Traced } from '../api/types';
+import type { CombWanted, EdgeRef, NamedId, Op, Point, Traced } from '../api/types';
 import { loadCatalog } from './catalog';
 import { measured } from './measured';
 import { dropPreview, merged, receiveCombs, receivePreview, receiveState, resetStudy, useStudy, type Picture } from './study';
@@ -170,6 +170,15 @@ export const dependents = async (ids: string[]): Promise<NamedId[]> => (link ? l
 
 /** Why a seam is not quiet; null where the server cannot say. */
 export const why = async (key: string): Promise<Traced | null> => (link ? link.why(key).catch(() => null) : null);
+
+/** All edges round the hole that an edge borders; none where there is no hole, which has been said. */
+export async function roundHole({ feature, edge }: EdgeRef): Promise<EdgeRef[]> {
+  try {
+    return link ? ((await link.round(feature, edge)) as EdgeRef[]) : [];
+  } catch {
+    return [];
+  }
+}
 
 let probing = false;
 

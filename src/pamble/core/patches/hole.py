@@ -66,17 +66,33 @@ def find_hole(faces: Sequence[Face], point: Array, search: float) -> Hole:
         around, away = seen.surrounds(target), float(norm(row - target).min())
         length = float(norm(np.diff(row, axis=0)).sum())
         if around or away < 0.25 * length:
-            rated.append((not around, length if around else away, loop, length))
+            rated.append((not around, length if around else away, loop))
     if not rated:
         x, y, z = target
         raise GeometryError(f"No hole lies round ({x:g}, {y:g}, {z:g}) mm: name a place inside one.")
-    _, _, best, length = min(rated, key=lambda r: r[:2])
-    if len(best) > _MOST_SIDES:
-        raise GeometryError(f"The hole has {len(best)} sides: join some of its edges first.")
+    return _hole(min(rated, key=lambda r: r[:2])[2])
+
+
+def _hole(loop: Sequence[_Way]) -> Hole:
+    if len(loop) > _MOST_SIDES:
+        raise GeometryError(f"The hole has {len(loop)} sides: join some of its edges first.")
     gap = max(
-        float(np.linalg.norm(a.points[-1] - b.points[0])) for a, b in zip(best, [*best[1:], best[0]], strict=True)
+        float(np.linalg.norm(a.points[-1] - b.points[0])) for a, b in zip(loop, [*loop[1:], loop[0]], strict=True)
     )
-    return Hole(tuple(HoleSide(w.piece.face, _part(w.piece)) for w in best), gap, length)
+    length = float(norm(np.diff(np.vstack([w.points for w in loop]), axis=0)).sum())
+    return Hole(tuple(HoleSide(w.piece.face, _part(w.piece)) for w in loop), gap, length)
+
+
+def hole_beside(faces: Sequence[Face], number: int, edge: Edge, search: float) -> Hole:
+    """The hole that an edge of a face borders, sides as in `find_hole`. Raises `GeometryError` where there is none."""
+    _, open_edges = find_seams(faces, search)
+    loops, _ = _loops([o for o in open_edges if o.length > search], search)
+    for loop in loops:
+        if any(w.piece.face == number and w.piece.edge is edge for w in loop):
+            if _seen(np.vstack([w.points for w in loop])).outward(loop) > _OUTWARD:
+                raise GeometryError("This edge is on the outer border of the part, not round a hole.")
+            return _hole(loop)
+    raise GeometryError("No loop of open edges closes along this edge.")
 
 
 @dataclass(frozen=True)

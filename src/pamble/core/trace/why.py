@@ -22,11 +22,9 @@ from pamble.core.spline.closest import to_curve
 from pamble.core.tolerances import DEFAULT, SEAM_SEARCH, Tolerances
 from pamble.core.trace.cause import CALM, Cause, Kind, find_cause
 from pamble.core.trace.signals import Line, uneven
+from pamble.core.trace.strip import Strip, nearest, strip_between
 
 _TABLE = np.linspace(0.0, 1.0, 161)
-
-_SLENDER = 1.5
-"""How many times longer than wide a face is that lies between two others as a blend does."""
 
 _BESIDE = 0.05
 """Share of an edge's length beside it in which the faces are looked at where nothing lies between them."""
@@ -83,10 +81,10 @@ def trace(
     here = [s for s in seams if edge in (s.a, s.b) and (beside is None or beside in s.faces)]
     if not here:
         return _over_gap(faces, number, edge, diagonal)
-    seam = _nearest(here)
+    seam = nearest(here)
     measured = measure_seam(seam, diagonal, order=3)
     aim = meant(measured) if target is None else target
-    strips = [s for s in (_strip(faces, seams, seam, 0), _strip(faces, seams, seam, 1)) if s is not None]
+    strips = [s for s in (strip_between(faces, seams, seam, 0), strip_between(faces, seams, seam, 1)) if s is not None]
     if strips:
         return _blended(faces, min(strips, key=lambda s: s.width), seam, measured, aim, target, diagonal, limits)
     return _meeting(faces, seam, measured, aim, diagonal, limits)
@@ -118,58 +116,9 @@ def _most_over(seams: Sequence[MeasuredSeam], target: int, limits: Tolerances) -
     return max(found, key=lambda f: f[0])
 
 
-@dataclass(frozen=True)
-class _Strip:
-    """A face between two others. sides: its two seams as (its own edge, neighbour, the neighbour's edge)."""
-
-    face: int
-    sides: tuple[tuple[Edge, int, Edge, Seam], tuple[Edge, int, Edge, Seam]]
-    width: float
-
-
-def _nearest(seams: Sequence[Seam]) -> Seam:
-    """Of several seams along an edge the one that gapes least, the longer one where none does."""
-
-    def apart(seam: Seam) -> tuple[float, float]:
-        points = positions(seam.a, np.linspace(*seam.t, 17))
-        gap = float(np.median(to_curve(seam.b.space, points).distance))
-        return round(gap, 2), -float(norm(np.diff(points, axis=0)).sum())
-
-    return min(seams, key=apart)
-
-
-def _strip(faces: Sequence[Face], seams: Sequence[Seam], seam: Seam, which: int) -> _Strip | None:
-    """The face on one side of a seam, if it is a four-sided strip whose far side meets another face."""
-    number, own = seam.faces[which], (seam.a, seam.b)[which]
-    edges = faces[number].edges
-    if len(edges) != 4:
-        return None
-    order = (0, 2, 1, 3) if faces[number].natural else (0, 1, 2, 3)
-    ring = [edges[k] for k in order]
-    far = ring[(ring.index(own) + 2) % 4]
-    if faces[number].natural:
-        k = edges.index(own)
-        far = edges[k ^ 1]
-    across = [s for s in seams if far in (s.a, s.b) and s is not seam]
-    if not across:
-        return None
-    other = _nearest(across)
-    sides = tuple(
-        (mine, s.faces[1 - i], (s.a, s.b)[1 - i], s)
-        for mine, s in ((own, seam), (far, other))
-        for i in (0 if s.a is mine else 1,)
-    )
-    samples = positions(own, np.linspace(*own.domain, 33))
-    width = float(np.median(to_curve(far.space, samples).distance))
-    length = float(norm(np.diff(samples, axis=0)).sum())
-    if number in (sides[0][1], sides[1][1]) or length < _SLENDER * width:
-        return None
-    return _Strip(number, (sides[0], sides[1]), width)
-
-
 def _blended(
     faces: Sequence[Face],
-    strip: _Strip,
+    strip: Strip,
     seam: Seam,
     measured: MeasuredSeam,
     aim: int,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from pydantic import Field, field_validator
+from pydantic import Field
 
 from pamble.core.faces.face import Edge
 from pamble.core.patches.between import patch_between
@@ -13,34 +13,19 @@ from pamble.core.patches.loop import Asked
 from pamble.core.spline.curve import Curve
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, made_face
 from pamble.study.features.fields import choice, number
+from pamble.study.features.sides import SidesParams
 from pamble.study.references import EdgeRef, PlaneRef
-from pamble.study.stored import Stored
-
-_MOST = 2
 
 
-class BoundaryParams(Stored):
-    """edges: in any order. continuity: of each, 2 where the list is shorter; a curve that stands alone is contained.
-    square_to: the plane to which curves that lie on it are left square. spans: along u and v, found if null.
-    """
+class BoundaryParams(SidesParams):
+    """A curve that stands alone among the edges is contained. square_to: the plane to which curves that lie on it are
+    left square. spans: along u and v, found if null."""
 
     edges: list[EdgeRef] = Field(title="Sides", min_length=2, max_length=4)
-    continuity: list[int] = choice("Continuity of each side", [], widget="continuities", limits={"maximum": _MOST})
     influence: float | None = number("Influence", None, gt=0, le=5)
     square_to: PlaneRef | None = choice("Square to", None)
     degree: int = number("Degree", 5, ge=3, le=9)
     spans: tuple[int, int] | None = choice("Spans", None, widget="none")
-
-    @field_validator("continuity")
-    @classmethod
-    def _known(cls, value: list[int]) -> list[int]:
-        if not all(0 <= g <= _MOST for g in value):
-            raise ValueError("continuity is G0, G1 or G2")
-        return value
-
-    def orders(self) -> list[int]:
-        """The continuity of every side."""
-        return [*self.continuity, *[_MOST] * len(self.edges)][: len(self.edges)]
 
 
 _ON_PLANE = 1e-3

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from typing import Any, Literal
 
 import numpy as np
-from pydantic import Field, field_validator
+from pydantic import Field
 
 from pamble.core.arrays import Array
 from pamble.core.corners.corner import LaidOut, lay_out
@@ -21,21 +21,19 @@ from pamble.core.spline.evaluate import surface_grid
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, PartHandle, Shape
 from pamble.study.features.fields import choice, number
 from pamble.study.features.handles import move
+from pamble.study.features.sides import MOST, SidesParams
 from pamble.study.references import EdgeRef, Place
-from pamble.study.stored import Stored
 
-_MOST = 2
 _LAID_OUT = ("spokes", "corners", "two", "best")
 
 
-class FillParams(Stored):
-    """edges: those round the hole, in any order. continuity: of each, 2 where the list is shorter. layout: one trimmed
+class FillParams(SidesParams):
+    """edges: those round the hole, in any order. layout: one trimmed
     patch, or patches round a hub whose spokes begin in the middles of the sides, or also at corners; two patches; or
     the best of all. hub: where the spokes meet, found if null. spans: of every patch in both directions, found if null.
     """
 
-    edges: list[EdgeRef] = Field(title="Sides", min_length=2, max_length=24)
-    continuity: list[int] = choice("Continuity of each side", [], widget="continuities", limits={"maximum": _MOST})
+    edges: list[EdgeRef] = Field(title="Sides", min_length=2, max_length=24, json_schema_extra={"rounds": True})
     layout: Literal["single", "spokes", "corners", "two", "best"] = choice(
         "Layout", "single",
         labels={
@@ -46,17 +44,6 @@ class FillParams(Stored):
     hub: Place | None = choice("Hub", None, when=("layout", "spokes", "corners"))
     degree: int = number("Degree", 5, ge=5, le=9)
     spans: int | None = number("Spans", None, found="spans", ge=1, le=6)
-
-    @field_validator("continuity")
-    @classmethod
-    def _known(cls, value: list[int]) -> list[int]:
-        if not all(0 <= g <= _MOST for g in value):
-            raise ValueError("continuity is G0, G1 or G2")
-        return value
-
-    def orders(self) -> list[int]:
-        """The continuity of every side."""
-        return [*self.continuity, *[_MOST] * len(self.edges)][: len(self.edges)]
 
 
 def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
@@ -83,7 +70,7 @@ def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
     slots = ["", *(f"{i}" for i in range(2, len(laid.faces) + 1))]
     shapes = {slot: Shape(face) for slot, face in zip(slots, laid.faces, strict=True)}
     inside = tuple(
-        DeclaredSeam(s.edges[0], _object(context.step, slots[s.patches[1]]), s.edges[1], _MOST, slots[s.patches[0]])
+        DeclaredSeam(s.edges[0], _object(context.step, slots[s.patches[1]]), s.edges[1], MOST, slots[s.patches[0]])
         for s in laid.inside
     )
     met = _met(params, laid.sides, [slots[p] for p in laid.patch_of])
@@ -154,7 +141,7 @@ _PARTS = (("gap", "mm"), ("angle", "°"), ("curvature", "%"))
 
 KIND = FeatureKind(
     "fill", "Fill", "tertiary", FillParams, run, "corners",
-    "Pick the edges round the hole.", makes="face",
+    "Pick an edge of the hole, then all round it.", makes="face",
     doing="Choose a layout; drag its hub on the part. Enter keeps it, Esc drops it.",
     figures=(
         Figure("layout", "Laid out as", form="words"),

@@ -3,6 +3,7 @@ import { SegmentedControl, Select, Switch } from '@mantine/core';
 import type { EdgeRef, PlaceRef, Point } from '../../api/types';
 import { clicked, isRef, type Field } from '../../state/catalog';
 import { isPlaceRef, placeAt } from '../../state/placing';
+import { roundHole } from '../../state/session';
 import { featureName, planeSteps, useStudy } from '../../state/study';
 import { eye } from '../../state/view';
 import { ExpressionField } from './ExpressionField';
@@ -65,6 +66,11 @@ export function FieldRow({ field, label = field.title, value, found = null, chan
             ) : (
               <button className="chip" aria-label={`${field.title}: pick more`} title="Pick more" onClick={ask}>
                 +
+              </button>
+            )}
+            {field.rounds && refs.length === 1 && (
+              <button className="chip" title="All edges round the hole that this one borders" onClick={() => void roundHole(refs[0] as EdgeRef).then((all) => all.length && change(all))}>
+                round the hole
               </button>
             )}
           </span>
