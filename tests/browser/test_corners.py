@@ -45,6 +45,6 @@ def test_a_hole_is_filled_and_laid_out_round_a_hub_that_is_dragged(holed):
     desk.button("Keep").click()
     expect(page.get_by_text("step 1 · stored")).to_be_visible()
     at = desk.url.replace("/study/", "/api/studies/") + "/export.json"
-    (fill,) = (f for f in json.load(urllib.request.urlopen(at))["features"] if f["kind"] == "fill")
+    (fill,) = (f for f in json.load(urllib.request.urlopen(at))["features"] if f["kind"] == "fill_hole")
     assert len(fill["params"]["hub"]) == 3
     expect(page.locator(".ledger .state.over")).to_have_count(0)

@@ -83,22 +83,32 @@ _STEPS = 16
 """Steps a span in which lengths are summed up; within one the speed is smooth enough for five Gauss nodes."""
 
 
+_UNEVEN, _PARTS = 1.5, 8
+"""Ratio of paces within a step from which it is parted, and in how many."""
+
+
 class LengthMap:
     """Arc length of a curve as a map from fractions of it to parameters.
 
-    Its figures hold for curves that keep their pace; near a cusp they are a thousand times coarser.
+    Steps in which the pace changes much are parted. At a cusp itself the figures are a thousand times coarser.
     """
 
     def __init__(self, curve: Curve) -> None:
         self._curve = curve
         self._t = samples(curve, _STEPS)
-        x, w = _GAUSS_FEW
-        half = 0.5 * np.diff(self._t)
-        nodes = (self._t[:-1, None] + half[:, None] * (1 + x)).ravel()
-        speed = norm(curve_derivatives(curve, np.concatenate([nodes, self._t]), 1)[1])
+        for last in (False, True):
+            x, w = _GAUSS_FEW
+            half = 0.5 * np.diff(self._t)
+            nodes = (self._t[:-1, None] + half[:, None] * (1 + x)).ravel()
+            speed = norm(curve_derivatives(curve, np.concatenate([nodes, self._t]), 1)[1])
+            inner = speed[: len(nodes)].reshape(-1, len(x))
+            uneven = inner.max(axis=1) > _UNEVEN * np.maximum(inner.min(axis=1), 1e-12)
+            if last or not uneven.any():
+                break
+            parted = np.linspace(self._t[:-1][uneven], self._t[1:][uneven], _PARTS + 1)[1:-1]
+            self._t = np.sort(np.concatenate([self._t, parted.ravel()]))
         self._speed = np.maximum(speed[len(nodes) :], 1e-12)
-        steps = (speed[: len(nodes)].reshape(-1, len(x)) * w).sum(axis=1) * half
-        self._along = np.concatenate([[0.0], np.cumsum(steps)])
+        self._along = np.concatenate([[0.0], np.cumsum((inner * w).sum(axis=1) * half)])
 
     def parameters(self, fractions: Array, quick: bool = False) -> Array:
         """Parameters at fractions (0 to 1): within about 1e-10 of the length, or 1e-6 when ``quick``.

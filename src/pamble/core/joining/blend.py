@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -73,10 +73,13 @@ def build_blend(a: Edge, b: Edge, spec: BlendSpec, diagonal: float | None = None
     trials: list[Trial] = []
     for knots in _candidates(sides, spec):
         surface = cascade(sides, spec, row_space(spec.degree, knots, sides[0].closed), diagonal)
-        first, second = (residual(surface, sides[i], i, diagonal, orders[i]) for i in (0, 1))
-        ratio = max(first.ratio(spec.continuity[0]), second.ratio(spec.continuity[1]))
-        trials.append(Trial(surface.spans[0], surface.control.shape[0], ratio, (first, second)))
-        up_to_g2 = [r.ratio(min(2, g)) for r, g in zip((first, second), spec.continuity, strict=True)]
+        met = _met(surface, sides, diagonal, orders)
+        if _worst(met, spec) <= 1.0:
+            # It counts only if it holds between the samples too.
+            met = _met(surface, sides, diagonal, orders, closed_in=True)
+        ratio = _worst(met, spec)
+        trials.append(Trial(surface.spans[0], surface.control.shape[0], ratio, met))
+        up_to_g2 = [r.ratio(min(2, g)) for r, g in zip(met, spec.continuity, strict=True)]
         score = 1e3 * max(*up_to_g2, 1.0) + ratio
         if best is None or score < 0.95 * best[0] or ratio <= 1.0:
             best = (score, surface)
@@ -85,7 +88,8 @@ def build_blend(a: Edge, b: Edge, spec: BlendSpec, diagonal: float | None = None
     if best is None:
         raise BlendError("No spans are left to try.")
     surface = best[1]
-    one, two = (residual(surface, sides[i], i, diagonal, orders[i], closed_in=True) for i in (0, 1))
+    held = trials[-1].ratio <= 1.0
+    one, two = trials[-1].residuals if held else _met(surface, sides, diagonal, orders, closed_in=True)
     warnings = shape_warnings(surface, spec)
     if min(t.ratio for t in trials) > 1.0 and spec.spans is None:
         warnings.append(
@@ -93,6 +97,18 @@ def build_blend(a: Edge, b: Edge, spec: BlendSpec, diagonal: float | None = None
             f"{surface.spans[0]} spans: look at the edges and the primaries for waves."
         )
     return _finish(surface, sides, (one, two), tuple(trials), warnings)
+
+
+def _met(
+    surface: Surface, sides: tuple[Side, Side], diagonal: float, orders: Sequence[int], closed_in: bool = False
+) -> tuple[Residual, Residual]:
+    """How the blend meets both sides."""
+    first, second = (residual(surface, sides[i], i, diagonal, orders[i], closed_in=closed_in) for i in (0, 1))
+    return first, second
+
+
+def _worst(met: tuple[Residual, Residual], spec: BlendSpec) -> float:
+    return max(r.ratio(g) for r, g in zip(met, spec.continuity, strict=True))
 
 
 def preview_blend(a: Edge, b: Edge, spec: BlendSpec, knots: Array) -> Blend:

@@ -29,6 +29,9 @@ _TABLE = np.linspace(0.0, 1.0, 161)
 _BESIDE = 0.05
 """Share of an edge's length beside it in which the faces are looked at where nothing lies between them."""
 
+_FOLDED = 150.0
+"""Angle in degrees above which a face folds back rather than meets another at a crease."""
+
 _GAPING = 0.005
 """Share of the part's diagonal by which edges may miss each other that were meant to meet."""
 
@@ -85,6 +88,8 @@ def trace(
     measured = measure_seam(seam, diagonal, order=3)
     aim = meant(measured) if target is None else target
     strips = [s for s in (strip_between(faces, seams, seam, 0), strip_between(faces, seams, seam, 1)) if s is not None]
+    # A face that meets one of the two at a crease is no blend between them.
+    strips = [s for s in strips if all(meant(measure_seam(x[3], diagonal)) > 0 for x in s.sides)]
     if strips:
         return _blended(faces, min(strips, key=lambda s: s.width), seam, measured, aim, target, diagonal, limits)
     return _meeting(faces, seam, measured, aim, diagonal, limits)
@@ -93,7 +98,7 @@ def trace(
 def meant(measured: MeasuredSeam) -> int:
     """The continuity that a seam was meant to have, by how near to it it comes: common practice, no published
     source."""
-    if measured.worst["angle"].value > CREASE:
+    if CREASE < np.median(measured.figures.angle) < _FOLDED:
         return 0
     return 2 if np.median(measured.figures.curvature) < 20.0 else 1
 
@@ -177,7 +182,8 @@ def _meeting(
     length = float(norm(np.diff(points, axis=0)).sum())
     now, cause = find_cause(a, b, _BESIDE * length, diagonal)
     over = _over(measured, aim, limits)
-    if aim > 0 and not over:
+    if not over and (aim > 0 or (cause is not None and cause.healed > CALM)):
+        # A curved edge may need many spans of its own: only what becomes calm was spoiled.
         cause = None
     elif over and (cause is None or now.predicted <= CALM):
         have = [int(e.space.spans) for e in (seam.a, seam.b)]
@@ -196,6 +202,7 @@ def _over_gap(faces: Sequence[Face], number: int, edge: Edge, diagonal: float) -
     sides = pair_edges(edge, far, False)
     lines = [Line(side.edge, _law(side.edge, side.parameters(_TABLE))) for side in sides]
     now, cause = find_cause(lines[0], lines[1], width, diagonal)
+    cause = None if cause is not None and cause.healed > CALM else cause
     crease = _crease(now.angle)
     return Trace((number, other), (edge.name, far.name), None, 0, None, crease, (now.predicted, None), cause)
 

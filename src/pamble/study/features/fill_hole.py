@@ -140,7 +140,7 @@ def _handles(laid: LaidOut, params: FillParams) -> tuple[PartHandle, ...]:
 _PARTS = (("gap", "mm"), ("angle", "°"), ("curvature", "%"))
 
 KIND = FeatureKind(
-    "fill", "Fill", "tertiary", FillParams, run, "corners",
+    "fill_hole", "Fill", "tertiary", FillParams, run, "corners",
     "Pick an edge of the hole, then all round it.", makes="face",
     doing="Choose a layout; drag its hub on the part. Enter keeps it, Esc drops it.",
     figures=(
