@@ -14,7 +14,7 @@ from pamble.cli.patch import continuities
 from pamble.core.checks.report import describe_face
 from pamble.core.checks.seams import part_diagonal
 from pamble.core.corners.calm import unrest
-from pamble.core.corners.corner import SeamInside, lay_out
+from pamble.core.corners.corner import SIDED, SeamInside, lay_out
 from pamble.core.corners.layouts import Layout, proposed
 from pamble.core.errors import GeometryError, PambleError
 from pamble.core.exchange.step import write_step
@@ -24,9 +24,6 @@ from pamble.core.patches.hole import find_hole
 from pamble.core.patches.loop import Asked, Corner
 from pamble.core.patches.trimmed import trimmed_patch
 from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP
-
-_LAID_OUT = range(3, 9)
-"""Sides of a hole that can be laid out."""
 
 
 @dataclass(frozen=True)
@@ -116,7 +113,7 @@ def _wanted(layout: str, sides: int) -> list[tuple[str, Sequence[Layout] | None]
     """What to try: words, and layouts, or None for one trimmed patch. Raises `PambleError`."""
     if layout == "single":
         return [("single", None)]
-    if sides not in _LAID_OUT:
+    if sides not in SIDED:
         if layout == "auto":
             return [("single", None)]
         raise PambleError(f"The hole has {sides} sides: three to eight can be laid out, others are filled by single.")

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+
+import numpy as np
 
 from pamble.core.arrays import Array
 from pamble.core.checks.measured import measure_seams, sample_seam
@@ -25,12 +27,15 @@ from pamble.core.ticking import tick
 SIDES = ("v0", "u1", "v1", "u0")
 """The sides of a patch in their order round it."""
 
+SIDED = range(3, 9)
+"""Sides of a hole that can be laid out."""
+
 _MOST_SPANS = 3
 _MEETS = 20.0
 """Worst figure over its aim up to which one surface over the hole shows the shape that its sides ask for."""
 
-_PATIENCE = 1.5
-"""Worst figure over its aim up to which more spans are still worth a try on a layout that is not the first."""
+_HOPELESS = 5.0
+"""Worst figure over its aim from which more spans are not worth a try on a layout that is not the first."""
 
 
 @dataclass(frozen=True)
@@ -93,6 +98,8 @@ def lay_out(
     figures are closed in on between the samples. Raises `GeometryError` for sides
     that do not close, and where every layout folds.
     """
+    if len(asked) not in SIDED:
+        raise GeometryError(f"A hole of {len(asked)} sides cannot be laid out: fill it by one trimmed patch.")
     c = chain(asked)
     for i, meets in enumerate(c.joined):
         if not meets:
@@ -151,7 +158,7 @@ def _tried(
             one = _try(rim, layout, degree, k, centre, ground)
             if one is not None and (best is None or _rank(one) < _rank(best)):
                 best = one
-            if one is not None and (one.worst <= 1.0 or (out and one.worst > _PATIENCE**4)):
+            if one is not None and (one.worst <= 1.0 or (out and one.worst > _HOPELESS)):
                 break
         if best is not None:
             out.append(best)
@@ -163,9 +170,9 @@ def _tried(
     calmest = min((t.unrest for t in sound), default=1.0)
     fewest = min((t.cvs for t in sound), default=1)
     scored = [
-        t
-        if t.surfaces is None
-        else _scored(t, max(t.worst, 1.0) * (t.unrest / max(calmest, 1e-12)) * (t.cvs / fewest) ** 0.25)
+        replace(t, score=max(t.worst, 1.0) * (t.unrest / max(calmest, 1e-12)) * (t.cvs / fewest) ** 0.25)
+        if t.surfaces is not None
+        else t
         for t in out
     ]
     return sorted(scored, key=lambda t: (t.score is None, t.score or 0.0))
@@ -173,10 +180,6 @@ def _tried(
 
 def _rank(t: Tried) -> tuple[bool, float]:
     return t.surfaces is None, t.worst
-
-
-def _scored(t: Tried, score: float) -> Tried:
-    return Tried(t.layout, t.spans, t.cvs, t.worst, t.unrest, t.surfaces, score)
 
 
 def _try(
@@ -189,7 +192,7 @@ def _try(
         if made is None or made.worst > 1.0:
             free = fit_net(rim, net, start, centre=centre)
             made = free if made is None or free.worst < made.worst else made
-    except PambleError:
+    except (PambleError, np.linalg.LinAlgError):
         return None
     surfaces = tuple(net.surfaces(made.control))
     cvs = len(surfaces) * net.n**2

@@ -86,7 +86,7 @@ def fit_net(
         taken += 1
         near = matrix + np.eye(len(matrix)) / (step * spacing) ** 2
         trial = control + solve(near, right).reshape(-1, 3)
-        feet = [r.foot if isinstance(r, OuterArc) else None for r in rows]
+        places = [r.place if isinstance(r, OuterArc) else None for r in rows]
         new = look(trial)
         if np.isfinite(new[2]) and new[2] < value and _upright(net, control, trial):
             settled = new[3] < _ENOUGH or (new[2] > 0.98 * value and new[3] > 0.95 * worst)
@@ -95,9 +95,9 @@ def fit_net(
                 break
             step *= 3.0
             continue
-        for r, foot in zip(rows, feet, strict=True):
-            if isinstance(r, OuterArc) and foot is not None:
-                r.foot = foot
+        for r, place in zip(rows, places, strict=True):
+            if isinstance(r, OuterArc) and place is not None:
+                r.place = place
         step *= 0.2
         if step < _LEAST_STEP:
             break

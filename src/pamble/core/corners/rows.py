@@ -12,7 +12,7 @@ import numpy as np
 
 from pamble.core.arrays import Array, IntArray, cross, dot, norm, unit
 from pamble.core.corners.net import Net
-from pamble.core.corners.rim import Rim
+from pamble.core.corners.rim import Ground, Rim
 from pamble.core.patches.conditions import spread
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.differential import normals
@@ -56,6 +56,22 @@ def turned(bend: Array, v: Array) -> Array:
     return np.asarray(np.einsum("mij,mj->mi", bend, v))
 
 
+_STEP = 1e-3
+"""Share of a side over which its pace is taken."""
+
+
+@dataclass(frozen=True)
+class Place:
+    """Where a rim is on its neighbour: feet on the surface; shares (m,) of the edge, with points and unit tangents
+    there.
+    """
+
+    foot: Ground
+    share: Array
+    point: Array
+    tangent: Array
+
+
 class OuterArc:
     """A stretch of the rim: the patch meets the neighbour with G0, G1 or G2, as its side asks."""
 
@@ -69,8 +85,13 @@ class OuterArc:
             (net.along[k][:, :, None] * net.inward[b]).reshape(len(s), -1)
             for k, b in ((0, 0), (1, 0), (0, 1), (0, 2), (2, 0), (1, 1))
         )
-        self.ground = rim.at(a.side, a.t0 + (a.t1 - a.t0) * s)
-        self.anchor, self.foot = self.ground.point, self.ground
+        share = a.t0 + (a.t1 - a.t0) * s
+        self.ground = rim.at(a.side, share)
+        self.anchor = self.ground.point
+        self.place = Place(self.ground, share, self.anchor, self.ground.tangent)
+        near = np.clip(np.stack([share - _STEP, share + _STEP]), 0.0, 1.0)
+        side = rim.sides[a.side]
+        self.pace = norm(side.points(near[1]) - side.points(near[0])) / (near[1] - near[0])
         self.root = np.sqrt(w)
         fixed = np.zeros(len(s), dtype=bool)
         for end, vertex in ((0, a.start), (-1, a.end)):
@@ -79,15 +100,17 @@ class OuterArc:
         self.drift = np.where(fixed, aims.gap, aims.across)
 
     def project(self, control: Array) -> None:
-        """Find the feet of the rim on the neighbour."""
-        self.foot = self.rim.feet(self.side, self.value @ control[self.ids], self.foot)
+        """Find the feet of the rim on the neighbour, and on its edge: what slides along that must not lead off it."""
+        points, before, side = self.value @ control[self.ids], self.place, self.rim.sides[self.side]
+        share = np.clip(before.share + dot(before.tangent, points - before.point) / self.pace, 0.0, 1.0)
+        foot = self.rim.feet(self.side, points, before.foot)
+        self.place = Place(foot, share, side.points(share), side.tangents(share))
 
     def rows(self, control: Array) -> Block:
-        x, o, f = control[self.ids], self.aims, self.foot
+        x, o, f = control[self.ids], self.aims, self.place.foot
         c, c1, d, e = (m @ x for m in (self.value, self.along, self.across, self.second))
-        n, t = f.normal, self.ground.tangent
+        n, t = f.normal, self.place.tangent
         q = cross(n, t)
-        gap = c - self.anchor
         perp = norm(cross(unit(c1), d))
 
         def moving(v: Array) -> Array:
@@ -97,8 +120,8 @@ class OuterArc:
         r = self.root
         parts = [
             (spread(self.value, n), -dot(n, c - f.point), r / o.gap),
-            (spread(self.value, q), -dot(q, gap), r / self.drift),
-            (spread(self.value, t), -dot(t, gap), r / self.slide),
+            (spread(self.value, q), -dot(q, c - self.place.point), r / self.drift),
+            (spread(self.value, t), -dot(t, c - self.anchor), r / self.slide),
         ]
         figures = [parts[0][1] / o.gap, parts[1][1] / self.drift]
         if self.order > 0:

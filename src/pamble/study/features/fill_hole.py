@@ -10,7 +10,7 @@ import numpy as np
 from pydantic import Field
 
 from pamble.core.arrays import Array
-from pamble.core.corners.corner import LaidOut, lay_out
+from pamble.core.corners.corner import SIDED, LaidOut, lay_out
 from pamble.core.corners.layouts import Layout, proposed
 from pamble.core.errors import GeometryError
 from pamble.core.patches.boundary import SideFigures
@@ -92,7 +92,7 @@ def _met(params: FillParams, sides: Sequence[SideFigures], slots: Sequence[str])
 
 def _chosen(layout: str, count: int) -> Sequence[Layout]:
     """The layouts to try. Raises `GeometryError` for a hole that has none of the kind."""
-    if not 3 <= count <= 8:
+    if count not in SIDED:
         raise GeometryError(f"A hole of {count} sides cannot be laid out: fill it by one trimmed patch.")
     ways = proposed(count)
     hubs = [w for w in ways if w.hub is not None]
