@@ -23,7 +23,7 @@ def blended(faces: list[Face], names: tuple[str, str], spans: int | None) -> lis
     return [*faces, Face(build_blend(a, b, BlendSpec(spans=spans), part_diagonal(faces)).surface)]
 
 
-@pytest.mark.parametrize("seed", range(6))
+@pytest.mark.parametrize("seed", range(4))
 @pytest.mark.parametrize("way", WAYS)
 def test_the_planted_cause_is_found_over_a_gap_and_behind_a_blend_that_cannot_follow(way, seed):
     faces, names, who = panels(np.random.default_rng(100 + seed), way)
