@@ -107,6 +107,8 @@ def test_the_hub_is_held_where_it_is_put_and_the_seams_still_hold():
     assert np.linalg.norm(held.faces[0].surface.control[0, -1] - to) < 0.05
     assert worst(held)[1] < 0.003
     assert worst(held)[2] < 0.8
+    with pytest.raises(GeometryError, match="from the middle of the hole, the patches fold"):
+        lay_out(asked, 500.0, [free.layout], centre=hub + 600)
 
 
 def test_a_turned_part_is_filled_alike():

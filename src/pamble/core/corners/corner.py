@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from pamble.core.arrays import Array
+from pamble.core.arrays import Array, norm
 from pamble.core.checks.measured import measure_seams, sample_seam
 from pamble.core.checks.seams import Seam
 from pamble.core.corners.calm import unrest
@@ -113,6 +113,12 @@ def lay_out(
     ground = _ground(c, diagonal) if centre is None else None
     tried = _tried(rim, ways, layouts is None, degree, spans, centre, ground)
     best = tried[0]
+    if best.surfaces is None and centre is not None:
+        away = float(norm(centre - rim.middle))
+        raise GeometryError(
+            f"With the hub there, {away:.1f} mm from the middle of the hole, the patches fold: put it nearer to "
+            f"({', '.join(f'{x:.1f}' for x in rim.middle)}) mm."
+        )
     if best.surfaces is None:
         raise GeometryError("Every layout folds over this hole: fill it by one trimmed patch, or split its sides.")
     faces = tuple(Face(s) for s in best.surfaces)

@@ -31,7 +31,7 @@ class Ground:
 
 
 class Rim:
-    """The sides of a hole in order. size: their mean length, mm."""
+    """The sides of a hole in order. size: their mean length, mm; middle: of the points on them, (3,)."""
 
     def __init__(self, sides: Sequence[Placed]) -> None:
         self.sides = [p.side for p in sides]
@@ -42,7 +42,9 @@ class Rim:
             into = cross(side.at(middle).normal, side.tangents(middle))
             self._sense.append(1.0 if float(dot(into, side.outward(middle))[0]) > 0 else -1.0)
         s = np.linspace(0, 1, 21)
-        self.size = float(np.mean([norm(np.diff(x.points(s), axis=0)).sum() for x in self.sides]))
+        lines = [x.points(s) for x in self.sides]
+        self.size = float(np.mean([norm(np.diff(line, axis=0)).sum() for line in lines]))
+        self.middle = np.vstack(lines).mean(axis=0)
 
     def at(self, side: int, s: Array) -> Ground:
         """The neighbour at shares (m,) of a side."""
