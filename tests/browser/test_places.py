@@ -3,6 +3,7 @@
 import json
 import re
 import urllib.request
+from itertools import product
 
 import numpy as np
 import pytest
@@ -31,12 +32,12 @@ def params(desk: Desk, kind: str) -> dict:
 def spot(desk: Desk, words: str, start: tuple[int, int], area: int = 14) -> tuple[int, int]:
     """Where near a place the pointer catches something, as a hand would feel for it."""
     status = desk.page.get_by_role("status", name="Under the pointer")
-    for dx in range(-area, area + 1, 4):
-        for dy in range(-area, area + 1, 4):
-            desk.page.mouse.move(start[0] + dx, start[1] + dy)
-            desk.page.wait_for_timeout(40)
-            if words in status.inner_text():
-                return start[0] + dx, start[1] + dy
+    steps = range(-area, area + 1, 4)
+    for wait, dx, dy in product((40, 200), steps, steps):
+        desk.page.mouse.move(start[0] + dx, start[1] + dy)
+        desk.page.wait_for_timeout(wait)
+        if words in status.inner_text():
+            return start[0] + dx, start[1] + dy
     raise AssertionError(f"{words} was not caught near {start}")
 
 
