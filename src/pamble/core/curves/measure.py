@@ -110,6 +110,11 @@ class LengthMap:
         self._speed = np.maximum(speed[len(nodes) :], 1e-12)
         self._along = np.concatenate([[0.0], np.cumsum((inner * w).sum(axis=1) * half)])
 
+    @property
+    def total(self) -> float:
+        """Arc length of the curve, mm."""
+        return float(self._along[-1])
+
     def parameters(self, fractions: Array, quick: bool = False) -> Array:
         """Parameters at fractions (0 to 1): within about 1e-10 of the length, or 1e-6 when ``quick``.
 
@@ -209,14 +214,8 @@ def curve_facts(curve: Curve, quick: bool = False) -> CurveFacts:
         turns = jets.point[:-1][signed[1:] * signed[:-1] < 0]
     else:
         turns = curve_points(curve, _inflections(curve, t, jets.bend))
-    length = _chord_length(jets.point) if quick else curve_length(curve)
+    length = LengthMap(curve).total if quick else curve_length(curve)
     return CurveFacts(length, most, None if straight else 1.0 / most, place, turns, humps)
-
-
-def _chord_length(points: Array) -> float:
-    """Arc length from an odd number of points at even steps: chords of one and two steps, extrapolated (Richardson)."""
-    fine, coarse = (float(norm(np.diff(p, axis=0)).sum()) for p in (points, points[::2]))
-    return fine + (fine - coarse) / 3
 
 
 @dataclass(frozen=True)
