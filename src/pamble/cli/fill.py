@@ -14,8 +14,8 @@ from pamble.cli.patch import continuities
 from pamble.core.checks.report import describe_face
 from pamble.core.checks.seams import part_diagonal
 from pamble.core.corners.calm import unrest
-from pamble.core.corners.corner import SIDED, SeamInside, lay_out
-from pamble.core.corners.layouts import Layout, proposed
+from pamble.core.corners.corner import SeamInside, lay_out
+from pamble.core.corners.layouts import SIDED, Layout, of_kind
 from pamble.core.errors import GeometryError, PambleError
 from pamble.core.exchange.step import write_step
 from pamble.core.faces.face import Face
@@ -74,8 +74,13 @@ def fill(given: Namespace) -> tuple[dict[str, Any], str]:
         {"layout": m.layout, "patches": len(m.faces), "cvs": m.cvs, "worst_over_aim": m.worst, "unrest": u}
         for m, u in zip(made, light, strict=True)
     ]
-    fewest = min(m.cvs for m in made)
-    best = min(made, key=lambda m: max(m.worst, 1.0) * (m.cvs / fewest) ** 0.25)
+    fewest, calmest = min(m.cvs for m in made), min((u for u in light if u is not None), default=1.0)
+    # Ranked as layouts are; a trimmed patch, whose light is not compared, counts as calm.
+    scores = [
+        max(m.worst, 1.0) * (1.0 if u is None else u / max(calmest, 1e-12)) * (m.cvs / fewest) ** 0.25
+        for m, u in zip(made, light, strict=True)
+    ]
+    best = made[int(np.argmin(scores))]
     known = {f.name for f in found}
     items = []
     for face in best.faces:
@@ -111,23 +116,13 @@ def fill(given: Namespace) -> tuple[dict[str, Any], str]:
 
 def _wanted(layout: str, sides: int) -> list[tuple[str, Sequence[Layout] | None]]:
     """What to try: words, and layouts, or None for one trimmed patch. Raises `PambleError`."""
-    if layout == "single":
-        return [("single", None)]
-    if sides not in SIDED:
-        if layout == "auto":
-            return [("single", None)]
-        raise PambleError(f"The hole has {sides} sides: three to eight can be laid out, others are filled by single.")
-    ways = proposed(sides)
-    hubs = [w for w in ways if w.hub is not None]
+    single: list[tuple[str, Sequence[Layout] | None]] = [("single", None)]
+    if layout == "single" or (layout == "auto" and sides not in SIDED):
+        return single
     if layout == "auto":
-        return [("single", None), *((w.name, [w]) for w in [*ways[: 1 + (sides == 4)]])]
-    chosen = {"spokes": hubs[:1], "all": ways, "two": [w for w in ways if w.name.startswith("two")]}.get(
-        layout, [w for w in ways if w.name == layout]
-    )
-    if not chosen:
-        known = ", ".join(["single", "spokes", "all", *(w.name for w in ways)])
-        raise PambleError(f"A hole of {sides} sides has no layout {layout!r}: there are {known}.")
-    return [(w.name, [w]) for w in chosen]
+        ways = [*(of_kind(sides, "four") if sides == 4 else []), *of_kind(sides, "spokes")]
+        return [*single, *((w.name, [w]) for w in ways)]
+    return [(w.name, [w]) for w in of_kind(sides, layout)]
 
 
 def _single(asked: list[Asked], diagonal: float, degree: int) -> _Filling:

@@ -104,7 +104,7 @@ def _parser() -> _Parser:
     fill.add_argument("--continuity", default="G2", help="G0 to G2 to all faces round the hole")
     fill.add_argument(
         "--layout", default="auto",
-        help="auto, single, four, spokes, two, all, or a layout by its name; a wrong one lists those there are",
+        help="auto, single, four, spokes, corners, two, all, or a layout by name; a wrong one lists them",
     )  # fmt: skip
     fill.add_argument("--hub", metavar="x,y,z", help="where the spokes of a layout meet")
     fill.add_argument("--degree", type=int, default=5, choices=range(3, 10), metavar="3..9")

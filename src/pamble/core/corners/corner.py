@@ -12,7 +12,7 @@ from pamble.core.checks.measured import measure_seams, sample_seam
 from pamble.core.checks.seams import Seam
 from pamble.core.corners.calm import unrest
 from pamble.core.corners.fit import fit_net
-from pamble.core.corners.layouts import Layout, proposed
+from pamble.core.corners.layouts import Layout, of_kind
 from pamble.core.corners.net import Net
 from pamble.core.corners.reference import laid_on, reference
 from pamble.core.corners.rim import Rim
@@ -26,9 +26,6 @@ from pamble.core.ticking import tick
 
 SIDES = ("v0", "u1", "v1", "u0")
 """The sides of a patch in their order round it."""
-
-SIDED = range(3, 9)
-"""Sides of a hole that can be laid out."""
 
 _MOST_SPANS = 3
 _MEETS = 20.0
@@ -98,8 +95,6 @@ def lay_out(
     figures are closed in on between the samples. Raises `GeometryError` for sides
     that do not close, and where every layout folds.
     """
-    if len(asked) not in SIDED:
-        raise GeometryError(f"A hole of {len(asked)} sides cannot be laid out: fill it by one trimmed patch.")
     c = chain(asked)
     for i, meets in enumerate(c.joined):
         if not meets:
@@ -108,7 +103,7 @@ def lay_out(
         raise GeometryError("Laid out in patches, every side of a hole is an edge of a face, not a lone curve.")
     found = corners(c, diagonal)
     rim = Rim(c.sides)
-    ways = proposed(len(asked)) if layouts is None else layouts
+    ways = of_kind(len(asked), "all") if layouts is None else layouts
     # A hub that is put somewhere makes a shape of its own.
     ground = _ground(c, diagonal) if centre is None else None
     tried = _tried(rim, ways, layouts is None, degree, spans, centre, ground)

@@ -112,6 +112,34 @@ def proposed(count: int) -> list[Layout]:
     return found
 
 
+SIDED = range(3, 9)
+"""Sides of a hole that can be laid out."""
+
+KINDS = ("four", "spokes", "corners", "two", "all")
+"""Words for kinds of layouts."""
+
+
+def of_kind(count: int, kind: str) -> list[Layout]:
+    """Layouts of a hole by a word: one patch for four sides; spokes from all middles; spokes from corners too, as many
+    as there can be; two patches; all; or one by its name. Raises `GeometryError` with those there are.
+    """
+    if count not in SIDED:
+        raise GeometryError(f"A hole of {count} sides cannot be laid out: fill it by one trimmed patch.")
+    ways = proposed(count)
+    hubs = [w for w in ways if w.hub is not None]
+    most = max((len(w.patches) for w in hubs[1:]), default=0)
+    found = {
+        "spokes": hubs[:1],
+        "corners": [w for w in hubs[1:] if len(w.patches) == most],
+        "two": [w for w in ways if w.hub is None and len(w.patches) == 2],
+        "all": ways,
+    }.get(kind, [w for w in ways if w.name == kind])
+    if not found:
+        known = ", ".join([*KINDS, *(w.name for w in ways)])
+        raise GeometryError(f"A hole of {count} sides has no layout {kind!r}: there are {known}.")
+    return found
+
+
 def _rings(total: int) -> Iterator[tuple[int, ...]]:
     """Places of spokes round a hub, in half sides from the first corner, rising."""
 

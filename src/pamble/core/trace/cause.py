@@ -12,7 +12,7 @@ import numpy as np
 
 from pamble.core.arrays import Array, norm
 from pamble.core.trace.signals import Line, Signals, signals, uneven
-from pamble.core.trace.spans import SAMPLES, left
+from pamble.core.trace.spans import SAMPLES, left, peak
 
 Kind = Literal["pairing", "edge", "corner", "crease", "primary", "spans", "made"]
 """pairing: points of both edges that belong together are not paired. edge: it is more complex than it need be. corner:
@@ -107,7 +107,8 @@ def _shift(lines: tuple[Line, Line], evenly: tuple[Line, Line], now: Signals) ->
     length = [float(norm(np.diff(x.point, axis=0)).sum()) for x in (now.a, now.b)]
     away = [x.at(SAMPLES) - y.at(SAMPLES) for x, y in zip(lines, evenly, strict=True)]
     shift = np.maximum(np.abs(away[0]) * length[0], np.abs(away[1]) * length[1])
-    return float(shift.max()), "mm", int(np.argmax(shift))
+    most, sample = peak(shift)
+    return most, "mm", sample
 
 
 def _figure(kind: Kind, side: int | None, now: Signals, a: Line, b: Line) -> tuple[float, str, int]:
@@ -116,14 +117,15 @@ def _figure(kind: Kind, side: int | None, now: Signals, a: Line, b: Line) -> tup
     if kind == "edge":
         calm = signals(replace(a, smooth=True), replace(b, smooth=True), now.diagonal)
         off = norm(seen.point - (calm.b if side == 1 else calm.a).point)
-        return float(off.max()), "mm", int(np.argmax(off))
+        most, sample = peak(off)
+        return most, "mm", sample
     if kind == "crease":
         figure, sample = uneven(now.angle)
         return float(np.degrees(figure)), "degree", sample
     if kind == "corner":
         rest = np.maximum(left(1, now.a.normal), left(1, now.b.normal))
         ends = (SAMPLES < _CORNER) | (SAMPLES > 1.0 - _CORNER)
-        rest = np.where(ends, rest, 0.0)
-        return float(np.degrees(rest.max())), "degree", int(np.argmax(rest))
-    rest = left(1, seen.normal)
-    return float(np.degrees(rest.max())), "degree", int(np.argmax(rest))
+        most, sample = peak(np.where(ends, rest, 0.0))
+        return float(np.degrees(most)), "degree", sample
+    most, sample = peak(left(1, seen.normal))
+    return float(np.degrees(most)), "degree", sample

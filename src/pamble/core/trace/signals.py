@@ -18,7 +18,7 @@ from pamble.core.spline.closest import to_surface
 from pamble.core.spline.differential import Jet, jet
 from pamble.core.spline.evaluate import curve_points, surface_derivatives, surface_grid
 from pamble.core.spline.surface import Surface
-from pamble.core.trace.spans import SAMPLES, fitted, left, needed
+from pamble.core.trace.spans import SAMPLES, fitted, left, needed, peak
 
 NORMAL = np.radians(0.005)
 """Tolerances by which spans are counted: radians for normals and the crease angle, mm for edge and gap, a share of the
@@ -190,5 +190,4 @@ def signals(a: Line, b: Line, diagonal: float, s: Array = SAMPLES) -> Signals:
 
 def uneven(angle: Array) -> tuple[float, int]:
     """Unevenness of a crease angle: its largest distance from the calmest law, one span of degree 5, and the sample."""
-    away = np.abs(angle - fitted(1, angle))
-    return float(away.max()), int(np.argmax(away))
+    return peak(np.abs(angle - fitted(1, angle)))

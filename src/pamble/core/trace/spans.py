@@ -46,6 +46,19 @@ def left(spans: int, rows: Array, along: Array | None = None) -> Array:
     return norm(rest if along is None else rest - dot(rest, along)[:, None] * along)
 
 
+def peak(values: Array) -> tuple[float, int]:
+    """The largest value of a smooth row and the sample nearest to it: between samples it is a parabola's through
+    three."""
+    i = int(np.argmax(values))
+    top = float(values[i])
+    if 0 < i < len(values) - 1:
+        before, after = float(values[i - 1]), float(values[i + 1])
+        bend = before - 2.0 * top + after
+        if bend < 0.0:
+            top -= (after - before) ** 2 / (8.0 * bend)
+    return top, i
+
+
 def needed(rows: Array, tolerance: Array | float, along: Array | None = None) -> int:
     """Fewest even spans of degree 5 that hold the rows within the tolerance."""
     return fewest(lambda n: bool((left(n, rows, along) <= tolerance).all()))

@@ -22,6 +22,7 @@ from pamble.core.spline.closest import to_curve
 from pamble.core.tolerances import DEFAULT, SEAM_SEARCH, Tolerances
 from pamble.core.trace.cause import CALM, Cause, Kind, find_cause
 from pamble.core.trace.signals import Line, uneven
+from pamble.core.trace.spans import peak
 from pamble.core.trace.strip import Strip, nearest, strip_between
 
 _TABLE = np.linspace(0.0, 1.0, 161)
@@ -256,4 +257,4 @@ def _law(edge: Edge, t: Array) -> Callable[[Array], Array]:
 def _crease(angle: Array) -> tuple[float, float, float]:
     """Least and largest angle in degrees, and its unevenness."""
     size = np.degrees(np.abs(angle))
-    return float(size.min()), float(size.max()), float(np.degrees(uneven(angle)[0]))
+    return -peak(-size)[0], peak(size)[0], float(np.degrees(uneven(angle)[0]))

@@ -10,9 +10,8 @@ import numpy as np
 from pydantic import Field
 
 from pamble.core.arrays import Array
-from pamble.core.corners.corner import SIDED, LaidOut, lay_out
-from pamble.core.corners.layouts import Layout, proposed
-from pamble.core.errors import GeometryError
+from pamble.core.corners.corner import LaidOut, lay_out
+from pamble.core.corners.layouts import of_kind
 from pamble.core.patches.boundary import SideFigures
 from pamble.core.patches.loop import Asked, Corner
 from pamble.core.patches.trimmed import trimmed_patch
@@ -24,7 +23,8 @@ from pamble.study.features.handles import move
 from pamble.study.features.sides import MOST, SidesParams
 from pamble.study.references import EdgeRef, Place
 
-_LAID_OUT = ("spokes", "corners", "two", "best")
+_KINDS = {"spokes": "spokes", "corners": "corners", "two": "two", "best": "all"}
+"""Layouts of the choice by the core's words; one trimmed patch is none."""
 
 
 class FillParams(SidesParams):
@@ -51,14 +51,20 @@ def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
     inputs.different(params.edges)
     asked = [Asked(inputs.edge(ref), order) for ref, order in zip(params.edges, params.orders(), strict=True)]
     diagonal = max(inputs.edge(ref).surface.diagonal for ref in params.edges)
-    if params.layout not in _LAID_OUT:
+    if params.layout not in _KINDS:
         made = trimmed_patch(asked, diagonal, params.degree, params.spans)
         facts = _facts("one patch, trimmed", made.sides, made.corners, made.face.surface.spans[0])
         met = _met(params, made.sides, [""] * len(made.sides))
         return Made({"": Shape(made.face)}, seams=met, facts=facts, warnings=made.warnings)
     hub = None if params.hub is None else inputs.point(params.hub)
     laid = lay_out(
-        asked, diagonal, _chosen(params.layout, len(asked)), params.degree, params.spans, hub, not context.preview
+        asked,
+        diagonal,
+        of_kind(len(asked), _KINDS[params.layout]),
+        params.degree,
+        params.spans,
+        hub,
+        not context.preview,
     )
     facts = _facts(laid.layout.name, laid.sides, laid.corners, laid.tried[0].spans)
     facts["inside"] = [{"angle": s.angle, "curvature": s.curvature} for s in laid.inside]
@@ -88,23 +94,6 @@ def _met(params: FillParams, sides: Sequence[SideFigures], slots: Sequence[str])
         DeclaredSeam(s.patch_side, refs[s.number].feature, refs[s.number].edge, orders[s.number], slot)
         for s, slot in zip(sides, slots, strict=True)
     )
-
-
-def _chosen(layout: str, count: int) -> Sequence[Layout]:
-    """The layouts to try. Raises `GeometryError` for a hole that has none of the kind."""
-    if count not in SIDED:
-        raise GeometryError(f"A hole of {count} sides cannot be laid out: fill it by one trimmed patch.")
-    ways = proposed(count)
-    hubs = [w for w in ways if w.hub is not None]
-    found = {
-        "spokes": hubs[:1],
-        "corners": [w for w in hubs[1:] if len(w.patches) == max(len(x.patches) for x in hubs[1:])] if hubs[1:] else [],
-        "two": [w for w in ways if w.hub is None and len(w.patches) == 2],
-        "best": ways,
-    }[layout]
-    if not found:
-        raise GeometryError(f"A hole of {count} sides has no such layout: take spokes from the middles.")
-    return found
 
 
 def _facts(layout: str, sides: Sequence[SideFigures], corners: Sequence[Corner], spans: int) -> dict[str, Any]:
