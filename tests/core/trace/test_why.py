@@ -6,6 +6,7 @@ import pytest
 from pamble.core.checks.seams import part_diagonal
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
+from pamble.core.faces.frames import frames
 from pamble.core.joining.blend import build_blend
 from pamble.core.joining.spec import BlendSpec
 from pamble.core.trace.cause import find_cause
@@ -103,3 +104,12 @@ def test_turned_and_scaled_parts_have_the_same_cause():
     assert (a.cause.kind, a.cause.side) == (b.cause.kind, b.cause.side) == ("crease", who)
     assert b.crease == pytest.approx(a.crease, abs=1e-6)
     assert b.cause.place == pytest.approx(0.5 * a.cause.place @ q.T + [30, -8, 5], abs=0.5)
+
+
+def test_the_figures_of_a_crease_are_those_between_the_samples():
+    faces, names, _ = panels(np.random.default_rng(3), "crease")
+    found = why(faces, names[0])
+    s = np.linspace(0, 1, 20_001)
+    a, b = (frames(f.edge(n), s, 2, remember=False).normal for f, n in zip(faces, names, strict=True))
+    angle = np.degrees(np.arctan2(np.linalg.norm(np.cross(a, b), axis=1), np.abs((a * b).sum(axis=1))))
+    assert found.crease[:2] == pytest.approx((angle.min(), angle.max()), abs=1e-3)

@@ -151,9 +151,10 @@ class Signals:
         """Angle between both tangent planes, signed along the first edge, radians, (m,)."""
         facing = 1.0 if np.median(dot(self.a.normal, self.b.normal)) > 0 else -1.0
         other = facing * self.b.normal
-        # A wavy edge must not count as a wavy angle: its calm direction says which way is up.
-        along = unit(fitted(_WAY_IN, self.a.tangent))
-        return np.asarray(np.arctan2(dot(cross(self.a.normal, other), along), dot(self.a.normal, other)))
+        # The whole angle counts, and a calm direction only says which way it opens: a wavy edge is no wavy angle.
+        turn = cross(self.a.normal, other)
+        opens = dot(turn, unit(fitted(_WAY_IN, self.a.tangent)))
+        return np.asarray(np.arctan2(np.copysign(norm(turn), opens), dot(self.a.normal, other)))
 
     @cached_property
     def needs(self) -> dict[str, int]:
