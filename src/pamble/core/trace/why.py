@@ -21,7 +21,7 @@ from pamble.core.joining.spec import BlendSpec
 from pamble.core.spline.closest import to_curve
 from pamble.core.tolerances import DEFAULT, SEAM_SEARCH, Tolerances
 from pamble.core.trace.cause import CALM, Cause, Kind, find_cause
-from pamble.core.trace.signals import Line, uneven
+from pamble.core.trace.signals import Line, Signals, uneven
 from pamble.core.trace.spans import peak
 from pamble.core.trace.strip import Strip, nearest, strip_between
 
@@ -153,7 +153,14 @@ def _blended(
             figure = (float(has), "spans") if kind == "spans" else (place.value, unit)
             cause = Cause(kind, None, *figure, place.point, wanted, wanted)
     return Trace(
-        (first, second), (a.name, b.name), strip.face, aim, measured, _crease(now.angle), (now.predicted, has), cause
+        (first, second),
+        (a.name, b.name),
+        strip.face,
+        aim,
+        measured,
+        _crease(now.angle),
+        (_needs(now, cause), has),
+        cause,
     )
 
 
@@ -194,7 +201,7 @@ def _meeting(
         else:
             cause = Cause("made", None, worst.value, unit, worst.point, now.predicted, now.predicted)
     names = (seam.a.name, seam.b.name)
-    return Trace(seam.faces, names, None, aim, measured, _crease(now.angle), (now.predicted, None), cause)
+    return Trace(seam.faces, names, None, aim, measured, _crease(now.angle), (_needs(now, cause), None), cause)
 
 
 def _over_gap(faces: Sequence[Face], number: int, edge: Edge, diagonal: float) -> Trace:
@@ -205,7 +212,7 @@ def _over_gap(faces: Sequence[Face], number: int, edge: Edge, diagonal: float) -
     now, cause = find_cause(lines[0], lines[1], width, diagonal)
     cause = None if cause is not None and cause.healed > CALM else cause
     crease = _crease(now.angle)
-    return Trace((number, other), (edge.name, far.name), None, 0, None, crease, (now.predicted, None), cause)
+    return Trace((number, other), (edge.name, far.name), None, 0, None, crease, (_needs(now, cause), None), cause)
 
 
 def _across(faces: Sequence[Face], number: int, edge: Edge) -> tuple[int, Edge, float]:
@@ -228,6 +235,11 @@ def _across(faces: Sequence[Face], number: int, edge: Edge) -> tuple[int, Edge, 
         raise GeometryError("Nothing runs along this edge: there is no seam and no gap to look into.")
     width, i, e = min(found, key=lambda f: f[0])
     return i, e, width
+
+
+def _needs(now: Signals, cause: Cause | None) -> int:
+    """Spans that are needed here: those that the cause is told with, where there is one."""
+    return now.predicted if cause is None else cause.needs
 
 
 def _against(a: Edge, b: Edge) -> bool:
