@@ -14,6 +14,7 @@ from benchmarks.timing import line, median
 from pamble.core.errors import PambleError
 from pamble.core.faces.face import Face
 from pamble.core.fillets.fillet import Fillet, fillet
+from pamble.core.fillets.strip import Ask
 from pamble.core.spline.knots import surface_part
 from tests.core.fillets.test_fillet import LAWS, slab, turned_away
 
@@ -23,7 +24,7 @@ GAP, ANGLE = 0.002, 0.005
 
 def made(part: Sequence[Face], radius: tuple[float, float]) -> Fillet:
     """The fillet along the first face's edge v1."""
-    return fillet(part, 0, part[0].edge("v1"), radius, diagonal=400.0)
+    return fillet(part, [Ask(0, part[0].edge("v1"), radius)], diagonal=400.0)
 
 
 def told(out: Fillet) -> str:

@@ -11,7 +11,7 @@ from tests.study.slabs import DECK, TRIM, WALL, face, ref, step
 
 
 def study(*steps: dict) -> dict:
-    head = {"format": "pamble-study", "format_version": 2, "name": "Slabs"}
+    head = {"format": "pamble-study", "format_version": 3, "name": "Slabs"}
     return {**head, "features": [face("deck", "Deck", DECK), face("wall", "Wall", WALL), *steps]}
 
 

@@ -89,7 +89,7 @@ def test_dependents_are_found_through_others():
     [
         (lambda d: d[: len(d) // 2], "breaks off"),
         (lambda d: b"[]", "no study file"),
-        (lambda d: d.replace(b'"format_version": 2', b'"format_version": 99'), "version 99"),
+        (lambda d: d.replace(b'"format_version": 3', b'"format_version": 99'), "version 99"),
         (lambda d: d.replace(b'"role": "primary"', b'"role": "boss"'), "role"),
         (lambda d: d.replace(b'"hidden"', b'"hiden"'), "hiden"),
     ],

@@ -42,7 +42,7 @@ class _Filling:
     def worst(self) -> float:
         """The worst of all figures over its aim."""
         inner = [max(s.gap / BLEND_GAP, s.angle / BLEND_ANGLE, s.curvature / BLEND_CURVATURE) for s in self.inside]
-        return max([*(s.ratio for s in self.sides), *inner])
+        return max([*(s.ratio for s in self.sides), *inner], default=np.inf)
 
     @property
     def cvs(self) -> int:

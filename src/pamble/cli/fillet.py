@@ -1,4 +1,4 @@
-"""Fillet the crease of two faces of a STEP file."""
+"""Fillet creases of the faces of a STEP file."""
 
 from __future__ import annotations
 
@@ -13,32 +13,37 @@ from pamble.core.exchange.step import write_step
 from pamble.core.faces.picking import pick_edge
 from pamble.core.fillets.fillet import FilletFace
 from pamble.core.fillets.fillet import fillet as build
+from pamble.core.fillets.strip import Ask
 
 
 def fillet(given: Namespace) -> tuple[dict[str, Any], str]:
-    """Fillet an edge; the output holds all faces, those beside it trimmed, and the fillets as the last."""
+    """Fillet edges; the output holds all faces, those beside them trimmed, and the fillets and balls as the last."""
     if given.section == "chord" and given.chord is None:
         raise PambleError("A fillet of constant width needs that width: --chord, mm.")
-    if given.section != "chord" and given.radius is None:
+    if given.section != "chord" and not given.radius:
         raise PambleError("A fillet needs a radius: --radius, mm.")
     out_path, found, names, faces, problems = taken(given)
     diagonal = part_diagonal(faces)
-    first = pick_edge(faces, named(given.edge, "An edge"), diagonal)
-    start = given.radius if given.radius is not None else given.chord
-    end = start if given.radius_end is None else given.radius_end
-    made = build(faces, first.face, first.edge, (start, end), given.section, given.chord, diagonal)
+    start = _each(given.radius or [given.chord], given.edge, "--radius")
+    end = _each(given.radius_end, given.edge, "--radius-end") if given.radius_end else start
+    picked = [pick_edge(faces, named(text, "An edge"), diagonal) for text in given.edge]
+    radii = zip(start, end, strict=True)
+    asked = [Ask(p.face, p.edge, r, f"fillet{k + 1}") for k, (p, r) in enumerate(zip(picked, radii, strict=True))]
+    made = build(faces, asked, given.section, given.chord, diagonal)
     new = {id(faces[n]): face for n, face in made.changed.items()}
     shapes = [(f.name, new.get(id(f.made), f.shape) if f.made is not None else f.shape) for f in found]
     called: list[str] = []
-    for row in made.faces:
-        called.append(new_name("Fillet", {f.name for f in found} | set(called)))
-        shapes.append((called[-1], row.face))
+    for label, face in [*(("Fillet", row.face) for row in made.faces), *(("Ball", face) for face in made.corners)]:
+        called.append(new_name(label, {f.name for f in found} | set(called)))
+        shapes.append((called[-1], face))
     write_step(shapes, out_path)
-    beside = {made.first, *(row.beside for row in made.faces)}
+    beside = {n for row in made.faces for n in row.beside}
     out = {
         "file": out_path.name,
         "units": {"gap": "mm", "angle": "degree", "curvature": "%", "radius": "mm"},
-        "fillets": [_row(name, row, names, made.first) for name, row in zip(called, made.faces, strict=True)],
+        "fillets": [_row(name, row, names) for name, row in zip(called, made.faces, strict=False)],
+        "balls": called[len(made.faces) :],
+        "corners_left": [list(map(float, p)) for p in made.left],
         "section": given.section,
         "radii": {"least": made.radii[0], "most": made.radii[1]},
         "corners_cut": [names[n] for n in sorted(set(made.changed) - beside)],
@@ -57,13 +62,22 @@ def fillet(given: Namespace) -> tuple[dict[str, Any], str]:
     return out, "\n".join([*lines, *(f"note: {w}" for w in out["warnings"])])
 
 
-def _row(name: str, made: FilletFace, names: list[str], first: int) -> dict[str, Any]:
+def _each(values: list[float], edges: list[str], option: str) -> list[float]:
+    """One value for each edge, of one for all or as many."""
+    if len(values) not in (1, len(edges)):
+        raise PambleError(
+            f"{option} is given once, or once for each of the {len(edges)} edges, not {len(values)} times."
+        )
+    return values * (len(edges) // len(values))
+
+
+def _row(name: str, made: FilletFace, names: list[str]) -> dict[str, Any]:
     f = made.figures
     sides = [
         {
             "face": names[n], "edges": list(made.along[i]),
             "gap": f.gap[i], "angle": f.angle[i], "curvature": f.curvature[i],
         }
-        for i, n in enumerate((first, made.beside))
+        for i, n in enumerate(made.beside)
     ]  # fmt: skip
     return {"name": name, **describe_face(made.face), "radius_error": f.radius, "sides": sides}

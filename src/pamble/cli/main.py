@@ -90,9 +90,11 @@ def _parser() -> _Parser:
 
     fillet = commands.add_parser("fillet", help="fillet the crease of two faces", epilog=EXIT_CODES)
     fillet.add_argument("file")
-    fillet.add_argument("--edge", required=True, metavar="P", help=_EDGE)
-    fillet.add_argument("--radius", type=float, help="mm; at the start of the edge where --radius-end is given too")
-    fillet.add_argument("--radius-end", type=float, help="mm at the end of the edge, linear between")
+    fillet.add_argument("--edge", action="append", required=True, metavar="P", help=f"{_EDGE}; several at once")
+    radius = "mm; one, or one for each edge; at the start of the edge where --radius-end is given too"
+    fillet.add_argument("--radius", type=float, action="append", default=[], help=radius)
+    ending = "mm at the end of the edge, linear between; one, or one for each edge"
+    fillet.add_argument("--radius-end", type=float, action="append", default=[], help=ending)
     fillet.add_argument("--section", default="ball", choices=["ball", "g2", "g3", "chord"])
     fillet.add_argument("--chord", type=float, help="width of a section of that kind, mm")
     fillet.add_argument("-o", "--out", required=True, metavar="OUT.step")

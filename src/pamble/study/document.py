@@ -16,7 +16,7 @@ from pamble.study.storable import check_assets, check_storable
 from pamble.study.stored import Stored
 
 FORMAT: Literal["pamble-study"] = "pamble-study"
-FORMAT_VERSION = 2
+FORMAT_VERSION = 3
 
 Name = Annotated[str, Field(pattern=r"^[A-Za-z_][A-Za-z0-9_]{0,39}$")]
 """Name of a dimension."""

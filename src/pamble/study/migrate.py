@@ -24,7 +24,7 @@ def migrated_operation(op: Any) -> Any:
     """An operation as it was stored once, its parameters in the form of today."""
     if not isinstance(op, dict) or not isinstance(op.get("features"), list):
         return op
-    return {**op, "features": [_from_first(f) for f in op["features"]]}
+    return {**op, "features": [_from_second(_from_first(f)) for f in op["features"]]}
 
 
 def _first_to_second(study: Raw) -> Raw:
@@ -32,10 +32,23 @@ def _first_to_second(study: Raw) -> Raw:
     return {**study, "format_version": 2, "features": features}
 
 
+def _second_to_third(study: Raw) -> Raw:
+    features = [_from_second(f) for f in study.get("features", [])]
+    return {**study, "format_version": 3, "features": features}
+
+
 def _from_first(feature: Any) -> Any:
+    return _changed(feature, _PARAMS_OF_FIRST)
+
+
+def _from_second(feature: Any) -> Any:
+    return _changed(feature, _PARAMS_OF_SECOND)
+
+
+def _changed(feature: Any, table: Mapping[str, Callable[[Raw], Raw]]) -> Any:
     if not isinstance(feature, dict) or not isinstance(feature.get("params"), dict):
         return feature
-    change = _PARAMS_OF_FIRST.get(str(feature.get("kind")))
+    change = table.get(str(feature.get("kind")))
     return feature if change is None else {**feature, "params": change(feature["params"])}
 
 
@@ -60,4 +73,14 @@ _PARAMS_OF_FIRST: dict[str, Callable[[Raw], Raw]] = {
     "copy_curve": _one_vector,
 }
 
-_STEPS: dict[Any, Callable[[Raw], Raw]] = {1: _first_to_second}
+
+def _several_creases(params: Raw) -> Raw:
+    """A fillet took one crease."""
+    if "edge" not in params or "edges" in params:
+        return params
+    return {"edges": [params["edge"]], **{k: v for k, v in params.items() if k != "edge"}}
+
+
+_PARAMS_OF_SECOND: dict[str, Callable[[Raw], Raw]] = {"fillet": _several_creases}
+
+_STEPS: dict[Any, Callable[[Raw], Raw]] = {1: _first_to_second, 2: _second_to_third}

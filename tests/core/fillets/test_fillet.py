@@ -12,6 +12,7 @@ from pamble.core.faces.face import Face, natural_edge
 from pamble.core.fillets.chain import follow
 from pamble.core.fillets.ends import end_edge
 from pamble.core.fillets.fillet import fillet
+from pamble.core.fillets.strip import Ask
 from pamble.core.spline import basis
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
@@ -74,7 +75,7 @@ def test_between_two_planes_it_is_a_cylinder(degrees):
     th = np.radians(degrees)
     a = Face(plane((0, 0, 0), (100, 0, 0), (0, 60, 0)))
     b = Face(plane((0, 0, 0), (100, 0, 0), (0, 50 * np.cos(th), 50 * np.sin(th))))
-    made = fillet([a, b], 0, a.edge("v0"), (4.0, 4.0))
+    made = fillet([a, b], [Ask(0, a.edge("v0"), (4.0, 4.0))])
     p, _ = inside(made.faces[0].face)
     # The ball's centre runs at R / sin(th/2) from the edge, halfway between both planes.
     centre = 4 / np.sin(th / 2) * np.array([np.cos(th / 2), np.sin(th / 2)])
@@ -89,7 +90,7 @@ def test_between_a_plane_and_a_cylinder_it_is_a_torus():
     wall = Face(cylinder(40, 60))
     floor = Face(revolved(Curve.line([40, 0, 0], [100, 0, 0]), 90))
     assert follow([floor, wall], 0, floor.edge("v0"), 0.25).runs[0].names == (("v0",), ("v0",))
-    made = fillet([floor, wall], 0, floor.edge("v0"), (8.0, 8.0))
+    made = fillet([floor, wall], [Ask(0, floor.edge("v0"), (8.0, 8.0))])
     p, _ = inside(made.faces[0].face)
     assert np.hypot(np.hypot(p[:, 0], p[:, 1]) - 48, p[:, 2] - 8) == pytest.approx(8, abs=0.002)
     assert max(made.faces[0].figures.angle) < 0.005
@@ -100,7 +101,7 @@ def test_between_a_plane_and_a_cylinder_it_is_a_torus():
 def test_a_ball_laid_in_anywhere_touches_both_faces(law, radius, tmp_path):
     a = slab()
     b = turned_away(a, LAWS[law])
-    made = fillet([Face(a), Face(b)], 0, natural_edge(a, "v1"), radius, diagonal=400.0)
+    made = fillet([Face(a), Face(b)], [Ask(0, natural_edge(a, "v1"), radius)], diagonal=400.0)
     f = made.faces[0].figures
     assert max(f.gap) < 0.002
     assert max(f.angle) < 0.005
@@ -121,7 +122,7 @@ def test_a_ball_laid_in_anywhere_touches_both_faces(law, radius, tmp_path):
 def test_blended_sections_hold_curvature_between_the_same_contacts(section, order):
     a = slab(1)
     b = turned_away(a, LAWS["30 to 60"])
-    made = fillet([Face(a), Face(b)], 0, natural_edge(a, "v1"), (12.0, 12.0), section, diagonal=400.0)
+    made = fillet([Face(a), Face(b)], [Ask(0, natural_edge(a, "v1"), (12.0, 12.0))], section, diagonal=400.0)
     assert max(made.faces[0].figures.gap) < 0.002
     assert max(made.faces[0].figures.angle) < 0.005
     assert max(made.faces[0].figures.curvature) < 1.0
@@ -131,7 +132,7 @@ def test_blended_sections_hold_curvature_between_the_same_contacts(section, orde
 def test_a_chord_keeps_its_width_where_the_crease_turns():
     a = slab(2)
     b = turned_away(a, LAWS["30 to 60"])
-    made = fillet([Face(a), Face(b)], 0, natural_edge(a, "v1"), (1.0, 1.0), "chord", 6.0, 400.0)
+    made = fillet([Face(a), Face(b)], [Ask(0, natural_edge(a, "v1"), (1.0, 1.0))], "chord", 6.0, 400.0)
     s = np.linspace(0.15, 0.85, 40)
     ends = [surface_derivatives(made.faces[0].face.surface, s, np.full(40, v))[0, 0] for v in (0.0, 1.0)]
     assert np.linalg.norm(ends[1] - ends[0], axis=1) == pytest.approx(6, abs=0.01)
@@ -142,15 +143,15 @@ def test_what_cannot_be_filleted_is_told_before_anything_is_built():
     hollow = Face(cylinder(10, 80))
     top = Face(revolved(Curve.line([10, 0, 80], [2, 0, 80]), 90))
     with pytest.raises(GeometryError, match=r"No fillet of this size: near .* largest radius that works is"):
-        fillet([top, hollow], 0, top.edge("v0"), (40.0, 40.0))
+        fillet([top, hollow], [Ask(0, top.edge("v0"), (40.0, 40.0))])
     flat = surface_part(ground(1, 20), (0.0, 0.5), None), surface_part(ground(1, 20), (0.5, 1.0), None)
     a, b = map(Face, flat)
     with pytest.raises(GeometryError, match="go on into each other"):
-        fillet([a, b], 0, a.edge("u1"), (5.0, 5.0))
+        fillet([a, b], [Ask(0, a.edge("u1"), (5.0, 5.0))])
     with pytest.raises(GeometryError, match="No other face shares this edge"):
-        fillet([a, b], 0, a.edge("u0"), (5.0, 5.0))
+        fillet([a, b], [Ask(0, a.edge("u0"), (5.0, 5.0))])
     with pytest.raises(GeometryError, match="above zero"):
-        fillet([a, b], 0, a.edge("u1"), (0.0, 5.0))
+        fillet([a, b], [Ask(0, a.edge("u1"), (0.0, 5.0))])
 
 
 def test_one_edge_beside_several_faces_is_filleted_with_all_of_them_from_either_side():
@@ -158,9 +159,9 @@ def test_one_edge_beside_several_faces_is_filleted_with_all_of_them_from_either_
     whole = turned_away(a, LAWS["90 to 110"])
     walls = [surface_part(whole, stretch, None) for stretch in ((0, 0.4), (0.4, 0.7), (0.7, 1))]
     part = [Face(s) for s in (a, *walls)]
-    made = fillet(part, 0, part[0].edge("v1"), (8.0, 14.0), diagonal=400.0)
-    turned = fillet(part, 2, part[2].edge("v0"), (8.0, 14.0), diagonal=400.0)
-    assert [[f.beside for f in m.faces] for m in (made, turned)] == [[1, 2, 3]] * 2
+    made = fillet(part, [Ask(0, part[0].edge("v1"), (8.0, 14.0))], diagonal=400.0)
+    turned = fillet(part, [Ask(2, part[2].edge("v0"), (8.0, 14.0))], diagonal=400.0)
+    assert [[f.beside[1] for f in m.faces] for m in (made, turned)] == [[1, 2, 3]] * 2
     for f in made.faces:
         assert (max(f.figures.gap), max(f.figures.angle)) < (0.002, 0.005)
     for one, two in pairwise(made.faces):
@@ -177,6 +178,6 @@ def test_a_sharp_corner_ends_the_crease_on_the_face_across_it():
     deck = Face(plane((0, 0, 0), (60, 0, 0), (0, 40, 0)))
     wall = Face(plane((0, 0, 0), (60, 0, 0), (0, 0, -30)))
     side = Face(plane((60, 0, 0), (0, 40, 0), (10, 0, -30)))
-    made = fillet([deck, wall, side], 0, deck.edge("v0"), (5.0, 5.0))
+    made = fillet([deck, wall, side], [Ask(0, deck.edge("v0"), (5.0, 5.0))])
     assert [f.beside for f in made.faces] == [1]
     assert set(made.changed) == {0, 1, 2}

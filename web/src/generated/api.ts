@@ -1745,7 +1745,7 @@ export interface components {
              * Widget
              * @enum {string}
              */
-            widget: "line" | "lines" | "face" | "faces" | "plane" | "planes" | "regions" | "point" | "place" | "points" | "cvs" | "numbers" | "number" | "slider" | "continuity" | "continuities" | "choice" | "switch" | "relations" | "directions" | "picture scale" | "none";
+            widget: "line" | "lines" | "face" | "faces" | "plane" | "planes" | "regions" | "point" | "place" | "points" | "cvs" | "numbers" | "number" | "number each" | "slider" | "continuity" | "continuities" | "choice" | "switch" | "relations" | "directions" | "picture scale" | "none";
         };
         /**
          * ToolFigure

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -12,7 +13,7 @@ from pamble.core.faces.face import Face
 from pamble.core.faces.trim import Cutter, divide
 from pamble.core.fillets.crease import derivatives
 from pamble.core.fillets.ends import end_edge
-from pamble.core.fillets.rolled import Rolled
+from pamble.core.fillets.strip import Strip
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
@@ -28,32 +29,38 @@ _CUT = 1e-4
 
 
 def cornered(
-    faces: Sequence[Face], rolls: Sequence[Rolled], part: Sequence[Face], taken: set[int]
-) -> tuple[list[Face], dict[int, Face], list[str]]:
-    """Fillets in a row ended on the faces of the part that stand across both ends; those cut back, by their number; and
-    what could not be cut. taken: numbers of the faces beside the fillets.
+    faces: Sequence[Face], strip: Strip, part: Sequence[Face], changed: Mapping[int, Face], ends: Sequence[int],
+    rolled: bool = True,
+) -> tuple[list[Face], dict[int, Face], list[str]]:  # fmt: skip
+    """Fillets in a row ended on the faces of the part that stand across their free ends, 0 or -1; those cut back, by
+    their number; and what could not be cut. changed: faces that were cut back already. rolled: whether the ball's own
+    surfaces are at hand, which run on beyond the ends.
     """
-    out, changed, wrong = list(faces), dict[int, Face](), list[str]()
-    for end in (0, -1):
+    out, now, wrong = list(faces), dict(changed), list[str]()
+    for end in ends:
+        rolls = strip.rolls
         space = rolls[end].run.first.space
-        number = _standing_across(part, taken, space, space.domain[end])
+        number = _standing_across(part, set(strip.faces), space, space.domain[end])
         if number is None:
             continue
-        stands, surface = changed.get(number, part[number]), rolls[end].ball.surface
+        stands, surface = now.get(number, part[number]), rolls[end].ball.surface
         line = end_edge(out[end], end).space
+        if not _lies_on(stands, line) and not rolled:
+            wrong.append("The face that stands across an end is not cut back: the fillet's end does not lie on it.")
+            continue
         if not _lies_on(stands, line):
             (u0, u1), (v0, v1) = surface.domain
             other = end_edge(out[end], -1 - end).space
-            ends: list[Face | Curve] = [stands, other] if end == 0 else [other, stands]
-            out[end] = _between(surface, ends, np.array([0.5 * (u0 + u1), 0.5 * (v0 + v1)]))
+            between: list[Face | Curve] = [stands, other] if end == 0 else [other, stands]
+            out[end] = _between(surface, between, np.array([0.5 * (u0 + u1), 0.5 * (v0 + v1)]))
             line = end_edge(out[end], end).space
         try:
             made = _cut_corner(stands, line, curve_points(space, [space.domain[end]])[0])
         except GeometryError as error:
             wrong.append(f"The face that stands across an end is not cut back: {error}")
         else:
-            changed |= {} if made is None else {number: made}
-    return out, changed, wrong
+            now |= {} if made is None else {number: made}
+    return out, now, wrong
 
 
 def _standing_across(part: Sequence[Face], taken: set[int], space: Curve, at: float) -> int | None:
@@ -90,10 +97,23 @@ def _between(surface: Surface, ends: Sequence[Face | Curve], middle: Array) -> F
     return divided.holding([best.number])[0]
 
 
+def _onto_borders(line: Curve, face: Face) -> Curve:
+    """The line with its ends on the borders of the face that they lie beside: it leaves these tangentially, so that an
+    end a millionth of a millimetre inside would not meet them.
+    """
+    control = line.control.copy()
+    for row in (0, -1):
+        feet = [(to_curve(e.space, control[row : row + 1 or None]), e.space) for e in face.edges]
+        foot, border = min(feet, key=lambda f: float(f[0].distance[0]))
+        if foot.distance[0] < _REACH:
+            control[row] = curve_points(border, foot.t)[0]
+    return replace(line, control=control)
+
+
 def _cut_corner(face: Face, line: Curve, corner: Array) -> Face | None:
     """The face without the corner (3,) that a fillet's end takes from it; None where the line takes none."""
     try:
-        divided = divide(face, [Cutter("fillet", "the fillet", line)], _CUT)
+        divided = divide(face, [Cutter("fillet", "the fillet", _onto_borders(line, face))], _CUT)
     except NotMeeting:
         return None
     if len(divided.regions) < 2:

@@ -25,14 +25,27 @@ _TWIN = 1e-4
 _STEEPEST = 4.0
 """Slope of an end across the fillet, in shares of its width, beyond which it is drawn straight."""
 
+_TOUCHES = 1e-6
+
 _ON = 1e-2
 """Distance, mm, within which an end of a contact lies on a fillet's side."""
 
 
-def cut_back(face: Face, edges: Sequence[Edge], lines: Sequence[Curve], name: str) -> Face:
-    """The face without the strip between its edges and lines on it."""
-    divided = divide(face, [Cutter(name, "the contact", line) for line in lines], _CUT)
-    keep = [r.number for r in divided.regions if not _touches(divided, r.number, edges, name)]
+@dataclass(frozen=True)
+class Cut:
+    """What a fillet takes from a face: the strip between edges of it and lines on it. name: of the edges it makes."""
+
+    name: str
+    edges: tuple[Edge, ...]
+    lines: tuple[Curve, ...]
+
+
+def cut_back(face: Face, cuts: Sequence[Cut], corners: Sequence[Array] = ()) -> Face:
+    """The face without the strips that fillets take. corners: points (3,) of the face in which creases meet."""
+    divided = divide(face, [Cutter(c.name, "the contact", line) for c in cuts for line in c.lines], _CUT)
+    gone = np.array([curve_points(e.space, [0.5 * sum(e.space.domain)])[0] for c in cuts for e in c.edges] + [*corners])
+    names = {c.name for c in cuts}
+    keep = [r.number for r in divided.regions if not _touches(divided, r.number, gone, names)]
     if not keep or len(divided.regions) < 2:
         raise GeometryError(
             "The contact of the ball does not part its face from border to border: "
@@ -41,10 +54,10 @@ def cut_back(face: Face, edges: Sequence[Edge], lines: Sequence[Curve], name: st
     return divided.holding(keep)[0]
 
 
-def _touches(divided: Divided, number: int, edges: Sequence[Edge], name: str) -> bool:
+def _touches(divided: Divided, number: int, points: Array, names: set[str]) -> bool:
     made = divided.holding([number])[0]
-    middles = np.concatenate([curve_points(e.space, [0.5 * sum(e.space.domain)]) for e in edges])
-    return any(float(to_curve(e.space, middles).distance.min()) < 1e-6 for e in made.edges if base_name(e.name) != name)
+    own = [e for e in made.edges if base_name(e.name) not in names]
+    return any(float(to_curve(e.space, points).distance.min()) < _TOUCHES for e in own)
 
 
 def contact_edges(face: Face, name: str) -> list[Edge]:

@@ -12,7 +12,7 @@ from pamble.study.features.base import Action, FeatureKind, Figure
 
 Widget = Literal[
     "line", "lines", "face", "faces", "plane", "planes", "regions", "point", "place", "points", "cvs", "numbers",
-    "number", "slider", "continuity", "continuities", "choice", "switch", "relations", "directions",
+    "number", "number each", "slider", "continuity", "continuities", "choice", "switch", "relations", "directions",
     "picture scale", "none",
 ]  # fmt: skip
 """How a field is shown and filled. place: a point that may hang on a line or a CV. cvs: the CVs of a curve, clicked."""

@@ -1,18 +1,21 @@
-"""Fillet: a crease rounded by a rolling ball, or with a blended section; all faces beside it are trimmed back."""
+"""Fillet: creases rounded by a rolling ball, or with a blended section; all faces beside them are trimmed back, and a
+ball lies where three of one radius meet.
+"""
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Iterator
+from typing import Annotated, Any
 
 import numpy as np
 from pydantic import Field
 
-from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face, base_name
 from pamble.core.fillets.chain import follow
 from pamble.core.fillets.crease import crease
 from pamble.core.fillets.ends import contact_edges
-from pamble.core.fillets.fillet import Section, fillet
+from pamble.core.fillets.fillet import Fillet, FilletFace, fillet
+from pamble.core.fillets.strip import Ask, Section
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.tolerances import SEAM_SEARCH
@@ -20,79 +23,119 @@ from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figur
 from pamble.study.features.fields import choice, number
 from pamble.study.features.figures import JOINTS
 from pamble.study.features.handles import pull
+from pamble.study.objects import PartHandle
 from pamble.study.references import ChangedEdgeRef, ChangedFaceRef, FaceRef
 from pamble.study.stored import Stored
 
 
 class FilletParams(Stored):
-    """edge: the crease, as an edge of the first face; faces: the others along it, and those that stand across its ends
-    and are to be cut back too. radius_end: at the end of the crease, as at its start when null. chord: width of the
+    """edges: the creases, each as an edge of one of the faces beside it; faces: the others along them, and those that
+    stand across their ends and are to be cut back too. radius_end: at the end of a crease, as at its start when null.
+    radii: each crease's own, in their order; null, or a shorter list, for the radius of all. chord: width of the
     section of that kind.
     """
 
-    edge: ChangedEdgeRef = choice("Crease")
-    faces: list[ChangedFaceRef] = Field(title="Other faces", min_length=1, json_schema_extra={"once": True})
+    edges: list[ChangedEdgeRef] = Field(title="Creases", min_length=1, json_schema_extra={"once": True})
+    faces: list[ChangedFaceRef] = Field(title="Other faces", json_schema_extra={"once": True})
     section: Section = choice(
         "Section", "ball", labels={"ball": "round", "chord": "round, of one width", "g2": "G2", "g3": "G3"}
     )
     radius: float = number("Radius", 10.0, "mm", when=("section", "ball", "g2", "g3"), gt=0, le=1e5)
     radius_end: float | None = number("At its end", None, "mm", when=("section", "ball", "g2", "g3"), gt=0, le=1e5)
+    radii: list[Annotated[float, Field(gt=0, le=1e5)] | None] = choice(
+        "Own radius", [], ("section", "ball", "g2", "g3"), widget="number each", unit="mm", limits={"minimum": 1e-3}
+    )
     chord: float = number("Width", 10.0, "mm", when=("section", "chord"), gt=0, le=1e5)
+
+    def laws(self) -> list[tuple[float, float]]:
+        """Radius at the start and the end of every crease."""
+        if self.section == "chord":
+            return [(self.chord, self.chord)] * len(self.edges)
+        end = self.radius if self.radius_end is None else self.radius_end
+        own = [*self.radii, *[None] * len(self.edges)][: len(self.edges)]
+        return [(self.radius, end) if r is None else (r, r) for r in own]
 
 
 def run(params: FilletParams, inputs: Inputs, context: Context) -> Made:
-    """Build the fillet and trim the faces beside it."""
-    ids = [params.edge.feature, *(ref.feature for ref in params.faces)]
-    if len(set(ids)) < len(ids):
-        raise GeometryError("A fillet lies between different faces: pick the other one along the edge, each once.")
-    a = inputs.edge(params.edge)
+    """Build the fillets and trim the faces beside them."""
+    inputs.different(params.edges)
+    ids = list(dict.fromkeys(ref.feature for ref in (*params.edges, *params.faces)))
     part = [inputs.face(FaceRef(feature=i)) for i in ids]
-    end = params.radius if params.radius_end is None else params.radius_end
+    names = _names(params, inputs, context.step)
+    asked = [
+        Ask(ids.index(ref.feature), inputs.edge(ref), law, name)
+        for ref, law, name in zip(params.edges, params.laws(), names, strict=True)
+    ]
     diagonal = max(face.surface.diagonal for face in part)
-    cut = f"{context.step}:{base_name(a.name).replace(':', '_')}"
-    made = fillet(part, 0, a, (params.radius, end), params.section, params.chord, diagonal, cut)
+    made = fillet(part, asked, params.section, params.chord, diagonal)
     order = {"g2": 2, "g3": 3}.get(params.section, 1)
     seams = tuple(
-        DeclaredSeam(side, ids[n], _contact(made.changed[n], cut, made.faces[0].face, side), order)
-        for side, n in (("v0", made.first), ("v1", made.faces[0].beside))
+        DeclaredSeam(side, ids[n], _contact(made.changed[n], row, side), order, _slot(k))
+        for k, row in enumerate(made.faces)
+        for side, n in zip(("v0", "v1"), row.beside, strict=True)
     )
-    figures = [row.figures for row in made.faces]
     idle = [f"{inputs.name(id)} does not border the crease." for n, id in enumerate(ids) if n not in made.changed]
-    facts: dict[str, Any] = {
+    shapes = [row.face for row in made.faces] + list(made.corners)
+    return Made(
+        {_slot(i): Shape(face) for i, face in enumerate(shapes)},
+        {ids[n]: Shape(face) for n, face in made.changed.items()},
+        seams,
+        () if params.section == "chord" else tuple(_handles(params, part, asked)),
+        _facts(made),
+        (*made.warnings, *idle),
+    )
+
+
+def _slot(index: int) -> str:
+    return "" if index == 0 else f"{index + 1}"
+
+
+def _names(params: FilletParams, inputs: Inputs, step: str) -> list[str]:
+    """Lasting names of the edges that each crease's contacts cut."""
+    plain = [base_name(inputs.edge(ref).name).replace(":", "_") for ref in params.edges]
+    owned = [f"{ref.feature}_{name}" for ref, name in zip(params.edges, plain, strict=True)]
+    return [f"{step}:{name}" for name in (plain[0], *owned[1:])]
+
+
+def _facts(made: Fillet) -> dict[str, Any]:
+    figures = [row.figures for row in made.faces]
+    errors = [f.radius for f in figures if f.radius is not None]
+    return {
         "least_radius": made.radii[0],
         "largest_radius": made.radii[1],
         "joints": [
             {"gap": f.gap[i], "angle": f.angle[i], "curvature": f.curvature[i]} for f in figures for i in (0, 1)
         ],
-    }
-    errors = [f.radius for f in figures if f.radius is not None]
-    if errors:
-        facts["radius_error"] = max(errors)
-    first = follow(part, 0, a, SEAM_SEARCH).runs[0]
-    c = crease(first.first, first.second, 21)
-    way = c.into[0][10] + c.into[1][10]
-    handle = pull("radius", "Radius", params.radius, c.points[10], np.asarray(way), limits=(1e-3, 1e5))
-    return Made(
-        {"" if i == 0 else f"{i + 1}": Shape(row.face) for i, row in enumerate(made.faces)},
-        {ids[n]: Shape(face) for n, face in made.changed.items()},
-        seams,
-        () if params.section == "chord" else (handle,),
-        facts,
-        (*made.warnings, *idle),
-    )
+    } | ({"radius_error": max(errors)} if errors else {})
 
 
-def _contact(trimmed: Face, cut: str, fillet_face: Face, side: str) -> str:
+def _handles(params: FilletParams, part: list[Face], asked: list[Ask]) -> Iterator[PartHandle]:
+    """One for the radius of all, at the first crease that has none of its own, and one for each that has."""
+    own = [*params.radii, *[None] * len(asked)][: len(asked)]
+    common = own.index(None) if None in own else -1
+    for k, (ask, radius) in enumerate(zip(asked, own, strict=True)):
+        if radius is None and k != common:
+            continue
+        first = follow(part, ask.number, ask.edge, SEAM_SEARCH).runs[0]
+        c = crease(first.first, first.second, 21)
+        where = c.points[10], np.asarray(c.into[0][10] + c.into[1][10])
+        if radius is None:
+            yield pull("radius", "Radius", params.radius, *where, limits=(1e-3, 1e5))
+        else:
+            yield pull("radii", f"Radius {k + 1}", radius, *where, index=k, limits=(1e-3, 1e5))
+
+
+def _contact(trimmed: Face, row: FilletFace, side: str) -> str:
     """Name of the edge that the contact cut along a side of the fillet: a face beside several has one for each."""
-    own = next(e for e in fillet_face.edges if e.side == side).space
-    edges = contact_edges(trimmed, cut)
+    own = next(e for e in row.face.edges if e.side == side).space
+    edges = contact_edges(trimmed, row.name)
     middles = np.concatenate([curve_points(e.space, [0.5 * sum(e.space.domain)]) for e in edges])
     return edges[int(np.argmin(to_curve(own, middles).distance))].name
 
 
 KIND = FeatureKind(
     "fillet", "Fillet", "secondary", FilletParams, run, "blends",
-    "Pick the edge of a crease, then the other faces along it.",
+    "Pick the edges of creases, then the other faces along them.",
     makes="face", doing="Pull the handle for the radius. Enter keeps it, Esc drops it.",
     figures=(
         Figure("least_radius", "Least radius", "mm"),

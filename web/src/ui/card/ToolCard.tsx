@@ -14,6 +14,7 @@ import { FieldRow } from './FieldRow';
 import { Directions } from './Directions';
 import { LostReference } from './LostReference';
 import { Measured } from './Measured';
+import { NumberEach } from './NumberEach';
 import { PickByName } from './PickByName';
 import { PictureScale } from './PictureScale';
 import { Relations } from './Relations';
@@ -122,6 +123,10 @@ function OneField({ field, id, kind, params, draft, facts }: Omit<BlockProps, 'f
     case 'continuities': {
       const sides = fieldsOf(kind).find((f) => f.widget === 'lines');
       return <Continuities field={field} sides={(params[sides?.name ?? ''] as EdgeRef[] | undefined) ?? []} value={(params[field.name] as number[] | undefined) ?? []} change={change} />;
+    }
+    case 'number each': {
+      const lines = fieldsOf(kind).find((f) => f.widget === 'lines');
+      return <NumberEach field={field} lines={(params[lines?.name ?? ''] as EdgeRef[] | undefined) ?? []} value={(params[field.name] as (number | null)[] | undefined) ?? []} change={change} />;
     }
     case 'directions':
       return draft ? null : <Directions id={id} params={params} />;

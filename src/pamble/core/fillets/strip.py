@@ -1,0 +1,169 @@
+"""One crease among those that are filleted together: the ball along it, and its contacts on the faces beside it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import reduce
+from typing import Literal
+
+import numpy as np
+
+from pamble.core.arrays import Array, norm
+from pamble.core.curves.edit import run_on
+from pamble.core.errors import GeometryError
+from pamble.core.faces.face import Edge, Face
+from pamble.core.fillets.chain import Run, follow
+from pamble.core.fillets.ends import Cut, Reach, cut_back, ended, reach
+from pamble.core.fillets.rolled import Rolled, rolled
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import surface_derivatives
+from pamble.core.spline.knots import curve_part
+from pamble.core.tolerances import SEAM_SEARCH
+
+Section = Literal["ball", "chord", "g2", "g3"]
+"""Round by a rolling ball; round with contacts at a constant distance; or a blend with G2 or G3 between the
+contacts."""
+
+_JOINT = 0.005
+"""How far apart, mm, two fillets may end where one face beside the crease gives way to the next."""
+
+
+@dataclass(frozen=True)
+class Ask:
+    """A crease to be filleted: an edge of the face of that number, and the radius, mm, at its start and end. name: of
+    the edges that the contacts cut, of each crease its own.
+    """
+
+    number: int
+    edge: Edge
+    radius: tuple[float, float]
+    name: str = "fillet"
+
+
+@dataclass(frozen=True)
+class Strip:
+    """The ball along a crease with all edges that run on from it. number: of the face on its first side; name: of the
+    edges that its contacts cut; line: the contact with the first face in one piece.
+    """
+
+    number: int
+    rolls: tuple[Rolled, ...]
+    loop: bool
+    name: str
+    line: Curve
+
+    @property
+    def closed(self) -> bool:
+        """Whether it comes back to its start."""
+        return self.loop or self.rolls[0].crease.closed
+
+    @property
+    def faces(self) -> tuple[int, ...]:
+        """Numbers of all faces beside it."""
+        return tuple(dict.fromkeys([self.number, *(r.run.number for r in self.rolls)]))
+
+    def cut(self, number: int) -> Cut | None:
+        """What it cuts from the face of a number."""
+        if number == self.number:
+            return Cut(self.name, tuple(e for r in self.rolls for e in r.run.first.edges), (self.line,))
+        return _second_cut(self.rolls, self.name, number)
+
+    def end(self, at: int) -> tuple[Array, tuple[int, int]]:
+        """Where the crease starts (0) or ends (-1), (3,), and the numbers of both faces there."""
+        roll = self.rolls[at]
+        return roll.run.first.ends[at], (self.number, roll.run.number)
+
+    def trimmed(self, changed: dict[int, Face], balls: tuple[bool, bool]) -> list[Face]:
+        """The fillets between the borders of the faces that were cut back; in a joint of two they end in the section
+        that both share. balls: whether a ball lies in the corner at its start and end, on which it ends in a section;
+        beside other corners the ends run on as the contacts of the others do, so that a patch can be tangent there.
+        """
+        if self.rolls[0].crease.closed:
+            return [Face(self.rolls[0].ball.surface)]
+        out = []
+        for i, r in enumerate(self.rolls):
+            inner = self.loop or i > 0, self.loop or i < len(self.rolls) - 1
+            far = reach(r.ball.surface, 1, changed[r.run.number], self.name)
+            near = far if all(inner) else reach(r.ball.surface, 0, changed[self.number], self.name)
+            at = [far.at[k] if joint else near.at[k] for k, joint in enumerate(inner)]
+            straight = inner[0] or balls[0], inner[1] or balls[1]
+            one, two = (tuple(0.0 if s else m for s, m in zip(straight, x.slope, strict=True)) for x in (near, far))
+            out.append(
+                ended(r.ball.surface, (Reach((at[0], at[1]), (one[0], one[1])), Reach(far.at, (two[0], two[1]))))
+            )
+        return out
+
+
+def strip(part: Sequence[Face], ask: Ask, section: Section, chord: float | None) -> Strip:
+    """Roll the ball along the whole crease through an edge of one face of a part.
+
+    chord: distance of both contacts, mm, for a section of that kind. Raises `GeometryError`, before anything is built,
+    with what is wrong, where, and the largest radius that works.
+    """
+    followed = follow(part, ask.number, ask.edge, SEAM_SEARCH)
+    radius = ask.radius[::-1] if followed.turned else ask.radius
+    _check(followed.runs, followed.loop, radius, section)
+    rolls = rolled(followed.runs, radius, chord if section == "chord" else None)
+    line = _line(part, rolls, followed.loop, ask.name)
+    return Strip(followed.number, tuple(rolls), followed.loop, ask.name, line)
+
+
+def _check(runs: Sequence[Run], loop: bool, radius: tuple[float, float], section: Section) -> None:
+    """Raises `GeometryError` for what cannot be asked of such a crease."""
+    if loop and radius[0] != radius[1]:
+        raise GeometryError("This crease is a loop: its radius is the same at both ends.")
+    start, end = runs[0].first.ends[0], runs[-1].first.ends[1]
+    if not loop and norm((end - start)[None])[0] < SEAM_SEARCH:
+        x, y, z = start
+        raise GeometryError(
+            f"The crease comes back to its start at a corner, near ({x:.2f}, {y:.2f}, {z:.2f}) mm: one fillet does not "
+            "meet itself in a corner."
+        )
+    if len(runs) > 1 and section in ("g2", "g3"):
+        raise GeometryError("A G2 or G3 section needs one face on either side of the crease. Roll a ball there.")
+
+
+def _second_cut(rolls: Sequence[Rolled], name: str, number: int) -> Cut | None:
+    own = [r for r in rolls if r.run.number == number]
+    edges = tuple(e for r in own for e in r.run.second.edges)
+    return Cut(name, edges, tuple(r.lines[1] for r in own)) if own else None
+
+
+def _line(part: Sequence[Face], rolls: Sequence[Rolled], loop: bool, name: str) -> Curve:
+    """The contact with the first face in one piece: between joints as far as the other contacts reach."""
+    if len(rolls) == 1:
+        return rolls[0].lines[0]
+    beside = {r.run.number: _second_cut(rolls, name, r.run.number) for r in rolls}
+    cut = {n: cut_back(part[n], [c]) for n, c in beside.items() if c is not None}
+    far = [reach(r.ball.surface, 1, cut[r.run.number], name) for r in rolls]
+    _check_joints(rolls, far, loop)
+    parts = []
+    for i, (r, end) in enumerate(zip(rolls, far, strict=True)):
+        low, high = r.lines[0].domain
+        start = end.at[0] if loop or i > 0 else low
+        parts.append(curve_part(r.lines[0], start, end.at[1] if loop or i < len(rolls) - 1 else high))
+    line = reduce(run_on, parts)
+    if loop:
+        control = line.control.copy()
+        control[[0, -1]] = 0.5 * (control[0] + control[-1])
+        line = replace(line, control=control)
+    return line
+
+
+def _check_joints(rolls: Sequence[Rolled], far: Sequence[Reach], loop: bool) -> None:
+    """Raises `GeometryError` where two fillets in a row do not end in one section."""
+    v = np.linspace(0, 1, 9)
+    for i in range(len(rolls) if loop else len(rolls) - 1):
+        k = (i + 1) % len(rolls)
+        one, two = (
+            surface_derivatives(rolls[n].ball.surface, np.full(9, t), v)[0, 0]
+            for n, t in ((i, far[i].at[1]), (k, far[k].at[0]))
+        )
+        away = float(norm(one - two).max())
+        if away > _JOINT:
+            x, y, z = rolls[k].run.first.ends[0]
+            raise GeometryError(
+                f"Near ({x:.2f}, {y:.2f}, {z:.2f}) mm the faces beside the crease do not run on into each other: the "
+                f"fillets would end {away:.3f} mm apart."
+            )
