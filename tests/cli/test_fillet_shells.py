@@ -89,6 +89,12 @@ def ring(radius: float, r: float, way: int) -> float:
     return 2 * np.pi * (square - quarter * (radius + way * (r - 4 * r / (3 * np.pi))))
 
 
+EDGES = " ".join(
+    [f"50,{y},{z}" for y in (0, 60) for z in (0, 40)]
+    + [f"{x},30,{z}" for x in (0, 100) for z in (0, 40)]
+    + [f"{x},{y},20" for x in (0, 100) for y in (0, 60)]
+)
+
 # fmt: off
 SHELLS = {
     "one edge": (box, "50,0,40", 6.0, BOX - CORNER * 36 * 100),
@@ -109,6 +115,15 @@ SHELLS = {
         BOX - (1800 - 4 * CORNER * 64) * 20 + CORNER * 25 * 2 * (44 + 14) + ring(8, 5, -1),
     ),
     "foot of a leaning rod": (leaning, "43.47,33.31,40", 3.0, None),
+    # In the corner a cube gives way to an eighth of a ball.
+    "three edges and their corner": (
+        box, "50,0,40 100,30,40 100,0,20", 6.0, BOX - CORNER * 36 * (94 + 54 + 34) - (1 - np.pi / 6) * 216
+    ),
+    # Steiner's formula for the bodies parallel to a box, 88 x 48 x 28 here.
+    "all edges": (
+        box, EDGES, 6.0,
+        88 * 48 * 28 + 2 * 6 * (88 * 48 + 48 * 28 + 28 * 88) + np.pi * 36 * (88 + 48 + 28) + 4 / 3 * np.pi * 216,
+    ),
 }
 # fmt: on
 
@@ -120,9 +135,8 @@ def test_a_filleted_solid_sews_closed_and_holds_its_volume(name, tmp_path, capsy
     writer.Transfer(make(), STEPControl_StepModelType.STEPControl_AsIs)
     writer.Write(str(tmp_path / "solid.step"))
     out = tmp_path / "filleted.step"
-    assert (
-        main(["fillet", str(tmp_path / "solid.step"), "--edge", edge, "--radius", str(radius), "--out", str(out)]) == 0
-    )
+    edges = [word for place in edge.split() for word in ("--edge", place)]
+    assert main(["fillet", str(tmp_path / "solid.step"), *edges, "--radius", str(radius), "--out", str(out)]) == 0
     assert "aimed at" not in capsys.readouterr().out
     reader = STEPControl_Reader()
     reader.ReadFile(str(out))
@@ -137,3 +151,18 @@ def test_a_filleted_solid_sews_closed_and_holds_its_volume(name, tmp_path, capsy
         found = GProp_GProps()
         BRepGProp.VolumeProperties_s(BRepBuilderAPI_MakeSolid(TopoDS.Shell(shell)).Solid(), found, 1e-7)
         assert abs(found.Mass()) == pytest.approx(volume, rel=1e-6)
+
+
+def test_a_corner_of_creases_that_open_to_different_sides_is_refused(tmp_path, capsys):
+    writer = STEPControl_Writer()
+    step = BRepAlgoAPI_Cut(box(), BRepPrimAPI_MakeBox(gp_Pnt(60, -1, 25), 50.0, 70.0, 20.0).Shape()).Shape()
+    writer.Transfer(step, STEPControl_StepModelType.STEPControl_AsIs)
+    writer.Write(str(tmp_path / "step.step"))
+    edges = [w for place in ("60,30,25", "80,0,25", "60,0,35") for w in ("--edge", place)]
+    words = ["fillet", str(tmp_path / "step.step"), *edges, "--radius", "4", "--out", str(tmp_path / "out.step")]
+    assert main(words) == 2
+    told = capsys.readouterr().err
+    assert "Near (60.00, 0.00, 25.00) mm" in told
+    assert "open to different sides" in told
+    assert main([*words, "--radius", "5"]) == 2
+    assert "once for each of the 3 edges" in capsys.readouterr().err

@@ -41,6 +41,7 @@ class Everything(Stored):
     )
     smooth: int = continuity("At the line")
     each: list[int] = choice("Of each line", [], widget="continuities", limits={"maximum": 2})
+    own: list[float | None] = choice("Own size", [], widget="number each", unit="mm")
     held: int | None = hold("Hold")
     shape: Literal["round", "square"] = choice("Shape", "round", labels={"round": "true radius"})
     closed: bool = choice("Closed", False)
@@ -75,6 +76,7 @@ def test_a_made_up_tool_uses_every_widget_and_each_is_told():
         "closed": "switch",
         "curve": "cvs",
         "each": "continuities",
+        "own": "number each",
     }
     odd |= {"scale": "picture scale", "asset": "none"}
     assert FIELDS["each"].most == 2

@@ -275,6 +275,8 @@ def test_a_short_cut_is_offered_carried_on():
 def test_old_studies_and_operations_open_in_the_form_of_today():
     example = (ROOT / "docs" / "examples" / "kettle-lid.json").read_bytes()
     assert study_from_json(example).format_version == 3
+    rim = study_from_json((ROOT / "docs" / "examples" / "tray-rim.json").read_bytes()).feature("rim")
+    assert rim.params["edges"] == [{"feature": "deck", "edge": "v1"}]
     kernel = slabs()
     old = step("s", "section_curve", face=ref("deck"), point=[100, 0, 0])
     kernel.commit(adds(old))

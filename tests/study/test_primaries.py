@@ -14,7 +14,7 @@ from pamble.study.features import KINDS
 from pamble.study.frame import read_frame
 from pamble.study.kernel import Kernel
 from pamble.study.stored import SurfaceData
-from tests.core.fillets.test_fillet import LAWS, slab, turned_away
+from tests.core.fillets.test_fillet import CREASES, LAWS, block, slab, turned_away
 from tests.core.patches.grounds import ground, window
 
 
@@ -219,11 +219,31 @@ def test_the_whole_chain_follows_the_first_curve(kernel):
     assert all(s.problem is None for s in kernel.now.states.values())
 
 
+def test_fillets_that_meet_are_one_step_with_a_radius_each_and_a_ball_where_all_are_one(kernel):
+    for n, own in enumerate(block()):
+        add(kernel, f"side{n}", "face", face={"surface": SurfaceData.of(own.surface).model_dump()})
+    creases = [line(f"side{n}", edge) for n, edge in CREASES]
+    state = add(kernel, "f", "fillet", edges=creases, faces=[], radius=4)
+    assert state.problem is None
+    assert [state.made.facts[k] for k in ("least_radius", "largest_radius")] == [4, 4]
+    assert [h.label for h in state.made.handles] == ["Radius"]
+    assert set(state.made.makes) == {"", "2", "3", "4"}
+    rows = [r for r in read_frame(kernel.frame())[0]["seams"] if r["state"] != "none"]
+    # Six along the faces, three round the ball.
+    assert len(rows) == 9
+    assert all(r["state"] == "holds" for r in rows)
+    kernel.commit({"op": "set_params", "id": "f", "changes": {"radii": [None, 3.0]}})
+    state = kernel.now.states["f"]
+    assert set(state.made.makes) == {"", "2", "3"}
+    assert [(h.field, h.index) for h in state.made.handles] == [("radius", -1), ("radii", 1)]
+    assert any("round a hole" in w for w in state.made.warnings)
+
+
 def test_a_fillet_trims_both_faces_and_follows_and_a_match_moves_a_face(kernel):
     a = slab()
     for name, s in (("deck", a), ("apron", turned_away(a, LAWS["30 to 60"]))):
         add(kernel, name, "face", face={"surface": SurfaceData.of(s).model_dump()})
-    made = add(kernel, "f", "fillet", edge=line("deck", "v1"), faces=[{"feature": "apron"}], radius=10)
+    made = add(kernel, "f", "fillet", edges=[line("deck", "v1")], faces=[{"feature": "apron"}], radius=10)
     assert made.problem is None
     assert made.made.facts["radius_error"] < 0.002
     assert not face(kernel, "deck").natural

@@ -17,6 +17,7 @@ from pamble.core.exchange.step import StepItem, read_step, write_step
 from pamble.core.faces.face import Face
 from pamble.core.faces.picking import Naming, pick_edges
 from pamble.core.joining.blend import Blend, build_blend
+from pamble.core.joining.directions import borders_beyond
 from pamble.core.joining.spec import BlendSpec, Ends
 from pamble.core.joining.verify import Residual
 from pamble.core.tolerances import DEFAULT, SEAM_SEARCH
@@ -125,7 +126,8 @@ def blend(given: Namespace) -> Answer:
             f"Both points name the same edge, {picked[0].edge.name} of {names[picked[0].face]}: "
             "a blend needs two different edges."
         )
-    made = build_blend(picked[0].edge, picked[1].edge, spec)
+    one, two = (borders_beyond(faces[p.face], p.edge) for p in picked)
+    made = build_blend(picked[0].edge, picked[1].edge, spec, beyond=(one, two))
     shapes: list[tuple[str, Any]] = [(f.name, f.shape) for f in found]
     write_step([*shapes, (new_name("Blend", {f.name for f in found}), Face(made.surface))], out_path)
     sides = [{"face": names[p.face], "edge": p.edge.name, "at": p.point.tolist()} for p in picked]

@@ -17,7 +17,7 @@ from pamble.core.spline import basis
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.differential import normals
-from pamble.core.spline.evaluate import curve_points, surface_derivatives, surface_grid
+from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives, surface_grid
 from pamble.core.spline.knots import surface_part
 from pamble.core.spline.surface import Surface
 from tests import readback
@@ -169,7 +169,7 @@ def test_one_edge_beside_several_faces_is_filleted_with_all_of_them_from_either_
         sections = [curve_points(e, np.linspace(*e.domain, 30)) for e in ends]
         assert to_curve(ends[0], sections[1]).distance.max() < 0.001
     # The largest ball anywhere is at the end; a single fillet over the whole wall has its radius there too.
-    single = fillet([part[0], Face(whole)], 0, part[0].edge("v1"), (8.0, 14.0), diagonal=400.0)
+    single = fillet([part[0], Face(whole)], [Ask(0, part[0].edge("v1"), (8.0, 14.0))], diagonal=400.0)
     p, _ = inside(made.faces[1].face)
     assert to_surface(single.faces[0].face.surface, p).distance.max() < 0.002
 
@@ -179,5 +179,71 @@ def test_a_sharp_corner_ends_the_crease_on_the_face_across_it():
     wall = Face(plane((0, 0, 0), (60, 0, 0), (0, 0, -30)))
     side = Face(plane((60, 0, 0), (0, 40, 0), (10, 0, -30)))
     made = fillet([deck, wall, side], [Ask(0, deck.edge("v0"), (5.0, 5.0))])
-    assert [f.beside for f in made.faces] == [1]
+    assert [f.beside for f in made.faces] == [(0, 1)]
     assert set(made.changed) == {0, 1, 2}
+
+
+def block() -> list[Face]:
+    """Three curved faces of degree 3 that meet at no right angle in the corner (1, 1, 1) of a deformed block."""
+    rng = np.random.default_rng(3)
+    g, k = basis.greville(basis.uniform_knots(3, 1), 3), basis.uniform_knots(3, 1)
+    lean, bend = np.eye(3) + 0.3 * rng.uniform(-1, 1, (3, 3)), 0.08 * rng.uniform(-1, 1, (3, 3, 3))
+    out = []
+    for axis in range(3):
+        a, b = (i for i in range(3) if i != axis)
+        net = np.full((4, 4, 3), 0.5)
+        net[..., a], net[..., b] = (g - 0.5)[:, None], (g - 0.5)[None, :]
+        bent = net @ lean.T + np.einsum("kij,...i,...j->...k", bend, net, net)
+        out.append(Face(Surface(3, 3, k, k, bent * [60, 45, 35])))
+    return out
+
+
+CREASES = ((0, "v1"), (1, "u1"), (2, "v1"))
+"""One edge for each pair of them."""
+
+
+def test_a_ball_lies_in_the_corner_of_three_fillets_of_one_radius_and_touches_all_faces():
+    part = block()
+    made = fillet(part, [Ask(n, part[n].edge(e), (4.0, 4.0), f"f{n}") for n, e in CREASES])
+    (ball,), ends = made.corners, [row.face for row in made.faces]
+    assert made.left == ()
+    assert all(row.figures.radius < 1e-4 for row in made.faces)
+    points = np.concatenate([curve_points(e.space, np.linspace(*e.domain, 9)) for e in ball.edges])
+    # Its edges are the fillets' ends, and its centre is 4 mm from all three faces.
+    off = [to_curve(end_edge(f, -1).space, points).distance for f in ends]
+    assert np.min(off, axis=0).max() < 1e-3
+    s = surface_derivatives(ball.surface, np.array([0.5]), np.array([0.5]), 1)
+    normal = unit(cross(s[1, 0], s[0, 1]))
+    centres = s[0, 0] + np.array([[-4.0], [4.0]]) * normal
+    away = np.array([to_surface(f.surface, centres).distance for f in part])
+    assert np.abs(away - 4.0).max(axis=0).min() < 1e-3
+
+
+def test_fillets_of_unlike_radii_leave_a_clean_corner():
+    part = block()
+    radii = (4.0, 3.0, 5.0)
+    asked = [Ask(n, part[n].edge(e), (r, r), f"f{n}") for (n, e), r in zip(CREASES, radii, strict=True)]
+    made = fillet(part, asked)
+    assert made.corners == ()
+    assert len(made.left) == 1
+    assert "round a hole" in made.warnings[0]
+    # Each end leaves a contact as the other fillet's contact on that face arrives: only so a patch can be tangent.
+    ends = [end_edge(row.face, -1).space for row in made.faces]
+    for n in range(3):
+        borders = [e.space for e in made.changed[n].edges if e.name.startswith("f")]
+        corner = min(((curve_points(a, [x]), curve_points(b, [y])) for a in borders[:1] for b in borders[1:]
+                      for x in a.domain for y in b.domain), key=lambda p: np.linalg.norm(p[0] - p[1]))[0]  # fmt: skip
+        ways = []
+        for curve in (*borders, *ends):
+            t = min(curve.domain, key=lambda x: np.linalg.norm(curve_points(curve, [x]) - corner))
+            if np.linalg.norm(curve_points(curve, [t]) - corner) < 0.01:
+                ways.append(unit(curve_derivatives(curve, [t], 1)[1])[0])
+        assert len(ways) == 4
+        lean = np.abs(np.array(ways[:2]) @ np.array(ways[2:]).T)
+        assert np.sort(lean.max(axis=1)) == pytest.approx([1, 1], abs=1e-6)
+
+
+def test_two_fillets_that_meet_beside_a_sharp_edge_are_told_with_the_place():
+    part = block()
+    with pytest.raises(GeometryError, match="beside an edge that stays sharp"):
+        fillet(part, [Ask(n, part[n].edge(e), (4.0, 4.0), f"f{n}") for n, e in CREASES[:2]])

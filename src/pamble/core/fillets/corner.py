@@ -33,34 +33,50 @@ def cornered(
     rolled: bool = True,
 ) -> tuple[list[Face], dict[int, Face], list[str]]:  # fmt: skip
     """Fillets in a row ended on the faces of the part that stand across their free ends, 0 or -1; those cut back, by
-    their number; and what could not be cut. changed: faces that were cut back already. rolled: whether the ball's own
-    surfaces are at hand, which run on beyond the ends.
+    their number; and what could not be cut. changed: faces that were cut back already. rolled: whether the fillets are
+    the ball's own surfaces, and not blends.
     """
     out, now, wrong = list(faces), dict(changed), list[str]()
+    numbers: dict[int, int] = {}
     for end in ends:
-        rolls = strip.rolls
-        space = rolls[end].run.first.space
+        space = strip.rolls[end].run.first.space
         number = _standing_across(part, set(strip.faces), space, space.domain[end])
-        if number is None:
-            continue
-        stands, surface = now.get(number, part[number]), rolls[end].ball.surface
-        line = end_edge(out[end], end).space
-        if not _lies_on(stands, line) and not rolled:
-            wrong.append("The face that stands across an end is not cut back: the fillet's end does not lie on it.")
-            continue
-        if not _lies_on(stands, line):
-            (u0, u1), (v0, v1) = surface.domain
-            other = end_edge(out[end], -1 - end).space
-            between: list[Face | Curve] = [stands, other] if end == 0 else [other, stands]
-            out[end] = _between(surface, between, np.array([0.5 * (u0 + u1), 0.5 * (v0 + v1)]))
-            line = end_edge(out[end], end).space
+        if number is not None:
+            numbers[end] = number
+    for i in {0, len(out) - 1}:
+        own = [end for end in numbers if end % len(out) == i]
+        stands = {end: now.get(numbers[end], part[numbers[end]]) for end in own}
+        beyond = {end: f for end, f in stands.items() if not _lies_on(f, end_edge(out[i], end).space)}
+        if beyond and rolled:
+            out[i] = _reaching(out[i], strip.rolls[i].ball.surface, beyond)
+        elif beyond:
+            wrong.append("The face that stands across an end is not cut back: the section's end does not lie on it.")
+            numbers = {end: n for end, n in numbers.items() if end not in beyond}
+    for end, number in numbers.items():
+        corner = strip.end(end)[0]
         try:
-            made = _cut_corner(stands, line, curve_points(space, [space.domain[end]])[0])
+            made = _cut_corner(now.get(number, part[number]), end_edge(out[end], end).space, corner)
         except GeometryError as error:
             wrong.append(f"The face that stands across an end is not cut back: {error}")
         else:
             now |= {} if made is None else {number: made}
     return out, now, wrong
+
+
+def _reaching(face: Face, surface: Surface, stands: Mapping[int, Face]) -> Face:
+    """A fillet that ends on the faces that stand across its ends. surface: the ball's own, which runs on beyond
+    them."""
+    cutters = []
+    for end, name in ((0, "start"), (-1, "end")):
+        shape = stands.get(end) or end_edge(face, end).space
+        cutters.append(Cutter(name, "what ends the fillet", shape, None, True))
+    divided = divide(Face(surface), cutters, _CUT)
+    if len(divided.regions) < 2:
+        raise GeometryError("The face at the end does not cut the fillet.")
+    domain = np.array(surface.domain)
+    middle, size = domain.mean(axis=1), np.ptp(domain, axis=1)
+    best = min(divided.regions, key=lambda r: float(np.linalg.norm((r.at - middle) / size)))
+    return divided.holding([best.number])[0]
 
 
 def _standing_across(part: Sequence[Face], taken: set[int], space: Curve, at: float) -> int | None:
@@ -83,18 +99,6 @@ def _lies_on(face: Face, curve: Curve) -> bool:
     """Whether a curve lies on a face's surface."""
     points = curve_points(curve, np.linspace(*curve.domain, 33))
     return float(to_surface(face.surface, points).distance.max()) < _REACH
-
-
-def _between(surface: Surface, ends: Sequence[Face | Curve], middle: Array) -> Face:
-    """The part of a long fillet surface between what ends it, which holds a place (2,) of it."""
-    cutters = [Cutter(name, name, end, None, True) for name, end in zip(("start", "end"), ends, strict=True)]
-    divided = divide(Face(surface), cutters, _CUT)
-    (u0, u1), (v0, v1) = surface.domain
-    scale = np.array([u1 - u0, v1 - v0])
-    best = min(divided.regions, key=lambda r: float(np.linalg.norm((r.at - middle) / scale)))
-    if len(divided.regions) < 2:
-        raise GeometryError("The face at the end does not cut the fillet.")
-    return divided.holding([best.number])[0]
 
 
 def _onto_borders(line: Curve, face: Face) -> Curve:

@@ -5,7 +5,7 @@ faces beside it trimmed back.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -20,6 +20,7 @@ from pamble.core.fillets.meeting import Meeting, ball_corner, meetings
 from pamble.core.fillets.rolled import Rolled
 from pamble.core.fillets.strip import Ask, Section, Strip, strip
 from pamble.core.joining.blend import build_blend
+from pamble.core.joining.directions import borders_beyond
 from pamble.core.joining.spec import BlendSpec
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_points
@@ -102,8 +103,10 @@ def fillet(
             free = [at for at, corner in zip((0, -1), met, strict=True) if corner is None]
             faces, changed, wrong = cornered(faces, s, part, changed, free, section in ("ball", "chord"))
             warnings += wrong
+        if section in ("g2", "g3"):
+            made[-1] = replace(made[-1], face=faces[0])
         ended.append(faces)
-    if not made:
+    if section not in ("g2", "g3"):
         each = [(s, k, face) for s, own in zip(strips, ended, strict=True) for k, face in enumerate(own)]
         made = [_figured(s, k, face, changed, diagonal) for s, k, face in each]
     balls = [ball_corner(c, strips, ended) if c.ball and section == "ball" else None for c in corners]
@@ -178,7 +181,8 @@ def _blended(s: Strip, changed: Mapping[int, Face], order: int, diagonal: float)
     edges = [contact_edges(changed[n], s.name) for n in numbers]
     if any(len(own) > 1 for own in edges):
         raise GeometryError("A G2 or G3 section needs contacts in one piece: one crosses the joint of a closed face.")
-    made = build_blend(edges[0][0], edges[1][0], BlendSpec((order, order)), diagonal or None)
+    beyond = tuple(borders_beyond(changed[n], own[0]) for n, own in zip(numbers, edges, strict=True))
+    made = build_blend(edges[0][0], edges[1][0], BlendSpec((order, order)), diagonal or None, (beyond[0], beyond[1]))
     assert made.residuals is not None
     one, two = made.residuals
     figures = FilletFigures((one.gap, two.gap), (one.angle, two.angle), (one.curvature, two.curvature), None)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -13,7 +13,7 @@ from pamble.core.faces.face import Edge
 from pamble.core.faces.frames import frames, positions
 from pamble.core.joining.cascade import cascade
 from pamble.core.joining.directions import along
-from pamble.core.joining.pairing import Side, pair_edges
+from pamble.core.joining.pairing import Borders, Side, pair_edges
 from pamble.core.joining.rows import row_space
 from pamble.core.joining.spec import SPANS_LIMIT, BlendSpec
 from pamble.core.joining.verify import Residual, residual, shape_warnings
@@ -60,13 +60,20 @@ class Blend:
         return self.surface.spans[0]
 
 
-def build_blend(a: Edge, b: Edge, spec: BlendSpec, diagonal: float | None = None) -> Blend:
+Beyond = tuple[Borders | None, Borders | None]
+"""How the borders of both neighbours run on beyond the ends of their edges."""
+
+
+def build_blend(
+    a: Edge, b: Edge, spec: BlendSpec, diagonal: float | None = None, beyond: Beyond = (None, None)
+) -> Blend:
     """Blend between two edges, rows by the cascade, spans given or the fewest that reach the aim.
 
-    ``diagonal`` of the part (mm) bounds the curvature reference; the two surfaces' own by default.
+    ``diagonal`` of the part (mm) bounds the curvature reference; the two surfaces' own by default. beyond: what ends
+    along the neighbours follow at a cut edge; a natural side has its iso-curves.
     Raises `BlendError` for edges that cannot be blended.
     """
-    sides = _sides(a, b, spec)
+    sides = _sides(a, b, spec, beyond)
     diagonal = diagonal or _diagonal(a, b)
     orders = [3 if g > 2 else 2 for g in spec.continuity]
     best: tuple[float, Surface] | None = None
@@ -111,17 +118,18 @@ def _worst(met: tuple[Residual, Residual], spec: BlendSpec) -> float:
     return max(r.ratio(g) for r, g in zip(met, spec.continuity, strict=True))
 
 
-def preview_blend(a: Edge, b: Edge, spec: BlendSpec, knots: Array) -> Blend:
+def preview_blend(a: Edge, b: Edge, spec: BlendSpec, knots: Array, beyond: Beyond = (None, None)) -> Blend:
     """The blend on given knots, neither searched nor measured: what is shown while the pointer is down."""
-    sides = _sides(a, b, spec)
+    sides = _sides(a, b, spec, beyond)
     surface = cascade(sides, spec, row_space(spec.degree, knots, sides[0].closed), _diagonal(a, b))
     return _finish(surface, sides, None, (), [])
 
 
-def _sides(a: Edge, b: Edge, spec: BlendSpec) -> tuple[Side, Side]:
+def _sides(a: Edge, b: Edge, spec: BlendSpec, beyond: Beyond) -> tuple[Side, Side]:
     if a.surface is b.surface and a.name == b.name:
         raise BlendError("The same edge was picked twice: a blend needs two different edges.")
-    sides = pair_edges(a, b, spec.flip)
+    one, two = pair_edges(a, b, spec.flip)
+    sides = replace(one, borders=beyond[0]), replace(two, borders=beyond[1])
     s = np.linspace(0.0, 1.0, 41)
     ends = [positions(side.edge, side.parameters(s)) for side in sides]
     width = norm(ends[1] - ends[0])

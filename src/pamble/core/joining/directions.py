@@ -7,11 +7,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from pamble.core.arrays import Array, cross, dot, norm, unit
-from pamble.core.faces.face import Edge
-from pamble.core.faces.frames import EdgeFrames
-from pamble.core.joining.pairing import Side
+from pamble.core.faces.face import Edge, Face
+from pamble.core.faces.frames import EdgeFrames, frames
+from pamble.core.joining.pairing import Borders, Side
 from pamble.core.joining.spec import Ends
 from pamble.core.spline.differential import Jet
+from pamble.core.spline.evaluate import curve_derivatives
 
 _STEEPEST = 60.0
 """Largest angle, in degrees, that a section may lean along the edge when it follows an end edge or iso-curve."""
@@ -27,6 +28,35 @@ class Leaving:
     bend: Array
 
 
+_MEETS = 0.01
+"""Distance, mm, within which a border of the face meets the end of an edge."""
+
+
+def borders_beyond(face: Face, edge: Edge) -> Borders | None:
+    """The borders that meet both ends of a cut edge of a face; None for a loop, where there is none, and for a natural
+    side, which has its iso-curves.
+    """
+    if edge.side is not None:
+        return None
+    f = frames(edge, np.array(edge.domain))
+    ways, bends = np.zeros((2, 3)), np.zeros(2)
+    for i, (point, normal, outward) in enumerate(zip(f.position, f.normal, f.outward, strict=True)):
+        best = (_MEETS, np.zeros(3), np.zeros(3))
+        for other in face.edges:
+            for at in other.space.domain if other is not edge and other.name != edge.name else ():
+                p, first, second = curve_derivatives(other.space, [at], 2)[:, 0]
+                away = float(np.linalg.norm(p - point))
+                if away < best[0]:
+                    best = (away, first, second)
+        _, first, second = best
+        speed = float(np.linalg.norm(first))
+        if speed == 0.0:
+            return None
+        ways[i] = first / speed * (1.0 if first @ outward >= 0 else -1.0)
+        bends[i] = (second - (second @ ways[i]) * ways[i]) @ np.cross(normal, ways[i]) / speed**2
+    return Borders(ways, bends)
+
+
 def along(side: Side, f: EdgeFrames) -> Array:
     """Unit tangents turned into the running direction of the common parameter."""
     return -f.tangent if side.reversed else f.tangent
@@ -39,7 +69,7 @@ def leave(side: Side, f: EdgeFrames, chord: Array, fullness: float, ends: Ends, 
     lean = _lean(t, chord)
     lean_bend = np.zeros(len(s))
     if ends != "straight":
-        iso = _crossing(side.edge, f, t)
+        iso = _crossing(side.edge, f, t) or _beyond(side, f, t)
         if iso is not None:
             angle, geodesic = iso
             ok = np.abs(angle) < np.radians(_STEEPEST)
@@ -71,6 +101,17 @@ def _crossing(edge: Edge, f: EdgeFrames, t: Array) -> tuple[Array, Array] | None
     outward = unit(first) * np.where(dot(first, f.outward) < 0, -1.0, 1.0)[:, None]
     lean = np.arctan2(dot(outward, t), dot(outward, f.outward))
     return lean, geodesic_curvature(f.jet, outward, first, second)
+
+
+def _beyond(side: Side, f: EdgeFrames, t: Array) -> tuple[Array, Array] | None:
+    """The same of the borders of a face that meet the ends of a cut edge, even between; None where they are unknown."""
+    if side.borders is None:
+        return None
+    order = [1, 0] if side.reversed else [0, 1]
+    ends, ways, share = [0, -1], side.borders.ways[order], np.linspace(0.0, 1.0, len(t))
+    low, high = np.arctan2(dot(ways, t[ends]), dot(ways, f.outward[ends]))
+    bends = side.borders.bends[order]
+    return low + share * (high - low), bends[0] + share * (bends[1] - bends[0])
 
 
 def geodesic_curvature(j: Jet, direction: Array, first: Array, second: Array) -> Array:

@@ -30,10 +30,20 @@ _COARSE = np.linspace(0.0, 1.0, 17)
 
 
 @dataclass(frozen=True)
+class Borders:
+    """How the borders of a face run on beyond both ends of an edge: unit directions (2, 3) that leave the face, and
+    geodesic curvatures (2,), 1/mm, positive when they turn toward normal x direction.
+    """
+
+    ways: Array
+    bends: Array
+
+
+@dataclass(frozen=True)
 class Side:
     """One edge seen through the common parameter. exact: the edge as a curve in s, if it is a polynomial one.
 
-    closed: whether the edge is a loop that is run through whole.
+    closed: whether the edge is a loop that is run through whole. borders: of the face beyond its ends, where known.
     """
 
     edge: Edge
@@ -41,6 +51,7 @@ class Side:
     exact: Curve | None
     reversed: bool
     closed: bool = False
+    borders: Borders | None = None
 
     def parameters(self, s: Array) -> Array:
         """Parameters of the edge at the common parameter."""

@@ -8,10 +8,11 @@ from pydantic import field_validator
 
 from pamble.core.faces.face import Face
 from pamble.core.joining.blend import Blend, build_blend, preview_blend
+from pamble.core.joining.directions import borders_beyond
 from pamble.core.joining.spec import FULLNESS_LIMITS, SPANS_LIMIT, BlendSpec, Ends
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, PartHandle, made_face
 from pamble.study.features.fields import SOFT_FULLNESS, choice, number
-from pamble.study.references import EdgeRef
+from pamble.study.references import EdgeRef, FaceRef
 from pamble.study.stored import Stored
 
 _SIDES = ("first", "second")
@@ -54,6 +55,10 @@ class EdgeBlendParams(Stored):
 def run(params: EdgeBlendParams, inputs: Inputs, context: Context) -> Made:
     """Build the blend in full, or its preview on the knots that it was last kept with."""
     a, b = inputs.edge(params.first), inputs.edge(params.second)
+    one, two = (
+        borders_beyond(inputs.face(FaceRef(feature=ref.feature)), edge)
+        for ref, edge in ((params.first, a), (params.second, b))
+    )
     spec = params.spec()
     before = context.kept.shape if context.kept else None
     kept = before.face.surface if before and before.face else None
@@ -63,9 +68,9 @@ def run(params: EdgeBlendParams, inputs: Inputs, context: Context) -> Made:
         and kept.degree_u == params.degree
         and _same_spans(params.spans, kept.spans)
     ):
-        made = preview_blend(a, b, spec, kept.knots_u)
+        made = preview_blend(a, b, spec, kept.knots_u, (one, two))
     else:
-        made = build_blend(a, b, spec)
+        made = build_blend(a, b, spec, beyond=(one, two))
     return made_face(
         Face(made.surface),
         seams=(
