@@ -161,6 +161,38 @@ class FrameComb(Sent):
     least_radius: float | None
 
 
+class FrameLight(Sent):
+    """Light lines on an object. segments: straight pieces, each two points of 3; lines: how many there are."""
+
+    id: str
+    segments: Place
+    lines: int
+
+
+class LightSeam(Sent):
+    """A seam that light lines cross: the farthest jump, mm along the seam, and the sharpest kink, degrees, with
+    places.
+    """
+
+    key: str
+    lines: int
+    jump: float
+    jump_at: tuple[float, float, float]
+    kink: float
+    kink_at: tuple[float, float, float]
+
+
+class LightsHeader(Sent):
+    """Header of a binary frame with the light lines of all faces. spacing, height: of the lights, as used."""
+
+    type: Literal["lights"]
+    seq: int | None
+    lights: list[FrameLight]
+    seams: list[LightSeam]
+    spacing: float
+    height: float
+
+
 class FrameHeader(Sent):
     """Header of a binary frame: of shapes, steps and seams those that changed, all of them when ``whole``.
 
@@ -178,6 +210,7 @@ class FrameHeader(Sent):
     seams: list[FrameSeam]
     order: list[str]
     combs: list[FrameComb]
+    lights: list[FrameLight]
 
 
 class CombsHeader(Sent):

@@ -29,6 +29,7 @@ from pamble.server.messages import (
     Dependents,
     DependentsAsked,
     Failed,
+    LightsAsked,
     Locate,
     Located,
     Passed,
@@ -143,7 +144,8 @@ class LiveWindow:
         while self._latest is not None:
             message, self._latest = self._latest, None
             try:
-                arguments = (message.op.model_dump(), _plain(message.combs), message.watched, message.seq)
+                lights = None if message.lights is None else message.lights.model_dump()
+                arguments = (message.op.model_dump(), _plain(message.combs), message.watched, message.seq, lights)
                 self._put(await self._study.ask("preview", *arguments))
                 await self._emptied.wait()
             except PambleError as error:
@@ -188,6 +190,8 @@ class LiveWindow:
                 self._send(Rounded(seq=message.seq, edges=edges))
             case CombsAsked():
                 self._put(await study.ask("combs", _plain(message.combs), message.seq))
+            case LightsAsked():
+                self._put(await study.ask("lights", message.lights.model_dump(), message.seq))
             case DependentsAsked():
                 items = await study.ask("dependents", message.ids)
                 self._send(Dependents(seq=message.seq, items=items))

@@ -6,7 +6,8 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field, TypeAdapter
 
-from pamble.server.frames import CombsHeader, FrameHeader, Sent
+from pamble.core.lights.bank import Kind as LightKind
+from pamble.server.frames import CombsHeader, FrameHeader, LightsHeader, Sent
 from pamble.study.document import Group, Limits, Role
 from pamble.study.features.described import ToolInfo
 from pamble.study.operations import Op
@@ -21,16 +22,34 @@ class CombWanted(BaseModel):
     teeth: int = Field(60, ge=5, le=400)
 
 
+Way = tuple[float, float, float]
+
+
+class LightsWanted(BaseModel):
+    """A bank of lights: they stand toward a direction and run along another. height: of their plane, mm; spacing: mm,
+    or degrees of an isophote; what suits the part when null. eye: where it is seen from.
+    """
+
+    kind: LightKind
+    toward: Way
+    along: Way
+    eye: Way
+    spacing: float | None = Field(None, gt=0, le=1e6, allow_inf_nan=False)
+    height: float | None = Field(None, ge=-1e7, le=1e7, allow_inf_nan=False)
+
+
 class Preview(BaseModel):
     """Show what an operation would make while the pointer is down; only the latest counts.
 
-    combs: the combs that the window shows, to follow along. watched: the steps whose figures it shows, all when null.
+    combs, lights: the combs and light lines that the window shows, to follow along. watched: the steps whose figures it
+    shows, all when null.
     """
 
     type: Literal["preview"] = "preview"
     seq: int
     op: Op
     combs: list[CombWanted] = []
+    lights: LightsWanted | None = None
     watched: list[str] | None = None
 
 
@@ -96,6 +115,14 @@ class CombsAsked(BaseModel):
     combs: list[CombWanted]
 
 
+class LightsAsked(BaseModel):
+    """Light lines of all faces as they are kept, in a binary frame."""
+
+    type: Literal["lights"] = "lights"
+    seq: int
+    lights: LightsWanted
+
+
 class Cancel(BaseModel):
     """Stop what is worked on, if it is not done yet: that answers with an error of the code "cancelled"."""
 
@@ -112,7 +139,17 @@ class DependentsAsked(BaseModel):
 
 
 ClientMessage = Annotated[
-    Preview | Commit | Step | Probe | Locate | WhyAsked | RoundAsked | CombsAsked | DependentsAsked | Cancel,
+    Preview
+    | Commit
+    | Step
+    | Probe
+    | Locate
+    | WhyAsked
+    | RoundAsked
+    | CombsAsked
+    | LightsAsked
+    | DependentsAsked
+    | Cancel,
     Field(discriminator="type"),
 ]
 CLIENT_MESSAGE: TypeAdapter[ClientMessage] = TypeAdapter(ClientMessage)
@@ -285,5 +322,5 @@ ServerMessage = Annotated[
 ]
 
 RECEIVED_MODELS: tuple[Any, ...] = (ClientMessage,)
-SENT_MODELS: tuple[Any, ...] = (ServerMessage, FrameHeader, CombsHeader, ToolInfo, EdgeRef)
+SENT_MODELS: tuple[Any, ...] = (ServerMessage, FrameHeader, CombsHeader, LightsHeader, ToolInfo, EdgeRef)
 """Everything that travels over the socket, for the generated types."""

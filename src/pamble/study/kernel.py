@@ -20,6 +20,7 @@ from pamble.study.figures import moved_by, place_on
 from pamble.study.frame import FrameWriter
 from pamble.study.history import dependents, in_sight
 from pamble.study.ledger import Ledger, LedgerKeeper
+from pamble.study.lights import bank_for, crossed_seams, put_lights
 from pamble.study.migrate import migrated
 from pamble.study.moving import moving_op
 from pamble.study.objects import Shape
@@ -31,7 +32,7 @@ from pamble.study.standing import broken_free, held_by_others, laid_op, relaid, 
 from pamble.study.states import Evaluation, State, exported, object_names
 from pamble.study.tracing import round_hole, why
 
-FULL_STEPS, DRAG_STEPS = 48, 24
+FULL_STEPS, DRAG_STEPS, LIGHT_STEPS = 48, 24, 64
 """Steps of the display grid at rest and while the pointer is down."""
 
 FULL_SAMPLES, DRAG_SAMPLES = 200, 60
@@ -110,10 +111,12 @@ class Kernel:
         combs: Sequence[dict[str, Any]] = (),
         watched: Collection[str] | None = None,
         seq: int | None = None,
+        lights: Mapping[str, Any] | None = None,
     ) -> bytes:
         """What an operation would make, coarse and quick; nothing is kept. Raises `StudyError`.
 
         watched: the steps whose curves' figures are looked at, all when None. seq: the number that the frame answers.
+        lights: those whose lines are shown.
         """
         kept = self._snapshot
         study, _, _ = self._changed(parse_op(op))
@@ -129,6 +132,7 @@ class Kernel:
             reach=self._reach,
             preview=True,
             combs=combs,
+            lights=None if lights is None else bank_for(now, lights),
             seq=seq,
             moving=self._moving,
         )
@@ -267,6 +271,20 @@ class Kernel:
         writer = FrameWriter()
         return writer.finish({"type": "combs", "seq": seq, "combs": put_combs(writer, self.now, wanted)})
 
+    def lights(self, wanted: Mapping[str, Any], seq: int | None = None) -> bytes:
+        """Light lines of all faces as they are kept, and what they do at seams, in a frame. Raises `GeometryError`."""
+        writer, now = FrameWriter(), self.now
+        lights = bank_for(now, wanted)
+        header = {
+            "type": "lights",
+            "seq": seq,
+            "lights": put_lights(writer, now, lights, None, LIGHT_STEPS),
+            "seams": crossed_seams(now, self._snapshot.ledger, lights),
+            "spacing": lights.spacing,
+            "height": lights.height,
+        }
+        return writer.finish(header)
+
     def keep(self, asset: str, packed: bytes) -> None:
         """Know a mesh or picture that a step is about to name."""
         self._packed[asset] = packed
@@ -311,6 +329,7 @@ MESSAGES: tuple[str, ...] = (
     "why",
     "round_hole",
     "combs",
+    "lights",
     "keep",
     "export_step",
     "export_json",

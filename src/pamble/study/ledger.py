@@ -46,6 +46,13 @@ class LedgerSeam:
     declared: int | None
     number: int = 1
 
+    def between(self, faces: Mapping[str, Face]) -> Seam:
+        """The seam on faces by object."""
+        edge, other = faces[self.a[0]].edge(self.a[1]), faces[self.b[0]].edge(self.b[1])
+        start, end = edge.domain
+        low, high = (start + share * (end - start) for share in self.span)
+        return Seam((0, 0), edge, other, (low, high))
+
     @cached_property
     def key(self) -> str:
         """Lasting name of the seam."""
@@ -145,11 +152,8 @@ def measured(
 
 
 def _sampled(study: Study, faces: Mapping[str, Face], seam: LedgerSeam, samples: int, exact: bool) -> SampledSeam:
-    edge, other = faces[seam.a[0]].edge(seam.a[1]), faces[seam.b[0]].edge(seam.b[1])
-    start, end = edge.domain
-    reach = (start + seam.span[0] * (end - start), start + seam.span[1] * (end - start))
     order = 3 if study.seam_targets.get(seam.key, seam.declared) == 3 else 2
-    return sample_seam(Seam((0, 0), edge, other, reach), samples, order, exact)
+    return sample_seam(seam.between(faces), samples, order, exact)
 
 
 def _row(

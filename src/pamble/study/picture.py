@@ -14,9 +14,11 @@ from pamble.core.checks.seams import part_diagonal
 from pamble.core.curves.measure import most_curved
 from pamble.core.errors import PambleError
 from pamble.core.faces.meshing.moving import MovingMesh
+from pamble.core.lights.bank import Bank
 from pamble.study.document import Study
 from pamble.study.frame import FrameWriter, put_shape
 from pamble.study.ledger import Ledger, standing_faces
+from pamble.study.lights import put_lights
 from pamble.study.objects import object_id
 from pamble.study.states import Evaluation, State
 
@@ -48,14 +50,16 @@ def draw(
     reach: float | None,
     preview: bool,
     combs: Sequence[dict[str, Any]] = (),
+    lights: Bank | None = None,
     said: str | None = None,
     seq: int | None = None,
     moving: dict[str, MovingMesh] | None = None,
 ) -> bytes:
     """A frame with shapes of ``objects`` and states of ``steps`` (all when None), and rows that differ from ``before``.
 
-    detail: steps of the display grid. moving: meshes of trimmed faces that are kept from one frame to the next. A fault
-    in the display of one object is told at that object.
+    detail: steps of the display grid. lights: those whose lines on the objects are shown along with them. moving:
+    meshes of trimmed faces that are kept from one frame to the next. A fault in the display of one object is told at
+    that object.
     """
     writer = FrameWriter()
     now, rows = snapshot.now, snapshot.ledger.worst_first()
@@ -89,6 +93,7 @@ def draw(
         "seams": [{**r.row, "plot": writer.put(r.plot)} for r in changed],
         "order": [r.row["key"] for r in rows],
         "combs": put_combs(writer, now, combs),
+        "lights": [] if lights is None else put_lights(writer, now, lights, objects, detail),
     }
     return writer.finish(header)
 

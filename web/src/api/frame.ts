@@ -1,4 +1,4 @@
-import type { CombsHeader, FrameHeader } from './types';
+import type { CombsHeader, FrameHeader, LightsHeader } from './types';
 
 export interface Frame<Header> {
   header: Header;
@@ -6,9 +6,9 @@ export interface Frame<Header> {
 }
 
 /** Splits a binary frame into its header and its float block; the layout is described in the build's frame module. */
-export function readFrame(data: ArrayBuffer): Frame<FrameHeader | CombsHeader> {
+export function readFrame(data: ArrayBuffer): Frame<FrameHeader | CombsHeader | LightsHeader> {
   const size = new DataView(data).getUint32(0, true);
-  const header = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, size))) as FrameHeader | CombsHeader;
+  const header = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, size))) as FrameHeader | CombsHeader | LightsHeader;
   return { header, floats: new Float32Array(data, 4 + size) };
 }
 

@@ -51,7 +51,8 @@ beforeEach(() => {
   vi.stubGlobal('WebSocket', Wire);
   vi.stubGlobal('location', { protocol: 'http:', host: 'here' });
   events = {
-    combsWanted: vi.fn(() => []), watched: vi.fn(() => []), state: vi.fn(), preview: vi.fn(), combs: vi.fn(),
+    combsWanted: vi.fn(() => []),
+    lightsWanted: vi.fn(() => null), watched: vi.fn(() => []), state: vi.fn(), preview: vi.fn(), combs: vi.fn(), lights: vi.fn(),
     progress: vi.fn(), failed: vi.fn(), connected: vi.fn(), gone: vi.fn(),
   };
   link = new Link('s', events as unknown as LinkEvents);

@@ -1,15 +1,18 @@
 import { readFrame, type Frame } from './frame';
-import type { ClientMessage, CombsHeader, CombWanted, FrameHeader, Located, NamedId, Op, Point, Probed, ServerMessage, StudyState, Traced } from './types';
+import type { ClientMessage, CombsHeader, CombWanted, FrameHeader, LightsHeader, LightsWanted, Located, NamedId, Op, Point, Probed, ServerMessage, StudyState, Traced } from './types';
 
 type Unsent = ClientMessage extends infer M ? (M extends { seq: number } ? Omit<M, 'seq'> : never) : never;
 
 export interface LinkEvents {
   combsWanted(): CombWanted[];
+  /** The lights whose lines are shown, to follow along; null while there are none. */
+  lightsWanted(): LightsWanted | null;
   /** Steps whose figures are shown. */
   watched(): string[];
   state(state: StudyState, frame: Frame<FrameHeader>): void;
   preview(frame: Frame<FrameHeader>): void;
   combs(frame: Frame<CombsHeader>): void;
+  lights(frame: Frame<LightsHeader>): void;
   progress(share: number | null): void;
   failed(message: string, code: string, wasPreview: boolean): void;
   connected(yes: boolean): void;
@@ -82,6 +85,9 @@ export class Link {
     const frame = readFrame(data);
     if (frame.header.type === 'combs') {
       this.events.combs(frame as Frame<CombsHeader>);
+      if (frame.header.seq != null) this.settle(frame.header.seq, null);
+    } else if (frame.header.type === 'lights') {
+      this.events.lights(frame as Frame<LightsHeader>);
       if (frame.header.seq != null) this.settle(frame.header.seq, null);
     } else if (frame.header.preview && this.peeks.has(frame.header.seq ?? -1)) {
       this.peeks.get(frame.header.seq ?? -1)?.(frame as Frame<FrameHeader>);
@@ -170,7 +176,7 @@ export class Link {
       this.previewNext = op;
       return;
     }
-    const seq = this.send({ type: 'preview', op, combs: this.events.combsWanted(), watched: this.events.watched() });
+    const seq = this.send({ type: 'preview', op, combs: this.events.combsWanted(), lights: this.events.lightsWanted(), watched: this.events.watched() });
     this.previewSent = { seq, at: performance.now() };
     clearTimeout(this.overdue);
     this.overdue = setTimeout(() => this.previewAnswered(seq), PREVIEW_LIMIT);
@@ -183,7 +189,7 @@ export class Link {
     this.peeks.set(seq, (frame) => (found = frame));
     const overdue = setTimeout(() => this.settle(seq, null), PREVIEW_LIMIT);
     try {
-      await this.request({ type: 'preview', op, combs: [], watched: [] });
+      await this.request({ type: 'preview', op, combs: [], lights: null, watched: [] });
     } finally {
       clearTimeout(overdue);
       this.peeks.delete(seq);
@@ -264,6 +270,10 @@ export class Link {
 
   combs(combs: CombWanted[]): void {
     if (this.open) this.send({ type: 'combs', combs });
+  }
+
+  lights(lights: LightsWanted): void {
+    if (this.open) this.send({ type: 'lights', lights });
   }
 
   /** Lose the connection, as a bad line would; it is tried again. */

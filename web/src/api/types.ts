@@ -11,6 +11,7 @@ export type ClientMessage =
   | Schemas['WhyAsked']
   | Schemas['RoundAsked']
   | Schemas['CombsAsked']
+  | Schemas['LightsAsked']
   | Schemas['DependentsAsked']
   | Schemas['Cancel'];
 export type ServerMessage =
@@ -40,6 +41,10 @@ export type FrameSeam = Schemas['FrameSeam'];
 export type CombsHeader = Schemas['CombsHeader'];
 export type FrameComb = Schemas['FrameComb'];
 export type CombWanted = Schemas['CombWanted'];
+export type LightsHeader = Schemas['LightsHeader'];
+export type FrameLight = Schemas['FrameLight'];
+export type LightSeam = Schemas['LightSeam'];
+export type LightsWanted = Schemas['LightsWanted'];
 export type Probed = Schemas['Probed'];
 export type Traced = Schemas['Traced'];
 export type NamedId = Schemas['NamedId'];

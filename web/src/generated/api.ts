@@ -751,6 +751,8 @@ export interface components {
             combs: components["schemas"]["FrameComb"][];
             /** Features */
             features: components["schemas"]["FrameFeature"][];
+            /** Lights */
+            lights: components["schemas"]["FrameLight"][];
             /** Objects */
             objects: components["schemas"]["FrameObject"][];
             /** Order */
@@ -772,6 +774,21 @@ export interface components {
             type: "frame";
             /** Whole */
             whole: boolean;
+        };
+        /**
+         * FrameLight
+         * @description Light lines on an object. segments: straight pieces, each two points of 3; lines: how many there are.
+         */
+        FrameLight: {
+            /** Id */
+            id: string;
+            /** Lines */
+            lines: number;
+            /** Segments */
+            segments: [
+                number,
+                number
+            ];
         };
         /**
          * FrameLost
@@ -940,6 +957,109 @@ export interface components {
             studies: number;
             /** Version */
             version: string;
+        };
+        /**
+         * LightSeam
+         * @description A seam that light lines cross: the farthest jump, mm along the seam, and the sharpest kink, degrees, with
+         *     places.
+         */
+        LightSeam: {
+            /** Jump */
+            jump: number;
+            /** Jump At */
+            jump_at: [
+                number,
+                number,
+                number
+            ];
+            /** Key */
+            key: string;
+            /** Kink */
+            kink: number;
+            /** Kink At */
+            kink_at: [
+                number,
+                number,
+                number
+            ];
+            /** Lines */
+            lines: number;
+        };
+        /**
+         * LightsAsked
+         * @description Light lines of all faces as they are kept, in a binary frame.
+         */
+        LightsAsked: {
+            lights: components["schemas"]["LightsWanted"];
+            /** Seq */
+            seq: number;
+            /**
+             * Type
+             * @default lights
+             * @constant
+             */
+            type?: "lights";
+        };
+        /**
+         * LightsHeader
+         * @description Header of a binary frame with the light lines of all faces. spacing, height: of the lights, as used.
+         */
+        LightsHeader: {
+            /** Height */
+            height: number;
+            /** Lights */
+            lights: components["schemas"]["FrameLight"][];
+            /** Seams */
+            seams: components["schemas"]["LightSeam"][];
+            /** Seq */
+            seq: number | null;
+            /** Spacing */
+            spacing: number;
+            /**
+             * Type
+             * @constant
+             */
+            type: "lights";
+        };
+        /**
+         * LightsWanted
+         * @description A bank of lights: they stand toward a direction and run along another. height: of their plane, mm; spacing: mm,
+         *     or degrees of an isophote; what suits the part when null. eye: where it is seen from.
+         */
+        LightsWanted: {
+            /** Along */
+            along: [
+                number,
+                number,
+                number
+            ];
+            /** Eye */
+            eye: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Height
+             * @default null
+             */
+            height?: number | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "highlight" | "reflection" | "isophote";
+            /**
+             * Spacing
+             * @default null
+             */
+            spacing?: number | null;
+            /** Toward */
+            toward: [
+                number,
+                number,
+                number
+            ];
         };
         /**
          * Limits
@@ -1164,7 +1284,8 @@ export interface components {
          * Preview
          * @description Show what an operation would make while the pointer is down; only the latest counts.
          *
-         *     combs: the combs that the window shows, to follow along. watched: the steps whose figures it shows, all when null.
+         *     combs, lights: the combs and light lines that the window shows, to follow along. watched: the steps whose figures it
+         *     shows, all when null.
          */
         Preview: {
             /**
@@ -1172,6 +1293,8 @@ export interface components {
              * @default []
              */
             combs?: components["schemas"]["CombWanted"][];
+            /** @default null */
+            lights?: components["schemas"]["LightsWanted"] | null;
             /** Op */
             op: components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["Reshape"] | components["schemas"]["ReplaceFeature"] | components["schemas"]["BreakFree"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"] | components["schemas"]["MoveStep"] | components["schemas"]["SetMarker"] | components["schemas"]["Several"] | components["schemas"]["SetGroups"];
             /** Seq */

@@ -2,7 +2,7 @@ import { Color, DoubleSide, GLSL3, ShaderMaterial, Vector2, Vector3, type IUnifo
 
 import type { CurvatureKind, Light } from '../state/view';
 
-const MODES: Record<Light, number> = { clay: 0, zebra: 1, curvature: 2 };
+const MODES: Record<Light, number> = { clay: 0, zebra: 1, curvature: 2, lines: 0 };
 const KINDS: Record<CurvatureKind, number> = { gauss: 0, mean: 1, largest: 2, smallest: 3, radius: 4 };
 
 /** Colours of the curvature scale from low to high: cool to warm through the ground colour, safe for colour blindness. */

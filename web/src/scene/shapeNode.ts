@@ -21,6 +21,8 @@ export interface ShapeLook {
   lift: number;
   /** Names of edges to be drawn strong. */
   strongEdges: readonly string[];
+  /** Light lines on it: straight pieces of two points each. */
+  lit?: Float32Array | undefined;
   /** Drawn faintly: a shape as it was before the step in work. */
   ghost?: boolean;
 }
@@ -56,20 +58,22 @@ export class ShapeNode {
     new LineSegmentsGeometry(),
     new LineMaterial({ linewidth: 1.6, transparent: true, opacity: 0.4, depthTest: false }),
   );
+  private readonly lit = new LineSegments2(new LineSegmentsGeometry(), new LineMaterial({ linewidth: 1.7, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -4 }));
+  private litBy: Float32Array | undefined = undefined;
   private strongNames = '';
   private tree: MeshBVH | null = null;
 
   constructor(light: LightUniforms) {
     this.mesh = new Mesh(new BufferGeometry(), shapeMaterial(light));
     this.mesh.frustumCulled = this.lines.frustumCulled = this.strong.frustumCulled = this.isoLines.frustumCulled = false;
-    this.through.frustumCulled = false;
+    this.through.frustumCulled = this.lit.frustumCulled = this.lit.visible = false;
     this.strong.renderOrder = 2;
     this.through.renderOrder = 3;
-    this.group.add(this.mesh, this.lines, this.isoLines, this.strong, this.through);
+    this.group.add(this.mesh, this.lines, this.isoLines, this.strong, this.through, this.lit);
   }
 
   resize(width: number, height: number): void {
-    for (const l of [this.lines, this.isoLines, this.strong, this.through]) l.material.resolution.set(width, height);
+    for (const l of [this.lines, this.isoLines, this.strong, this.through, this.lit]) l.material.resolution.set(width, height);
   }
 
   update(shape: Shape, look: ShapeLook): void {
@@ -82,6 +86,10 @@ export class ShapeNode {
       const chosen = shape.edges.filter((e) => look.strongEdges.includes(e.name));
       this.strong.visible = setSegments(this.strong, chosen.map((e) => e.points));
     }
+    if (look.lit !== this.litBy) {
+      this.litBy = look.lit;
+      this.lit.visible = setPieces(this.lit, look.lit ?? new Float32Array(0));
+    }
     this.group.visible = look.visible;
     const { uniforms } = this.mesh.material;
     (uniforms.tint?.value as Color).set(look.tint).convertLinearToSRGB();
@@ -90,6 +98,7 @@ export class ShapeNode {
     if (uniforms.ghost) uniforms.ghost.value = this.ghost ? 1 : 0;
     this.mesh.material.polygonOffsetFactor = this.ghost ? 6 : 1.5;
     this.isoLines.visible &&= !this.ghost;
+    this.lit.material.color.set(look.ink);
     // A curve that stands alone is drawn in its role's tint; the edges of a face in ink.
     const alone = shape.object.kind === 'curves';
     this.lines.material.color.set(alone ? look.tint : look.ink);
@@ -161,7 +170,7 @@ export class ShapeNode {
   }
 
   dispose(): void {
-    for (const object of [this.mesh, this.lines, this.isoLines, this.strong, this.through]) {
+    for (const object of [this.mesh, this.lines, this.isoLines, this.strong, this.through, this.lit]) {
       object.geometry.dispose();
       object.material.dispose();
     }
@@ -197,9 +206,14 @@ function setSegments(object: LineSegments2, lines: Float32Array[]): boolean {
       k += 6;
     }
   }
+  return setPieces(object, segments);
+}
+
+/** Replace the straight pieces of a line object, two points each; false if there are none. */
+function setPieces(object: LineSegments2, pieces: Float32Array): boolean {
   object.geometry.dispose();
   const geometry = new LineSegmentsGeometry();
-  geometry.setPositions(segments);
+  if (pieces.length) geometry.setPositions(pieces);
   object.geometry = geometry;
-  return true;
+  return pieces.length > 0;
 }

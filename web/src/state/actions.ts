@@ -3,7 +3,7 @@ import { fieldsOf, isRef, LISTS, openField, toolOf, type Field } from './catalog
 import { changeDraft, changeParams, dropDraft, freeName, newId } from './drafts';
 import { nearEnd } from './nearEnd';
 import { accepts, takePointBack } from './placing';
-import { cancelWork, commit, refreshCombs, reshape, step, tell } from './session';
+import { cancelWork, commit, refreshCombs, refreshLights, reshape, step, tell } from './session';
 import { stepOf, useStudy } from './study';
 import { keepStage } from './stages';
 import { COMBS, useTools, type Draft, type Repick, type Stage, type Tool } from './tools';
@@ -19,6 +19,7 @@ export function setStage(stage: Stage): void {
 
 export function setLight(light: Light): void {
   useView.setState({ light, probe: null });
+  refreshLights();
 }
 
 /** Start a tool, or let go of it if it is in hand; what is picked already is its first pick. */

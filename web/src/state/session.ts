@@ -3,8 +3,9 @@ import { notifications } from '@mantine/notifications';
 import { Link } from '../api/link';
 import type { CombWanted, EdgeRef, NamedId, Op, Point, Traced } from '../api/types';
 import { loadCatalog } from './catalog';
+import { lightsWanted } from './lightLines';
 import { measured } from './measured';
-import { dropPreview, merged, receiveCombs, receivePreview, receiveState, resetStudy, useStudy, type Picture } from './study';
+import { dropPreview, merged, NO_LIGHTS, receiveCombs, receiveLights, receivePreview, receiveState, resetStudy, useStudy, type Picture } from './study';
 import { openingStage } from './stages';
 import { useTools } from './tools';
 import { useView } from './view';
@@ -27,6 +28,13 @@ export function refreshCombs(): void {
   else useStudy.setState({ combs: [] });
 }
 
+/** Ask for the light lines that are shown, as they are kept. */
+export function refreshLights(): void {
+  const wanted = lightsWanted(true);
+  if (wanted) link?.lights(wanted);
+  else useStudy.setState({ lights: NO_LIGHTS, lightSeams: [] });
+}
+
 export function openStudy(id: string): () => void {
   const catalog = loadCatalog();
   resetStudy(id);
@@ -34,6 +42,7 @@ export function openStudy(id: string): () => void {
   useView.setState({ combEdges: [], isolated: null, activeSeam: null, stripRow: null, probe: null });
   link = new Link(id, {
     combsWanted,
+    lightsWanted,
     watched() {
       const { draft, selection } = useTools.getState();
       return [draft?.id, selection?.id].filter((id) => id !== undefined);
@@ -45,6 +54,7 @@ export function openStudy(id: string): () => void {
       if (frame.header.said && state.by === state.window) tell(frame.header.said, true);
       tidy();
       refreshCombs();
+      refreshLights();
     },
     preview(frame) {
       measured('pamble frame', () => receivePreview(frame));
@@ -53,6 +63,11 @@ export function openStudy(id: string): () => void {
     combs(frame) {
       receiveCombs(frame);
       fitCombs();
+    },
+    lights(frame) {
+      receiveLights(frame);
+      const { spacing, height } = frame.header;
+      useView.setState(({ lines }) => ({ lines: { ...lines, spacing, height } }));
     },
     progress: (progress) => useStudy.setState({ progress }),
     connected: (connected) => useStudy.setState({ connected }),

@@ -2,7 +2,7 @@ import { create } from 'zustand';
 
 import { toolOf } from './catalog';
 import { slice, type Frame } from '../api/frame';
-import type { CombsHeader, FeatureSummary, FrameComb, FrameFeature, FrameHeader, FrameObject, FrameSeam, StudyState, StudySummary } from '../api/types';
+import type { CombsHeader, FeatureSummary, FrameComb, FrameFeature, FrameHeader, FrameLight, FrameObject, FrameSeam, LightSeam, LightsHeader, StudyState, StudySummary } from '../api/types';
 
 /** A shape as the scene shows it. */
 export interface Shape {
@@ -36,6 +36,8 @@ export interface Picture {
   seams: readonly SeamLine[];
 }
 
+export type LightLines = ReadonlyMap<string, Float32Array>;
+
 interface StudyStore {
   id: string | null;
   study: StudySummary | null;
@@ -53,12 +55,17 @@ interface StudyStore {
   /** Why the study cannot be opened. */
   gone: string | null;
   combs: readonly CombLine[];
+  /** Light lines as kept, and as shown while something is previewed: straight pieces by object, two points each. */
+  lights: { kept: LightLines; shown: LightLines };
+  /** What light lines do at seams, as kept; those that break them most first. */
+  lightSeams: readonly LightSeam[];
   /** Shapes before the last change, for the before-and-after key. */
   before: Picture | null;
   showBefore: boolean;
 }
 
 const EMPTY: Picture = { shapes: new Map(), features: new Map(), seams: [] };
+export const NO_LIGHTS: { kept: LightLines; shown: LightLines } = { kept: new Map(), shown: new Map() };
 const BLANK: StudyStore = {
   id: null,
   study: null,
@@ -73,6 +80,8 @@ const BLANK: StudyStore = {
   progress: null,
   gone: null,
   combs: [],
+  lights: NO_LIGHTS,
+  lightSeams: [],
   before: null,
   showBefore: false,
 };
@@ -107,6 +116,13 @@ export function merged(base: Picture, { header, floats }: Frame<FrameHeader>): P
 const readCombs = (combs: FrameComb[], floats: Float32Array): CombLine[] =>
   combs.map((c) => ({ ...c, teeth: slice(floats, c.teeth) }));
 
+function readLights(base: LightLines, lights: FrameLight[], floats: Float32Array): LightLines {
+  if (!lights.length) return base;
+  const out = new Map(base);
+  for (const l of lights) out.set(l.id, slice(floats, l.segments));
+  return out;
+}
+
 export function receiveState(state: StudyState, frame: Frame<FrameHeader>): void {
   useStudy.setState((s) => {
     const kept = merged(s.kept, frame);
@@ -128,6 +144,7 @@ export function receivePreview(frame: Frame<FrameHeader>): void {
   useStudy.setState((s) => ({
     shown: merged(s.kept, frame),
     previewing: true,
+    lights: { kept: s.lights.kept, shown: readLights(s.lights.kept, frame.header.lights, frame.floats) },
     combs: frame.header.combs.length ? readCombs(frame.header.combs, frame.floats) : s.combs,
   }));
 }
@@ -136,9 +153,14 @@ export function receiveCombs(frame: Frame<CombsHeader>): void {
   useStudy.setState({ combs: readCombs(frame.header.combs, frame.floats) });
 }
 
+export function receiveLights({ header, floats }: Frame<LightsHeader>): void {
+  const kept = readLights(new Map(), header.lights, floats);
+  useStudy.setState({ lights: { kept, shown: kept }, lightSeams: header.seams });
+}
+
 /** Back to what is kept. */
 export function dropPreview(): void {
-  useStudy.setState((s) => ({ shown: s.kept, previewing: false }));
+  useStudy.setState((s) => ({ shown: s.kept, lights: { kept: s.lights.kept, shown: s.lights.kept }, previewing: false }));
 }
 
 /** The step that made an object, which may make several. */

@@ -1,9 +1,9 @@
 import { create } from 'zustand';
 import { persist } from 'zustand/middleware';
 
-import type { Point } from '../api/types';
+import type { LightsWanted, Point } from '../api/types';
 
-export type Light = 'clay' | 'zebra' | 'curvature';
+export type Light = 'clay' | 'zebra' | 'curvature' | 'lines';
 export type CurvatureKind = 'gauss' | 'mean' | 'largest' | 'smallest' | 'radius';
 export type StripFigure = 'gap' | 'angle' | 'curvature';
 
@@ -20,6 +20,20 @@ export interface CurvatureSettings {
   fitted: boolean;
   low: number;
   high: number;
+}
+
+/** Banks of lights, whose lines are curves on the surfaces. */
+export interface LightLineSettings {
+  kind: LightsWanted['kind'];
+  /** The direction the lights stand in. */
+  toward: Point;
+  /** Degrees by which they are turned in their plane. */
+  turn: number;
+  eye: Point;
+  /** Whether distance and height are found for the part. */
+  fitted: boolean;
+  spacing: number;
+  height: number;
 }
 
 export interface CombSettings {
@@ -69,6 +83,7 @@ interface ViewStore {
   light: Light;
   zebra: ZebraSettings;
   curvature: CurvatureSettings;
+  lines: LightLineSettings;
   comb: CombSettings;
   combEdges: { id: string; edge: string }[];
   isolated: readonly string[] | null;
@@ -94,6 +109,7 @@ export const useView = create<ViewStore>()(persist((): ViewStore => ({
   light: 'clay',
   zebra: { fixedTo: 'viewer', bands: 14, direction: 90 },
   curvature: { kind: 'mean', fitted: true, low: -0.01, high: 0.01 },
+  lines: { kind: 'highlight', toward: [0, 0, 1], turn: 0, eye: [0, 0, 1], fitted: true, spacing: 10, height: 1000 },
   comb: { teeth: 60, fitted: true, scale: 20 },
   combEdges: [],
   isolated: null,

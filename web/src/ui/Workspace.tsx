@@ -31,6 +31,7 @@ import { Hint } from './Hint';
 import { Ledger } from './ledger/Ledger';
 import { Legend } from './lights/Legend';
 import { LightBar } from './lights/LightBar';
+import { LightSeams } from './lights/LightSeams';
 import { CompareOverlay } from './part/CompareOverlay';
 import { Overlays } from './part/Overlays';
 import { Scene } from './part/scene';
@@ -126,6 +127,7 @@ export function Workspace({ id }: { id: string }) {
       <div className="dock" ref={dock}>
         <div className="dock-row">
           <Legend />
+          <LightSeams viewport={viewport} />
           <LightBar viewport={viewport} />
           {ledger && !panels.ledger && <Unfold panel="ledger" more={seams ? ` ${seams}` : ''} />}
         </div>

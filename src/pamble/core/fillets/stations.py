@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pamble.core.arrays import Array, cross, dot, norm
+from pamble.core.arrays import Array, dot, norm
 from pamble.core.fillets.crease import Crease, derivatives, step_uv
-from pamble.core.spline.differential import curvatures
+from pamble.core.spline.differential import curvatures, turning_normals
 
 _RESIDUAL = 1e-7
 """Distance, mm, that a station may be left off touching both faces."""
@@ -60,8 +60,8 @@ def contacts(c: Crease, radius: Array, chord: float | None = None, start: Array 
     for _ in range(_ROUNDS):
         da = derivatives(a, q[live, 0], q[live, 1], 2)
         db = derivatives(b, q[live, 2], q[live, 3], 2)
-        n1, n1u, n1v = _turning(da)
-        n2, n2u, n2v = _turning(db)
+        n1, n1u, n1v = turning_normals(da)
+        n2, n2u, n2v = turning_normals(db)
         rr, t = r[live][:, None], c.tangents[live]
         off, jac = np.zeros((len(live), unknowns)), np.zeros((len(live), unknowns, unknowns))
         off[:, :3] = da[0, 0] + s1 * rr * n1 - db[0, 0] - s2 * rr * n2
@@ -107,17 +107,6 @@ def _seed(c: Crease, radius: Array) -> Array:
         d = derivatives(surface, uv[:, 0], uv[:, 1], 1)
         out.append(uv + step_uv(d, into * reach))
     return np.hstack(out)
-
-
-def _turning(d: Array) -> tuple[Array, Array, Array]:
-    """Unit normal and its derivatives along u and v."""
-    su, sv = d[1, 0], d[0, 1]
-    full = cross(su, sv)
-    length = np.maximum(norm(full), 1e-12)[:, None]
-    n = full / length
-    nu = cross(d[2, 0], sv) + cross(su, d[1, 1])
-    nv = cross(d[1, 1], sv) + cross(su, d[0, 2])
-    return n, (nu - n * dot(n, nu)[:, None]) / length, (nv - n * dot(n, nv)[:, None]) / length
 
 
 def _finished(c: Crease, q: Array, r: Array) -> Contacts:

@@ -39,6 +39,17 @@ def normals(derivatives: Array) -> Array:
     return unit(cross(derivatives[1, 0], derivatives[0, 1]))
 
 
+def turning_normals(derivatives: Array) -> tuple[Array, Array, Array]:
+    """Unit normals and their derivatives along u and v, (..., 3) each; needs order >= 2."""
+    su, sv = derivatives[1, 0], derivatives[0, 1]
+    full = cross(su, sv)
+    length = np.maximum(norm(full), TINY)[..., None]
+    n = full / length
+    nu = cross(derivatives[2, 0], sv) + cross(su, derivatives[1, 1])
+    nv = cross(derivatives[1, 1], sv) + cross(su, derivatives[0, 2])
+    return n, (nu - n * dot(n, nu)[..., None]) / length, (nv - n * dot(n, nv)[..., None]) / length
+
+
 def fundamental_forms(derivatives: Array) -> tuple[Array, Array, Array]:
     """Normals, first form (..., 3) as E, F, G and second form (..., 3) as L, M, N; needs order >= 2.
 

@@ -54,6 +54,7 @@ export function commands(viewport: Viewport | null): Command[] {
     { label: 'Clay', about: 'The part as it is modelled', keys: '1', run: () => setLight('clay') },
     { label: 'Zebra', about: 'Stripes of light: kinks show as breaks', keys: '2', run: () => setLight('zebra') },
     { label: 'Curvature colours', about: 'Curvature of the surfaces in colours', keys: '3', run: () => setLight('curvature') },
+    { label: 'Light lines', about: 'Lines of a bank of lights as curves on the surfaces, with their kinks at seams', keys: '4', run: () => setLight('lines') },
     { label: 'Wipe against the state before', about: 'A line parts the part as it is from the part before the last change; again ends it', keys: 'W', run: () => void (useCompare.getState().mode === 'off' ? compareWith(null, 'wipe') : endCompare()) },
     { label: 'Keep this state to compare with', about: 'As long as the window is open', settable: true, run: () => void keepMoment() },
     { label: 'Fit to window', about: 'All that is shown, as large as it goes', keys: 'F', run: () => viewport?.fit() },

@@ -7,12 +7,15 @@ import { refreshCombs } from '../../state/session';
 import { useView, type CurvatureKind, type Light } from '../../state/view';
 import { NumberField } from '../card/NumberField';
 import { CompareMenu } from './CompareMenu';
+import { LightLineSettings } from './LightLineSettings';
+import { Row } from './Row';
 import { ViewButtons } from './ViewButtons';
 
 const LIGHTS: [Light, string, string][] = [
   ['clay', 'Clay', '1'],
   ['zebra', 'Zebra', '2'],
   ['curvature', 'Curvature', '3'],
+  ['lines', 'Light lines', '4'],
 ];
 
 /** Light is a switch: one key each, also in the middle of a drag. */
@@ -36,7 +39,8 @@ export function LightBar({ viewport }: { viewport: Viewport | null }) {
         <Popover.Dropdown className="settings">
           {light === 'zebra' && <ZebraSettings />}
           {light === 'curvature' && <CurvatureSettings />}
-          {light === 'clay' && !combs && <span className="quiet">Clay has no settings. Pick zebra, curvature or a comb.</span>}
+          {light === 'lines' && <LightLineSettings />}
+          {light === 'clay' && !combs && <span className="quiet">Clay has no settings. Pick zebra, curvature, light lines or a comb.</span>}
           {combs > 0 && <CombSettings />}
         </Popover.Dropdown>
       </Popover>
@@ -45,13 +49,6 @@ export function LightBar({ viewport }: { viewport: Viewport | null }) {
     </div>
   );
 }
-
-const Row = ({ label, children }: { label: string; children: React.ReactNode }) => (
-  <div style={{ display: 'flex', justifyContent: 'space-between', alignItems: 'center', gap: 10, marginBottom: 8 }}>
-    <span className="quiet">{label}</span>
-    {children}
-  </div>
-);
 
 function ZebraSettings() {
   const zebra = useView((s) => s.zebra);

@@ -81,7 +81,7 @@ const NO_SHAPES: ReadonlyMap<string, Shape> = new Map();
 
 /** Keeps the drawing in step with the state; alone in following every preview, so that panels need not. */
 export function Scene({ viewport, palette }: { viewport: Viewport; palette: Palette }): null {
-  const { shown, kept: before, study } = useStudy();
+  const { shown, kept: before, study, lights } = useStudy();
   const { hover, selection, draft } = useTools();
   const { light, zebra, curvature, isolated, activeSeam } = useView();
 
@@ -109,13 +109,14 @@ export function Scene({ viewport, palette }: { viewport: Viewport; palette: Pale
         visible: feature ? isShown(feature, isolated) : true,
         lift: picked ? 0.1 : pointed && light === 'clay' ? 0.06 : 0,
         strongEdges: ghost ? [] : strong(id),
+        lit: ghost ? undefined : lights.shown.get(id),
         ghost,
       };
     };
     // A study that begins empty is not brought into view by its first preview: that would move the drawing hand.
     if (study && !shown.shapes.size) viewport.leaveView();
     viewport.setShapes(withGhosts(shown.shapes, before.shapes, draft ? shown.features.get(draft.id)?.changes : undefined), look);
-  }, [viewport, shown, before, study, hover, selection, draft, isolated, activeSeam, light, palette]);
+  }, [viewport, shown, before, study, lights, hover, selection, draft, isolated, activeSeam, light, palette]);
 
   const { mode, other, at } = useCompare();
   useEffect(() => {

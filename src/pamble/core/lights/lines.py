@@ -1,0 +1,110 @@
+"""Light lines on a face: contours on a grid of its parameters, then brought onto the true surface by Newton."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import contourpy
+import numpy as np
+import shapely
+
+from pamble.core.arrays import Array, IntArray
+from pamble.core.faces.display import edge_steps, grid_parameters
+from pamble.core.faces.face import Face
+from pamble.core.lights.bank import Bank, shown
+from pamble.core.spline.differential import normals, turning_normals
+from pamble.core.spline.evaluate import curve_points, surface_derivatives, surface_grid
+from pamble.core.spline.surface import Surface
+
+_MOST = 400
+"""Lights that a face may show; of more only every second, third and so on is drawn."""
+
+_ROUNDS = 4
+_SETTLED = 3e-4
+"""Share of the largest step below which a round brings nothing any more: the next error is its square."""
+
+_FARTHEST = 0.02
+"""Largest step of one round, as a share of the surface's domain."""
+
+
+@dataclass(frozen=True)
+class LightLine:
+    """A line of one light on a face. number: of the light; points: (m, 3), mm, on the surface."""
+
+    number: int
+    points: Array
+
+
+def light_lines(face: Face, lights: Bank, steps: int = 48) -> list[LightLine]:
+    """All light lines on a face, cut at its borders; ``steps`` along each direction decide how finely they turn."""
+    s = face.surface
+    us, vs = grid_parameters(s.knots_u, s.degree_u, steps), grid_parameters(s.knots_v, s.degree_v, steps)
+    grid = surface_grid(s, us, vs, 1)
+    value, _ = shown(lights, grid[0, 0], normals(grid), (), ())
+    if not np.isfinite(value).any():
+        return []
+    found = contourpy.contour_generator(us, vs, np.ma.masked_invalid(value.T))
+    low, high = int(np.ceil(np.nanmin(value))), int(np.floor(np.nanmax(value)))
+    # Straight into the light there is a spot, or a ridge, but no line.
+    low = max(low, 1) if lights.kind == "isophote" else low
+    every = -(-max(high - low, 0) // _MOST) or 1
+    numbers, rows = list[int](), list[Array]()
+    for number in range(-(-low // every) * every, high + 1, every):
+        for line in found.lines(number):
+            numbers.append(number)
+            rows.append(np.asarray(line))
+    if not rows:
+        return []
+    sizes = np.array([len(r) for r in rows])
+    uv = _settled(s, lights, np.concatenate(rows), np.repeat(numbers, sizes))
+    parts = np.split(uv, np.cumsum(sizes)[:-1])
+    which, kept = (np.arange(len(parts)), parts) if face.natural else _inside(face, parts, steps)
+    if not len(kept):
+        return []
+    flat = np.concatenate(kept)
+    points = np.split(surface_derivatives(s, flat[:, 0], flat[:, 1], 0)[0, 0], np.cumsum([len(k) for k in kept])[:-1])
+    return [LightLine(numbers[i], p) for i, p in zip(which, points, strict=True)]
+
+
+def _settled(surface: Surface, lights: Bank, uv: Array, number: IntArray) -> Array:
+    """Parameters moved to where the number holds exactly, the shortest way on the surface; none leaves its domain, and
+    ends on its border stay there.
+    """
+    low, high = np.array(surface.domain).T
+    free = (uv > low) & (uv < high)
+    far = _FARTHEST * (high - low)
+    for _ in range(_ROUNDS):
+        d = surface_derivatives(surface, uv[:, 0], uv[:, 1], 2)
+        n, nu, nv = turning_normals(d)
+        value, (fu, fv) = shown(lights, d[0, 0], n, (d[1, 0], d[0, 1]), (nu, nv))
+        e, f, g = (np.vecdot(a, b) for a, b in ((d[1, 0], d[1, 0]), (d[1, 0], d[0, 1]), (d[0, 1], d[0, 1])))
+        with np.errstate(divide="ignore", invalid="ignore"):
+            # The gradient on the surface, by the inverse of its first form; its determinant falls out.
+            way = np.stack([g * fu - f * fv, e * fv - f * fu], axis=1)
+            way = np.where(free.all(axis=1)[:, None], way, free * np.stack([fu, fv], axis=1))
+            step = ((number - value) / (way[:, 0] * fu + way[:, 1] * fv))[:, None] * way
+        step = np.where(np.isfinite(step), np.clip(step, -far, far), 0.0)
+        uv = np.clip(uv + step, low, high)
+        if np.abs(step).max(axis=0).max() < _SETTLED * far.min():
+            break
+    return uv
+
+
+def _inside(face: Face, parts: list[Array], steps: int) -> tuple[IntArray, list[Array]]:
+    """The stretches of lines in the parameter plane that lie within a trimmed face, and the line each is part of."""
+    rings = []
+    for loop in face.loops:
+        ring = []
+        for edge in loop:
+            flat = curve_points(edge.pcurve, edge_steps(edge.twin, edge.domain, steps, face.surface.diagonal))
+            ring.append(flat if edge.inward > 0 else flat[::-1])
+        rings.append(shapely.Polygon(np.concatenate(ring)))
+    outer = max(rings, key=lambda r: r.area)
+    area = outer.difference(shapely.union_all([r for r in rings if r is not outer]))
+    lines = np.array([shapely.LineString(p) if len(p) > 1 else shapely.LineString() for p in parts])
+    shapely.prepare(area)
+    cut, which = shapely.get_parts(shapely.intersection(lines, area), return_index=True)
+    real = [
+        (int(i), shapely.get_coordinates(c)) for i, c in zip(which, cut, strict=True) if shapely.get_type_id(c) == 1
+    ]
+    return np.array([i for i, _ in real], dtype=np.intp), [c for _, c in real]
