@@ -27,6 +27,14 @@ def zebra(desk: Desk) -> None:
     desk.page.keyboard.press("2")
 
 
+def light_lines(desk: Desk) -> None:
+    desk.page.keyboard.press("4")
+    desk.page.wait_for_timeout(900)
+    desk.button("Settings of the light").click()
+    desk.page.get_by_role("radiogroup", name="Lights stand in").get_by_text("view").click()
+    desk.page.keyboard.press("Escape")
+
+
 def curvature_at_the_pointer(desk: Desk) -> None:
     desk.page.keyboard.press("3")
     desk.page.wait_for_timeout(300)
@@ -183,6 +191,7 @@ def compare(desk: Desk) -> None:
 VIEWS: dict[str, Callable[[Desk], None]] = {
     "blend": blend_in_clay,
     "zebra": zebra,
+    "light-lines": light_lines,
     "curvature": curvature_at_the_pointer,
     "cvs-and-comb": cvs_and_comb,
     "dark-seam-over": seam_over_its_limit_dark,

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import Page, expect
 
+from pamble.core.spline.surface import Surface
 from pamble.study.stored import SurfaceData
 from tests.browser.conftest import Desk, imported, opened
 from tests.browser.steps import line_of
@@ -88,7 +89,7 @@ def box(page: Page, pamble) -> Iterator[Desk]:
     faces = {
         "Deck": plane((0, 0, 0), (60, 0, 0), (0, 40, 0)),
         "Left wall": plane((0, 0, 0), (25, 0, 0), (0, 0, -30)),
-        "Right wall": plane((25, 0, 0), (35, 0, 0), (0, 0, -30)),
+        "Right wall": Surface.bezier([[[25, 0, 0], [25, 0, -30]], [[60, 0, 0], [70, 0, -30]]]),
         "Side": plane((60, 0, 0), (0, 40, 0), (10, 0, -30)),
     }
     features = [

@@ -62,16 +62,18 @@ def _fitting(faces: Collection[Face], one: Bank) -> float:
 
 
 def put_lights(
-    writer: FrameWriter, now: Evaluation, lights: Bank, objects: Collection[str] | None, steps: int
+    writer: FrameWriter, now: Evaluation, lights: Bank, objects: Collection[str] | None, steps: int, quick: bool = False
 ) -> list[dict[str, Any]]:
-    """Light lines of objects, of all when None, as header entries: straight pieces of two points each."""
+    """Light lines of objects, of all when None, as header entries: straight pieces of two points each. quick: near
+    enough to be looked at while the part moves.
+    """
     out = []
     for id in sorted(now.world if objects is None else set(objects) & now.world.keys()):
         shape: Shape = now.world[id].shape
         if shape.face is None or not shape.visible:
             continue
         try:
-            lines = light_lines(shape.face, lights, steps)
+            lines = light_lines(shape.face, lights, steps, quick)
         except PambleError:
             lines = []
         pieces = [np.stack([line.points[:-1], line.points[1:]], axis=1).reshape(-1, 3) for line in lines]

@@ -93,7 +93,7 @@ def draw(
         "seams": [{**r.row, "plot": writer.put(r.plot)} for r in changed],
         "order": [r.row["key"] for r in rows],
         "combs": put_combs(writer, now, combs),
-        "lights": [] if lights is None else put_lights(writer, now, lights, objects, detail),
+        "lights": [] if lights is None else put_lights(writer, now, lights, objects, detail, quick=preview),
     }
     return writer.finish(header)
 

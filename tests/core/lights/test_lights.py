@@ -47,7 +47,7 @@ def test_on_a_cylinder_lines_of_lights_that_run_with_it_are_rulings_at_known_ang
         assert np.ptp(line.points[:, 1]) == pytest.approx(60)
     eyes = np.array([np.sin(eye), 0, np.cos(eye)])
     reflected = light_lines(Face(s), bank("reflection", UP, ALONG, spacing, HIGH, eyes))
-    assert len(reflected) > 60
+    assert len(reflected) > 20
     for line in reflected:
         x, z = line.points[:, 0], line.points[:, 2] + radius
         met = x + np.tan(2 * np.arctan2(x, z) - eye) * (HIGH + radius - z)

@@ -21,8 +21,8 @@ from pamble.core.errors import GeometryError
 
 Kind = Literal["highlight", "reflection", "isophote"]
 
-_GRAZING = 0.05
-"""Sine of the angle to the plane of the lights below which nothing meets it any more."""
+_GRAZING = 0.15
+"""Sine of the angle to the plane of the lights below which it is not met: its lines would lie too close together."""
 
 
 @dataclass(frozen=True)

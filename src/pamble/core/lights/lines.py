@@ -19,6 +19,9 @@ from pamble.core.spline.surface import Surface
 _MOST = 400
 """Lights that a face may show; of more only every second, third and so on is drawn."""
 
+_CLOSEST = 2.5
+"""Lights between two neighbours of the grid from which lines run together."""
+
 _ROUNDS = 4
 _SETTLED = 3e-4
 """Share of the largest step below which a round brings nothing any more: the next error is its square."""
@@ -35,12 +38,16 @@ class LightLine:
     points: Array
 
 
-def light_lines(face: Face, lights: Bank, steps: int = 48) -> list[LightLine]:
-    """All light lines on a face, cut at its borders; ``steps`` along each direction decide how finely they turn."""
+def light_lines(face: Face, lights: Bank, steps: int = 48, quick: bool = False) -> list[LightLine]:
+    """All light lines on a face, cut at its borders; ``steps`` along each direction decide how finely they turn.
+
+    quick: each point is moved once toward the light and no more, for the moment in which a face is dragged.
+    """
     s = face.surface
     us, vs = grid_parameters(s.knots_u, s.degree_u, steps), grid_parameters(s.knots_v, s.degree_v, steps)
     grid = surface_grid(s, us, vs, 1)
     value, _ = shown(lights, grid[0, 0], normals(grid), (), ())
+    value = _apart(value)
     if not np.isfinite(value).any():
         return []
     found = contourpy.contour_generator(us, vs, np.ma.masked_invalid(value.T))
@@ -56,7 +63,7 @@ def light_lines(face: Face, lights: Bank, steps: int = 48) -> list[LightLine]:
     if not rows:
         return []
     sizes = np.array([len(r) for r in rows])
-    uv = _settled(s, lights, np.concatenate(rows), np.repeat(numbers, sizes))
+    uv = _settled(s, lights, np.concatenate(rows), np.repeat(numbers, sizes), 1 if quick else _ROUNDS)
     parts = np.split(uv, np.cumsum(sizes)[:-1])
     which, kept = (np.arange(len(parts)), parts) if face.natural else _inside(face, parts, steps)
     if not len(kept):
@@ -66,14 +73,24 @@ def light_lines(face: Face, lights: Bank, steps: int = 48) -> list[LightLine]:
     return [LightLine(numbers[i], p) for i, p in zip(which, points, strict=True)]
 
 
-def _settled(surface: Surface, lights: Bank, uv: Array, number: IntArray) -> Array:
+def _apart(value: Array) -> Array:
+    """The numbers on a grid, without those where more lights than can be told apart fall between neighbours."""
+    with np.errstate(invalid="ignore"):
+        along, across = (np.abs(np.diff(value, axis=k)) > _CLOSEST for k in (0, 1))
+    crowded = np.zeros(value.shape, dtype=bool)
+    crowded[1:] |= along
+    crowded[:, 1:] |= across
+    return np.where(crowded, np.nan, value)
+
+
+def _settled(surface: Surface, lights: Bank, uv: Array, number: IntArray, rounds: int) -> Array:
     """Parameters moved to where the number holds exactly, the shortest way on the surface; none leaves its domain, and
     ends on its border stay there.
     """
     low, high = np.array(surface.domain).T
     free = (uv > low) & (uv < high)
     far = _FARTHEST * (high - low)
-    for _ in range(_ROUNDS):
+    for _ in range(rounds):
         d = surface_derivatives(surface, uv[:, 0], uv[:, 1], 2)
         n, nu, nv = turning_normals(d)
         value, (fu, fv) = shown(lights, d[0, 0], n, (d[1, 0], d[0, 1]), (nu, nv))

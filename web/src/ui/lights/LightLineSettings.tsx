@@ -64,7 +64,7 @@ export function LightLineSettings() {
         <NumberField label="Lights apart" width={100} unit={isophote ? '°' : 'mm'} low={1e-3} high={1e6} value={lines.spacing} onChange={(spacing) => set({ spacing, fitted: false })} />
       </Row>
       {!isophote && (
-        <Row label="Height above the origin">
+        <Row label="Height">
           <NumberField label="Height of the lights" width={100} digits={0} unit="mm" low={-1e7} high={1e7} value={lines.height} onChange={(height) => set({ height, fitted: false })} />
         </Row>
       )}
