@@ -1,6 +1,8 @@
 """Primaries grow from curves: closed forms, exact where they can be, joined to their neighbours, following their
 curves."""
 
+import re
+
 import numpy as np
 import pytest
 from OCP.BRepGProp import BRepGProp
@@ -206,6 +208,26 @@ def test_copies_of_faces_are_exact_and_mirror_with_their_trims(kernel):
     assert face(kernel, "m").surface.control == pytest.approx(face(kernel, "g").surface.control * [-1, 1, 1])
     add(kernel, "r", "copy_faces", faces=[{"feature": "g"}], how="turn", degrees=60, copies=5)
     assert sum(id.startswith("r") for id in kernel.now.world) == 5
+
+
+def test_a_net_follows_its_curves_and_says_which_does_not_cross(kernel):
+    for i, y in enumerate((0, 50, 90)):
+        add(kernel, f"a{i}", "cv_curve", curve={"control": [[0, y, 0], [30, y, 14], [70, y, 20], [100, y, 5]]})
+    for i, x in enumerate((0, 100)):
+        add(
+            kernel,
+            f"b{i}",
+            "cv_curve",
+            curve={"control": [[x, 0, i * 5], [x, 40, i * 5], [x, 60, i * 5], [x, 90, i * 5]]},
+        )
+    state = add(kernel, "n", "net", curves=[line(f) for f in ("a0", "b0", "a2", "b1", "a1")])
+    assert state.problem is None
+    assert state.made.facts["off_curves"] < 0.002
+    assert state.made.facts["directions"] == "3 along u, 2 along v"
+    kernel.commit({"op": "move_cvs", "id": "a1", "cvs": [{"i": 1, "j": 0, "to": [30, 50, 30]}]})
+    assert kernel.now.states["n"].made.facts["off_curves"] < 0.01
+    kernel.commit({"op": "move_cvs", "id": "a1", "cvs": [{"i": 3, "j": 0, "to": [100, 50, 8]}]})
+    assert re.search(r"do not cross: they pass at 3\.000 mm near \(100.00, 50.00", kernel.now.states["n"].problem)
 
 
 def test_the_whole_chain_follows_the_first_curve(kernel):

@@ -1,0 +1,186 @@
+"""Surface through a net of crossing curves that may miss each other a little.
+
+The reference is the transfinite interpolation of the curves (Gordon, Spline-blended surface interpolation through curve
+networks, Journal of Mathematics and Mechanics 18, 1969), each run through at a pace that takes its crossings to common
+parameters. The fit then contains every curve within a tolerance, softer beside crossings that miss. Own method.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.interpolate import CubicSpline, PchipInterpolator, make_interp_spline
+
+from pamble.core.arrays import Array, unit
+from pamble.core.curves.measure import LengthMap
+from pamble.core.patches.conditions import Contains
+from pamble.core.patches.crossed import Net, sorted_net
+from pamble.core.patches.solve import Condition, fit
+from pamble.core.patches.space import Patch, Space
+from pamble.core.spline.closest import to_surface
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.differential import curvatures
+from pamble.core.spline.evaluate import curve_derivatives, surface_derivatives
+from pamble.core.spline.surface import Surface
+
+_SAMPLES = 160
+_ROUNDS = 7
+_HELPS = 0.9
+"""Share of the worst figure below which more CVs are worth it."""
+
+_BESIDE = 0.08
+"""Share of a curve's length within which a crossing that misses softens its tolerance."""
+
+_CALM_PACE = 2.5
+"""How much faster or slower than its middle a calm pace may run."""
+
+_NEAR_POLE = 0.03
+"""Share of the surface beside a pole at which its curvature is compared all round."""
+
+
+@dataclass(frozen=True)
+class NetMade:
+    """along, across: numbers of the curves that run along u and v, in order. off: how far each curve of the net lies
+    off the surface, mm. misses: the widest gap between crossing curves, mm. tried: CVs along u and v, and the farthest
+    curve over its tolerance.
+    """
+
+    surface: Surface
+    along: tuple[int, ...]
+    across: tuple[int, ...]
+    off: tuple[float, ...]
+    misses: float
+    tried: tuple[tuple[int, int, float], ...]
+    warnings: tuple[str, ...]
+
+
+def net_surface(curves: Sequence[Curve], miss: float = 0.1, tolerance: float = 0.002, degree: int = 5) -> NetMade:
+    """The surface of few CVs through curves of two directions, given in any order.
+
+    miss: how far, mm, crossing curves may pass each other by; tolerance: mm, to which each is held elsewhere. Raises
+    `GeometryError` for curves that are no net, with the pair and the place.
+    """
+    net = sorted_net(curves, miss)
+    runs = [_paced(c, own, net.u) for c, own in zip(net.along, net.share_u, strict=True)]
+    over = [_paced(c, own, net.v) for c, own in zip(net.across, net.share_v.T, strict=True)]
+    reference = _transfinite(net, runs, over)
+    spans = [max(1, len(net.u) - degree), max(1, len(net.v) - degree)]
+    best: tuple[float, Surface] | None = None
+    tried = []
+    for _ in range(_ROUNDS):
+        patch = Patch(Space.even(degree, spans[0]), Space.even(degree, spans[1]))
+        groups = (_conditions(net, runs, 0, tolerance, patch), _conditions(net, over, 1, tolerance, patch))
+        found = fit(patch, [*groups[0], *groups[1]], patch.interpolate(reference), steps=5)
+        surface = patch.surface(found.control)
+        tried.append((patch.u.count, patch.v.count, found.ratio))
+        stalled = best is not None and found.ratio > _HELPS * best[0]
+        if best is None or found.ratio < _HELPS * best[0] or found.ratio <= 1.0:
+            best = (found.ratio, surface)
+        if found.ratio <= 1.0 or stalled:
+            break
+        # More spans where the curves ask for them: those that run along a direction need them there.
+        worst = [max(found.worst[c.name] for c in group) for group in groups]
+        for k in (0, 1):
+            if worst[k] > max(1.0, 0.3 * max(worst)):
+                spans[k] += max(1, spans[k] // 2)
+    assert best is not None
+    surface = best[1]
+    off = [0.0] * len(curves)
+    for numbers, own, levels, way in ((net.along_of, runs, net.v, 0), (net.across_of, over, net.u, 1)):
+        for number, (points, t, _), level in zip(numbers, own, levels, strict=True):
+            # The place on the net is known; beside a pole a search would not find it.
+            seed = (t, np.full(len(t), level)) if way == 0 else (np.full(len(t), level), t)
+            off[number] = float(to_surface(surface, points, seed).distance.max())
+    return NetMade(
+        surface, net.along_of, net.across_of, tuple(off), float(net.gap.max()), tuple(tried),
+        tuple(_words(net, surface, off, max(3 * tolerance, 1.5 * float(net.gap.max())))),
+    )  # fmt: skip
+
+
+_Run = tuple[Array, Array, Array]
+"""Points (m, 3) of a curve at even shares of its length, their common parameters (m,), and unit tangents (m, 3)."""
+
+
+def _paced(curve: Curve, own: Array, common: Array) -> _Run:
+    share = np.linspace(0.0, 1.0, _SAMPLES)
+    d = curve_derivatives(curve, LengthMap(curve).parameters(share), 1)
+    marks, first = np.unique(np.concatenate([[0.0], own, [1.0]]).round(9), return_index=True)
+    return d[0], _pace(marks, np.concatenate([[0.0], common, [1.0]])[first], share), unit(d[1])
+
+
+def _pace(marks: Array, common: Array, share: Array) -> Array:
+    """The smoothest pace that rises through marks: a polynomial, a cubic spline, else a monotone cubic."""
+    tries: list[Callable[[Array], Array]] = [CubicSpline(marks, common)] if len(marks) > 2 else []
+    if 2 < len(marks) <= 6:
+        line = np.polynomial.Polynomial.fit(marks, common, len(marks) - 1)
+        tries.insert(0, line)
+    for law in tries:
+        rate = np.diff(law(share)) / np.diff(share)
+        middle = float(np.median(rate))
+        if rate.min() > middle / _CALM_PACE and rate.max() < middle * _CALM_PACE:
+            out = np.asarray(law(share))
+            out[[0, -1]] = common[0], common[-1]
+            return out
+    return np.asarray(PchipInterpolator(marks, common)(share))
+
+
+def _transfinite(net: Net, runs: Sequence[_Run], over: Sequence[_Run]) -> Callable[[Array, Array], Array]:
+    """Points on a grid of parameters: both families blended, less the crossings that both have."""
+    along, across = ([CubicSpline(t, p) for p, t, _ in own] for own in (runs, over))
+    weigh_u, weigh_v = (make_interp_spline(m, np.eye(len(m)), k=min(3, len(m) - 1)) for m in (net.u, net.v))
+
+    def points(u: Array, v: Array) -> Array:
+        wu, wv = np.asarray(weigh_u(u)), np.asarray(weigh_v(v))
+        a = np.einsum("vi,iuc->uvc", wv, np.array([f(u) for f in along]))
+        b = np.einsum("uj,jvc->uvc", wu, np.array([f(v) for f in across]))
+        return np.asarray(a + b - np.einsum("vi,uj,ijc->uvc", wv, wu, net.points))
+
+    return points
+
+
+def _conditions(net: Net, runs: Sequence[_Run], way: int, tolerance: float, patch: Patch) -> list[Condition]:
+    """Every curve of a family is contained; beside crossings that miss, as far as it must give way."""
+    levels, marks = (net.v, net.u) if way == 0 else (net.u, net.v)
+    gaps = net.gap if way == 0 else net.gap.T
+    count = 5 * (patch.u if way == 0 else patch.v).count
+    out: list[Condition] = []
+    for (points, t, tangents), level, own in zip(runs, levels, gaps, strict=True):
+        pick = np.unique(np.linspace(0, len(points) - 1, count).astype(np.intp))
+        near = np.exp(-(((t[pick, None] - marks) / _BESIDE) ** 2))
+        soft = tolerance + (0.6 * own * near).max(axis=1)
+        uv = np.full((len(pick), 2), level)
+        uv[:, way] = t[pick]
+        slack = max(0.5, 3.0 * float(own.max()))
+        out.append(Contains(points[pick], uv, tangents[pick], way, soft, slack=slack, name=f"curves along {'uv'[way]}"))
+    return out
+
+
+def _words(net: Net, surface: Surface, off: Sequence[float], allowed: float) -> list[str]:
+    out = []
+    worst = int(np.argmax(off))
+    if off[worst] > allowed:
+        out.append(
+            f"Curve {worst + 1} lies {off[worst]:.3f} mm off the surface: the curves ask for different shapes where "
+            "they cross, or for many more CVs. Calm that curve, or let the net miss by more."
+        )
+    for side, point in net.poles:
+        low, high = _round_pole(surface, side)
+        x, y, z = np.round(point, 2) + 0.0
+        out.append(
+            f"The curves run together at ({x:.2f}, {y:.2f}, {z:.2f}) mm: the face has a pole there. Beside it its mean "
+            f"curvature lies between {low:.5f} and {high:.5f} 1/mm, and no neighbour can meet it with curvature. End "
+            "the curves before the point and fill what is left with a patch instead."
+        )
+    return out
+
+
+def _round_pole(surface: Surface, side: str) -> tuple[float, float]:
+    """Least and largest mean curvature, 1/mm, a little beside a pole, all round it."""
+    at = _NEAR_POLE if side[1] == "0" else 1.0 - _NEAR_POLE
+    t = np.linspace(0.02, 0.98, 40)
+    fixed = np.full(40, at)
+    u, v = (fixed, t) if side[0] == "u" else (t, fixed)
+    _, bend = curvatures(surface_derivatives(surface, u, v, 2))
+    return float(bend.mean.min()), float(bend.mean.max())

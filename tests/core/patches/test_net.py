@@ -1,0 +1,92 @@
+"""Surfaces through nets of crossing curves."""
+
+import numpy as np
+import pytest
+from scipy.interpolate import make_lsq_spline
+
+from pamble.core.errors import GeometryError
+from pamble.core.patches.net import net_surface
+from pamble.core.spline import basis
+from pamble.core.spline.closest import to_surface
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.knots import reverse_curve
+
+
+def known(u, v):
+    """A calm panel, its parameters no multiple of lengths."""
+    z = 120 * np.sin(1.5 * u + 0.3) * np.cos(1.2 * v) + 60 * u * v + 30 * np.cos(2 * v + u)
+    return np.stack([900 * u + 0 * v, 1200 * v + 40 * np.sin(2 * u), z], axis=-1)
+
+
+def fitted(law, spans=4) -> Curve:
+    t = np.linspace(0, 1, 80)
+    knots = basis.uniform_knots(5, spans)
+    return Curve(5, knots, make_lsq_spline(t, law(t), knots, 5).c)
+
+
+def stir(seed, by):
+    a = np.random.default_rng(seed).uniform(-1, 1, (3, 3))
+    return lambda t: by * np.array([np.sin((k + 1) * 4 * t + k) for k in range(3)]).T @ a / 1.5
+
+
+def net(by=0.0) -> list[Curve]:
+    """Five curves one way and four the other, of which the four are stirred by some mm; shuffled, some turned round."""
+    rng = np.random.default_rng(3)
+    one = [fitted(lambda t, v=v: known(t, v + 0 * t)) for v in (0, 0.25, 0.55, 0.8, 1.0)]
+    two = [fitted(lambda t, u=u, i=i: known(u + 0 * t, t) + stir(i, by)(t)) for i, u in enumerate((0, 0.3, 0.7, 1.0))]
+    curves = [reverse_curve(c) if rng.random() < 0.5 else c for c in (*one, *two)]
+    return [curves[i] for i in rng.permutation(len(curves))]
+
+
+def test_a_net_in_any_order_gives_a_surface_of_few_cvs_through_all_of_it():
+    curves = net()
+    made = net_surface(curves)
+    assert sorted(map(len, (made.along, made.across))) == [4, 5]
+    assert made.surface.control.shape[:2] == (6, 6)
+    assert max(made.off) < 0.002
+    u, v = np.meshgrid(np.linspace(0, 1, 15), np.linspace(0, 1, 15))
+    between = to_surface(made.surface, known(u.ravel(), v.ravel())).distance
+    # Between the curves it is the panel that they came from.
+    assert between.max() < 0.15
+
+
+def test_curves_that_miss_each_other_are_passed_within_their_gap():
+    curves = net(0.02)
+    made = net_surface(curves)
+    assert 0.005 < made.misses < 0.05
+    points = [curve_points(c, np.linspace(*c.domain, 200)) for c in curves]
+    off = [float(to_surface(made.surface, p).distance.max()) for p in points]
+    assert np.allclose(off, made.off, atol=2e-3)
+    assert max(off) < 1.2 * made.misses
+    assert np.prod(made.surface.control.shape[:2]) < 80
+    with pytest.raises(GeometryError, match=r"do not cross|crosses none"):
+        net_surface(curves, miss=1e-4)
+
+
+def test_what_is_no_net_is_told_by_its_curves():
+    curves = net()
+    kept = net_surface(curves)
+    without = [c for i, c in enumerate(curves) if i not in kept.along[1:]]
+    with pytest.raises(GeometryError, match="two curves or more"):
+        net_surface(without)
+    stray = Curve.line([0, 0, 900], [900, 1200, 900])
+    with pytest.raises(GeometryError, match="Curve 10 crosses none of the others"):
+        net_surface([*curves, stray])
+    diagonal = fitted(lambda t: known(t, t))
+    with pytest.raises(GeometryError, match="do not fall into two directions"):
+        net_surface([*curves, diagonal])
+
+
+def test_curves_that_run_together_make_a_pole_and_its_cost_is_told():
+    def dome(a, r):
+        x, y = r * np.cos(a), r * np.sin(a)
+        return np.stack([80 * x, 60 * y, 30 - 30 * x**2 - 15 * y**2], axis=-1)
+
+    spokes = [fitted(lambda t, a=a: dome(a + 0 * t, 1 - t)) for a in np.linspace(0, 1.5, 4)]
+    hoops = [fitted(lambda t, r=r: dome(1.5 * t, r + 0 * t)) for r in (1.0, 0.7, 0.4)]
+    made = net_surface([*spokes, *hoops])
+    assert max(made.off) < 0.02
+    words = " ".join(made.warnings)
+    assert "run together at (0.00, 0.00, 30.00) mm" in words
+    assert "mean curvature lies between" in words
