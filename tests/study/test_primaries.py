@@ -12,9 +12,11 @@ from pamble.core.faces.to_shape import face_to_shape
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.evaluate import curve_points, surface_grid
 from pamble.core.spline.knots import surface_part
+from pamble.study.evaluate import Evaluator
 from pamble.study.features import KINDS
 from pamble.study.frame import read_frame
 from pamble.study.kernel import Kernel
+from pamble.study.solving import solve_for
 from pamble.study.stored import SurfaceData
 from tests.core.fillets.test_fillet import CREASES, LAWS, block, slab, turned_away
 from tests.core.patches.grounds import ground, window
@@ -287,3 +289,29 @@ def test_a_fillet_trims_both_faces_and_follows_and_a_match_moves_a_face(kernel):
     matched = add(kernel, "m", "match_face", edge=line("lid", "u1"), to=line("right", "u0"))
     assert matched.made.facts["joints"][0]["curvature"] < 0.5
     assert face(kernel, "lid").surface.control[:4] == pytest.approx(stirred.control[:4])
+
+
+def test_caps_close_a_body_and_its_volume_is_reached_by_a_radius(kernel):
+    add(kernel, "c", "ellipse", centre=[0, 0, 0], normal=[0, 0, 1], radius=20)
+    add(kernel, "h", "ellipse", centre=[5, 0, 0], normal=[0, 0, 1], radius=6)
+    add(kernel, "wall", "extrude", curve=line("c"), along="z", forward=30)
+    add(kernel, "bore", "extrude", curve=line("h"), along="z", forward=30)
+    faces = [{"feature": f} for f in ("wall", "bore", "floor", "lid")]
+    add(kernel, "floor", "cap", edges=[line("wall", "v0"), line("bore", "v0")])
+    add(kernel, "open", "measure_body", faces=faces[:3])
+    add(kernel, "lid", "cap", edges=[line("bore", "v1"), line("wall", "v1")])
+    state = add(kernel, "body", "measure_body", faces=faces)
+    assert [s.problem for s in kernel.now.states.values() if s.problem] == []
+    assert kernel.now.states["open"].made.facts["closed"] == "open at 2 edges"
+    assert kernel.now.states["open"].made.facts["open_length"] == pytest.approx(2 * np.pi * 26)
+    facts = state.made.facts
+    assert facts["closed"] == "closed"
+    assert facts["volume"] == pytest.approx(np.pi * (400 - 36) * 30, rel=1e-9)
+    assert facts["area"] == pytest.approx(np.pi * (2 * (400 - 36) + 2 * 26 * 30), rel=1e-9)
+    solved = solve_for(kernel.study, "body.volume", 30000.0, "c.radius", Evaluator())
+    assert solved.value == pytest.approx(np.sqrt(1000 / np.pi + 36), rel=1e-9)
+    bent = add(kernel, "b", "cap", edges=[line("wall", "v1"), line("wall", "v0")])
+    assert "lie in no plane: they leave the nearest one by 20.000 mm" in bent.problem
+    add(kernel, "l", "line", start=[0, 0, 0], end=[9, 0, 0])
+    add(kernel, "m", "line", start=[9, 0, 0], end=[9, 9, 0])
+    assert "do not close at (9.00, 9.00, 0.00) mm" in add(kernel, "o", "cap", edges=[line("l"), line("m")]).problem

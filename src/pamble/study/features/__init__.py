@@ -3,6 +3,7 @@
 from pamble.study.features import (
     blend_curve,
     boundary_face,
+    cap_face,
     change_curve,
     change_face,
     copy_curve,
@@ -18,6 +19,7 @@ from pamble.study.features import (
     loft_face,
     match_curve,
     match_face,
+    measure_body,
     measures,
     mesh,
     mid_curve,
@@ -64,6 +66,7 @@ KINDS: dict[str, FeatureKind] = {
         loft_face.KIND,
         net_face.KIND,
         boundary_face.KIND,
+        cap_face.KIND,
         trim_faces.KIND,
         *swept_faces.KINDS[1:],
         *copy_face.KINDS,
@@ -75,6 +78,7 @@ KINDS: dict[str, FeatureKind] = {
         match_face.KIND,
         fill_hole.KIND,
         *measures.KINDS,
+        measure_body.KIND,
     )
 }
 

@@ -33,7 +33,7 @@ function rows(figure: Figure, value: unknown): [string, string][] {
   if (value === null || value === undefined) return [];
   switch (figure.form) {
     case 'number':
-      return [[figure.label, unit(Number.isInteger(value) ? (value as number).toLocaleString('en') : small(value as number), figure.unit)]];
+      return [[figure.label, unit(Number.isInteger(value) || Math.abs(value as number) >= 1000 ? (value as number).toLocaleString('en', { maximumFractionDigits: 1 }) : small(value as number), figure.unit)]];
     case 'words':
       return [[figure.label, value as string]];
     case 'size':
