@@ -20,6 +20,7 @@ from pamble.study.solving import solve_for
 from pamble.study.stored import SurfaceData
 from tests.core.fillets.test_fillet import CREASES, LAWS, block, slab, turned_away
 from tests.core.patches.grounds import ground, window
+from tests.study.slabs import TRIM, slabs
 
 
 @pytest.fixture
@@ -315,3 +316,17 @@ def test_caps_close_a_body_and_its_volume_is_reached_by_a_radius(kernel):
     add(kernel, "l", "line", start=[0, 0, 0], end=[9, 0, 0])
     add(kernel, "m", "line", start=[9, 0, 0], end=[9, 9, 0])
     assert "do not close at (9.00, 9.00, 0.00) mm" in add(kernel, "o", "cap", edges=[line("l"), line("m")]).problem
+
+
+def test_a_trimmed_face_is_rebuilt_and_its_trims_follow():
+    kernel = slabs(TRIM)
+    before, old = area(kernel, "deck"), face(kernel, "deck").surface
+    state = add(kernel, "r", "rebuild_face", face={"feature": "deck"}, degree_u=old.degree_u + 2)
+    assert (state.problem, state.made.facts["deviation"]) == (None, 0.0)
+    assert face(kernel, "deck").surface.degree_u == old.degree_u + 2
+    assert not face(kernel, "deck").natural
+    assert area(kernel, "deck") == pytest.approx(before, rel=1e-7)
+    kernel.commit({"op": "set_params", "id": "r", "changes": {"degree_u": 2, "spans_u": 1, "spans_v": 1}})
+    facts = kernel.now.states["r"].made.facts
+    assert facts["deviation"] > 0.01
+    assert area(kernel, "deck") == pytest.approx(before, rel=1e-2)

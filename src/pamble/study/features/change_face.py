@@ -1,18 +1,22 @@
-"""Changes of a whole face: untrim, extend, split, shrink, turn."""
+"""Changes of a whole face: untrim, extend, split, shrink, turn, rebuild."""
 
 from __future__ import annotations
 
 from dataclasses import replace
 from typing import Any, Literal
 
+import numpy as np
 from pydantic import Field
 
 from pamble.core.errors import GeometryError
 from pamble.core.faces.change import extended, shrunk, split, untrimmed
 from pamble.core.faces.frames import frames
 from pamble.core.faces.shapes import turn_over
+from pamble.core.faces.twins import on_surface
+from pamble.core.patches.rebuild import rebuild_surface
 from pamble.study.features.base import Context, FeatureKind, Figure, Inputs, Made, changed_faces
 from pamble.study.features.fields import choice, number
+from pamble.study.features.figures import DEVIATION
 from pamble.study.features.handles import iso_handles, pull
 from pamble.study.references import ChangedEdgeRef, ChangedFaceRef, EdgeRef, FaceRef
 from pamble.study.stored import Stored
@@ -97,6 +101,31 @@ def turn(params: OneFaceParams, inputs: Inputs, context: Context) -> Made:
     return changed_faces({params.face.feature: turn_over(inputs.face(params.face))})
 
 
+class RebuildFaceParams(Stored):
+    """degree, spans: along u and along v; as they are, or the fewest within the tolerance, when null."""
+
+    face: ChangedFaceRef = choice("Face")
+    degree_u: int | None = number("Degree along u", None, ge=1, le=9)
+    degree_v: int | None = number("Degree along v", None, ge=1, le=9)
+    spans_u: int | None = number("Spans along u", None, ge=1, le=40)
+    spans_v: int | None = number("Spans along v", None, ge=1, le=40)
+    tolerance: float = number("Tolerance", 0.02, "mm", gt=0, le=100)
+
+
+def rebuild(params: RebuildFaceParams, inputs: Inputs, context: Context) -> Made:
+    """Build the face over other spaces and say how far it moved."""
+    face = inputs.face(params.face)
+    made = rebuild_surface(
+        face.surface, (params.degree_u, params.degree_v), (params.spans_u, params.spans_v), params.tolerance
+    )
+    changed = on_surface(face, made.surface, 0.1 * context.fit)
+    before = int(np.prod(face.surface.control.shape[:2]))
+    facts: dict[str, Any] = {"deviation": made.deviation, "cvs_before": before}
+    if not made.exact:
+        facts["deviation_point"] = made.place.tolist()
+    return changed_faces({params.face.feature: changed}, **facts)
+
+
 KINDS = (
     FeatureKind(
         "untrim",
@@ -153,5 +182,17 @@ KINDS = (
         "Pick a face to turn its normal.",
         section="Change a face",
         makes="change",
+    ),
+    FeatureKind(
+        "rebuild_face",
+        "Rebuild",
+        "primary",
+        RebuildFaceParams,
+        rebuild,
+        "primaries",
+        "Pick a face; then its degrees and spans.",
+        section="Change a face",
+        makes="change",
+        figures=(DEVIATION, Figure("cvs_before", "CVs before")),
     ),
 )
