@@ -318,6 +318,38 @@ def test_caps_close_a_body_and_its_volume_is_reached_by_a_radius(kernel):
     assert "do not close at (9.00, 9.00, 0.00) mm" in add(kernel, "o", "cap", edges=[line("l"), line("m")]).problem
 
 
+def test_the_other_half_follows_and_its_seams_lie_in_the_plane(kernel):
+    arch = [[0, 0, 40], [30, 0, 42], [60, 0, 40], [90, 0, 30]]
+    add(kernel, "middle", "cv_curve", curve={"control": arch})
+    add(kernel, "side", "cv_curve", curve={"control": [[x, 50, z - 25] for x, _, z in arch]})
+    add(kernel, "roof", "loft", sections=[line("middle"), line("side")])
+    add(kernel, "far", "extrude", curve=line("side"), along="z", forward=-20)
+    state = add(kernel, "half", "other_half", faces=[{"feature": "roof"}, {"feature": "far"}])
+    assert (state.problem, state.made.warnings, state.made.facts["seams"]) == (None, (), 1)
+    u, v = np.linspace(0, 1, 9), np.linspace(0, 1, 9)
+    here, there = (surface_grid(face(kernel, id).surface, u, v)[0, 0] for id in ("roof", "half"))
+    assert np.sort((here * [1, -1, 1]).reshape(-1, 3), axis=0) == pytest.approx(np.sort(there.reshape(-1, 3), axis=0))
+
+    def seam():
+        (row,) = [
+            r
+            for r in read_frame(kernel.frame())[0]["seams"]
+            if {r["a"]["feature"], r["b"]["feature"]} == {"half", "roof"}
+        ]
+        return row
+
+    # A straight loft leaves the plane at a slope: a crease with its image, of twice the angle.
+    assert seam()["target"] == 2
+    assert seam()["state"] == "over"
+    assert seam()["angle"]["max"] == pytest.approx(2 * np.degrees(np.arctan2(25, 50)), rel=0.05)
+    kernel.commit({"op": "set_params", "id": "roof", "changes": {"start": "square"}})
+    assert kernel.now.states["roof"].problem is None
+    assert seam()["angle"]["max"] < 1e-6
+    assert seam()["state"] == "holds"
+    kernel.commit({"op": "move_cvs", "id": "middle", "cvs": [{"i": 1, "j": 0, "to": [30, -4, 42]}]})
+    assert "roof reaches over the plane by" in kernel.now.states["half"].made.warnings[0]
+
+
 def test_a_trimmed_face_is_rebuilt_and_its_trims_follow():
     kernel = slabs(TRIM)
     before, old = area(kernel, "deck"), face(kernel, "deck").surface

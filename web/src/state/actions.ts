@@ -20,6 +20,8 @@ export function setStage(stage: Stage): void {
 export function setLight(light: Light): void {
   useView.setState({ light, probe: null });
   refreshLights();
+  // What a step in work would make is lit as well.
+  if (light === 'lines' && useTools.getState().draft) changeDraft({});
 }
 
 /** Start a tool, or let go of it if it is in hand; what is picked already is its first pick. */
@@ -203,6 +205,16 @@ export function isolate(ids: string[] | null): void {
 /** Whether a feature's shape is to be drawn. */
 export function isShown(f: Pick<FeatureSummary, 'id' | 'hidden'>, isolated: readonly string[] | null): boolean {
   return isolated ? isolated.includes(f.id) : !f.hidden;
+}
+
+/** All faces that are shown, but for those of the step in work. */
+export function shownFaces(): { feature: string }[] {
+  const { kept, study } = useStudy.getState();
+  const { draft, selection } = useTools.getState();
+  const { isolated } = useView.getState();
+  const mine = draft?.id ?? (selection ? stepOf(selection.id) : null);
+  const shown = (id: string) => study?.features.some((f) => f.id === stepOf(id) && isShown(f, isolated)) ?? false;
+  return [...kept.shapes.values()].filter((s) => s.object.kind === 'face' && stepOf(s.id) !== mine && shown(s.id)).map((s) => ({ feature: s.id }));
 }
 
 export function selectedFeature(): FeatureSummary | null {

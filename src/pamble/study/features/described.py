@@ -39,9 +39,9 @@ class ToolField(BaseModel):
     of the same word, of which one is filled. lies: the plane on which what is drawn lies. turns: a click on a face that
     is picked already turns the choice. open: a list of numbers that may grow. when: choices for which the field counts.
     fallback: its default. fold: title under which it is folded away with others. sides: of a pair, the two fields that
-    name what each belongs to. rounds: edges that can be completed to those round a hole. ends: the choice of "start" or
-    "end" that a curve picked near one of its ends fills too. found: the figure of the result that says what an open one
-    came to.
+    name what each belongs to. rounds: edges that can be completed to those round a hole; every: faces that can be
+    completed to all. ends: the choice of "start" or "end" that a curve picked near one of its ends fills too. found:
+    the figure of the result that says what an open one came to.
     """
 
     name: str
@@ -72,6 +72,7 @@ class ToolField(BaseModel):
     sides: tuple[str, str] | None
     ends: str
     rounds: bool
+    every: bool
     found: str
 
 
@@ -212,6 +213,7 @@ def _field(name: str, own: dict[str, Any], required: bool) -> ToolField:
         sides=own.get("sides"),
         ends=own.get("ends", ""),
         rounds=own.get("rounds", False),
+        every=own.get("every", False),
         found=own.get("found", ""),
     )
 

@@ -1,6 +1,7 @@
 import { SegmentedControl, Select, Switch } from '@mantine/core';
 
 import type { EdgeRef, PlaceRef, Point } from '../../api/types';
+import { shownFaces } from '../../state/actions';
 import { clicked, isRef, type Field } from '../../state/catalog';
 import { isPlaceRef, placeAt } from '../../state/placing';
 import { roundHole } from '../../state/session';
@@ -66,6 +67,11 @@ export function FieldRow({ field, label = field.title, value, found = null, chan
             ) : (
               <button className="chip" aria-label={`${field.title}: pick more`} title="Pick more" onClick={ask}>
                 +
+              </button>
+            )}
+            {field.every && (
+              <button className="chip" title="All faces that are shown" onClick={() => change(shownFaces())}>
+                all faces
               </button>
             )}
             {field.rounds && refs.length === 1 && (
