@@ -1,4 +1,4 @@
-import type { EdgeRef, FeatureSummary, Group, Point, Role } from '../api/types';
+import type { EdgeRef, FeatureSummary, Group, Params, Point, Role } from '../api/types';
 import { fieldsOf, isRef, LISTS, openField, toolOf, type Field } from './catalog';
 import { changeDraft, changeParams, dropDraft, freeName, newId } from './drafts';
 import { nearEnd } from './nearEnd';
@@ -101,7 +101,19 @@ function take(draft: Draft, field: Field, ref: EdgeRef | { feature: string }): v
   }
   const sofar = (draft.params[field.name] as (EdgeRef | { feature: string })[] | undefined) ?? [];
   const there = sofar.some((r) => r.feature === ref.feature && (!('edge' in ref) || ('edge' in r && r.edge === ref.edge)));
-  if (!there) changeDraft({ [field.name]: [...sofar, ref] });
+  if (!there) changeDraft({ [field.name]: [...sofar, ref], ...('edge' in ref ? withNeighbours(draft, field.name, ref) : {}) });
+}
+
+/** Faces that meet an edge in a seam, put into the field that takes them; nothing where there is no such field. */
+function withNeighbours(draft: Draft, edges: string, ref: EdgeRef): Params {
+  const field = fieldsOf(draft.kind).find((f) => f.beside === edges);
+  if (!field) return {};
+  const sofar = (draft.params[field.name] as { feature: string }[] | undefined) ?? [];
+  const found = useStudy
+    .getState()
+    .kept.seams.flatMap(({ a, b }) => (same(a, ref) ? [b.feature] : same(b, ref) ? [a.feature] : []))
+    .filter((id) => id !== ref.feature && !sofar.some((s) => s.feature === id));
+  return found.length ? { [field.name]: [...sofar, ...[...new Set(found)].map((feature) => ({ feature }))] } : {};
 }
 
 /** What a tool does with a line that was picked. */

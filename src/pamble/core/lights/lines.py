@@ -115,7 +115,8 @@ def _inside(face: Face, parts: list[Array], steps: int) -> tuple[IntArray, list[
         for edge in loop:
             flat = curve_points(edge.pcurve, edge_steps(edge.twin, edge.domain, steps, face.surface.diagonal))
             ring.append(flat if edge.inward > 0 else flat[::-1])
-        rings.append(shapely.Polygon(np.concatenate(ring)))
+        # Chords of two borders that nearly touch may cross.
+        rings.append(shapely.make_valid(shapely.Polygon(np.concatenate(ring))))
     outer = max(rings, key=lambda r: r.area)
     area = outer.difference(shapely.union_all([r for r in rings if r is not outer]))
     lines = np.array([shapely.LineString(p) if len(p) > 1 else shapely.LineString() for p in parts])

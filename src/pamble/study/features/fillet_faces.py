@@ -35,8 +35,8 @@ class FilletParams(Stored):
     section of that kind.
     """
 
-    edges: list[ChangedEdgeRef] = Field(title="Creases", min_length=1, json_schema_extra={"once": True})
-    faces: list[ChangedFaceRef] = Field(title="Other faces", json_schema_extra={"once": True})
+    edges: list[ChangedEdgeRef] = Field(title="Creases", min_length=1)
+    faces: list[ChangedFaceRef] = Field(title="Other faces", json_schema_extra={"once": True, "beside": "edges"})
     section: Section = choice(
         "Section", "ball", labels={"ball": "round", "chord": "round, of one width", "g2": "G2", "g3": "G3"}
     )
@@ -135,7 +135,7 @@ def _contact(trimmed: Face, row: FilletFace, side: str) -> str:
 
 KIND = FeatureKind(
     "fillet", "Fillet", "secondary", FilletParams, run, "blends",
-    "Pick the edges of creases, then the other faces along them.",
+    "Pick the edges of creases; the other faces along them are found, or picked.",
     makes="face", doing="Pull the handle for the radius. Enter keeps it, Esc drops it.",
     figures=(
         Figure("least_radius", "Least radius", "mm"),

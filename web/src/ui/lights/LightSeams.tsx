@@ -4,7 +4,7 @@ import { useView } from '../../state/view';
 import { openSeam } from '../ledger/openSeam';
 
 /** Rows that are listed: the rest is quieter. */
-const MOST = 6;
+const MOST = 4;
 
 /** What the light lines do at seams: where they break and where they kink, the worst first. */
 export function LightSeams({ viewport }: { viewport: Viewport | null }) {
