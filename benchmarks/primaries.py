@@ -16,7 +16,7 @@ from pamble.core.patches.between import patch_between
 from pamble.core.patches.boundary import PatchMade, boundary_patch
 from pamble.core.patches.loft import loft
 from pamble.core.patches.loop import Asked
-from pamble.core.patches.match import match_side
+from pamble.core.patches.match import Pair, match_sides
 from pamble.core.patches.sweep import path_frames, sweep
 from pamble.core.patches.trimmed import trimmed_patch
 from pamble.core.spline import basis
@@ -46,7 +46,7 @@ def times() -> None:
     print("  " + worst(trimmed_patch(five, 500.0)))
     stirred = surface_part(ground(1, 60), (0.35, 0.65), (0.3, 0.7))
     lid = Face(stirred.with_control(stirred.control + np.random.default_rng(1).normal(size=stirred.control.shape)))
-    line("match of a side, G2, three rounds", median(lambda: match_side(lid, "u1", edges[1], 2, 500.0), 7))
+    line("match of a side, G2, three rounds", median(lambda: match_sides(lid, [Pair("u1", edges[1], 2)], 500.0), 7))
     sections = [section(y, i) for i, y in enumerate(np.linspace(0, 400, 10))]
     line("loft of 10 sections, exact", median(lambda: loft(sections, 500.0), 7))
     skin = loft(sections, 500.0).surface

@@ -289,6 +289,22 @@ def test_a_face_of_a_file_is_matched_to_its_neighbour(tmp_path, capsys):
     assert seam.curvature < 0.6
     assert main(["match", str(path), "--edge", own, "--to", own, "-o", str(out)]) == 2
     assert "name one place" in capsys.readouterr().err
+    # Two sides at once, and the same side met in the middle.
+    write_step([("Lid", Face(lifted)), ("Front", Face(edges[0].surface)), ("Right", Face(edges[1].surface))], path)
+    near = ",".join(f"{x:.3f}" for x in surface_points(lifted, [0.5], [0.3])[0])
+    front = ",".join(f"{x:.3f}" for x in curve_points(edges[0].space, [sum(edges[0].domain) / 2])[0])
+    beyond = ",".join(map(str, surface_points(edges[0].surface, [0.5], [0.1])[0]))
+    words = ["--edge", f"{own}@{inside[0]}", "--to", f"{other}@{inside[1]}"]
+    two = answer(capsys, "match", path, *words, "--edge", f"{near}@{inside[0]}", "--to", f"{front}@{beyond}", "-o", out)
+    assert [s["to"]["face"] for s in two["sides"]] == ["Right", "Front"]
+    lid, fore, right = readback.faces(out)
+    for neighbour in (fore, right):
+        seam = readback.nearest_seam(lid, neighbour, 1 / 500)
+        assert max(seam.gap, seam.angle) < 0.005
+        assert seam.curvature < 0.6
+    middle = answer(capsys, "match", path, *words, "--both", "-o", out)
+    assert middle["curvature"] < 0.5
+    assert 0.3 < max(middle["moved"]) / max(made["moved"]) < 0.8
 
 
 def test_a_crease_of_a_file_is_filleted_and_both_faces_are_trimmed(tmp_path, capsys):

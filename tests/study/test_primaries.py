@@ -362,3 +362,28 @@ def test_a_trimmed_face_is_rebuilt_and_its_trims_follow():
     facts = kernel.now.states["r"].made.facts
     assert facts["deviation"] > 0.01
     assert area(kernel, "deck") == pytest.approx(before, rel=1e-2)
+
+
+def test_two_sides_are_matched_at_once_and_two_faces_meet_in_the_middle(kernel):
+    edges = window(ground(1, 60))
+    middle = surface_part(ground(1, 60), (0.35, 0.65), (0.3, 0.7))
+    stirred = middle.with_control(middle.control + np.random.default_rng(1).normal(size=middle.control.shape))
+    for name, s in (("lid", stirred), ("right", edges[1].surface), ("front", edges[0].surface)):
+        add(kernel, name, "face", face={"surface": SurfaceData.of(s).model_dump()})
+    sides = {"edge": line("lid", "u1"), "to": line("right", "u0"), "sides": [line("lid", "v0")]}
+    assert "there are 2 sides and 1 edges" in add(kernel, "m", "match_face", **sides).problem
+    kernel.commit({"op": "set_params", "id": "m", "changes": {"edges": [line("front", edges[0].side)]}})
+    joints = kernel.now.states["m"].made.facts["joints"]
+    assert len(joints) == 2
+    assert max(max(j["gap"], j["angle"]) for j in joints) < 0.005
+    assert max(j["curvature"] for j in joints) < 0.5
+    kernel.commit({"op": "remove_features", "ids": ["m"]})
+    before = face(kernel, "right").surface
+    made = add(kernel, "b", "match_both", edge=line("lid", "u1"), to=line("right", "u0")).made
+    assert made.facts["joints"][0]["curvature"] < 0.5
+    assert set(made.changes) == {"lid", "right"}
+    at = [np.linspace(*d, 9) for d in before.domain]
+    went = [surface_grid(s, *at)[0, 0] for s in (before, face(kernel, "right").surface)]
+    away = np.linalg.norm(went[1] - went[0], axis=2)
+    assert 0.2 < away[0].max() < 2.0
+    assert away[-1].max() < 1e-9

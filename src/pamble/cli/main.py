@@ -80,8 +80,17 @@ def _parser() -> _Parser:
 
     match = commands.add_parser("match", help="match a face to its neighbour", epilog=EXIT_CODES)
     match.add_argument("file")
-    match.add_argument("--edge", required=True, metavar="P", help=f"the side that moves: {_EDGE}")
-    match.add_argument("--to", required=True, metavar="P", help="a point near the neighbour's edge, in the same way")
+    match.add_argument(
+        "--edge", action="append", required=True, metavar="P", help=f"a side that moves, several of one face: {_EDGE}"
+    )
+    match.add_argument(
+        "--to",
+        action="append",
+        required=True,
+        metavar="P",
+        help="for each, a point near the neighbour's edge, in the same way",
+    )
+    match.add_argument("--both", action="store_true", help="the neighbour comes half of the way")
     match.add_argument("--continuity", default="G2", help="G0 to G2")
     match.add_argument("--spread", action="store_true", help="the rows behind give way too; the far ones stay")
     match.add_argument("--most-added", type=int, default=6, help="spans that may be put in along the side")

@@ -1,8 +1,9 @@
-"""Match a face at one of its sides to an edge of its neighbour."""
+"""Match a face at some of its sides to edges of its neighbours."""
 
 from __future__ import annotations
 
 from argparse import Namespace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -13,16 +14,66 @@ from pamble.core.checks.report import describe_face
 from pamble.core.checks.seams import part_diagonal
 from pamble.core.errors import PambleError
 from pamble.core.exchange.step import write_step
-from pamble.core.faces.picking import pick_edge
-from pamble.core.patches.match import match_side
+from pamble.core.faces.face import Face
+from pamble.core.faces.picking import PickedEdge, pick_edge
+from pamble.core.patches.match import Pair, halfway, match_sides
 
 
 def match(given: Namespace) -> tuple[dict[str, Any], str]:
-    """Change the first edge's face so that it meets the second one's; the output holds all faces."""
-    order = continuities(given.continuity, 1)[0]
+    """Change the first edges' face so that it meets its neighbours; the output holds all faces."""
+    if len(given.edge) != len(given.to):
+        raise PambleError(f"Each --edge has its --to: there are {len(given.edge)} and {len(given.to)}.")
+    orders = continuities(given.continuity, len(given.edge))
     out_path, found, names, faces, problems = taken(given)
     diagonal = part_diagonal(faces)
-    mine, theirs = named(given.edge, "An edge"), named(given.to, "An edge")
+    picked = [_pair(faces, *pair, diagonal) for pair in zip(given.edge, given.to, strict=True)]
+    mine = picked[0][0].face
+    if any(p.face != mine for p, _ in picked):
+        raise PambleError("The sides that are matched at once are of one face: match faces one after the other.")
+    pairs = [Pair(p.edge.name, q.edge, order) for (p, q), order in zip(picked, orders, strict=True)]
+    new: dict[int, Face] = {}
+    if given.both:
+        if len(pairs) > 1:
+            raise PambleError("Both faces move where one side is matched, not several.")
+        other, edge = picked[0][1].face, picked[0][1].edge
+        own = Pair(edge.name, faces[mine].edge(pairs[0].name), orders[0])
+        new[other] = halfway(faces[other], own, diagonal)
+        pairs = [replace(pairs[0], to=new[other].edge(edge.name))]
+    made = match_sides(faces[mine], pairs, diagonal, spread=given.spread, most_added=given.most_added)
+    new[mine] = made.face
+    changed = {id(faces[n]): face for n, face in new.items()}
+    write_step([(f.name, changed.get(id(f.made), f.shape) if f.made is not None else f.shape) for f in found], out_path)
+    sides: list[dict[str, Any]] = [
+        {
+            "edge": p.edge.name, "to": {"face": names[q.face], "edge": q.edge.name}, "continuity": f"G{m.order}",
+            "gap": m.gap, "angle": m.angle, "curvature": m.curvature,
+        }
+        for (p, q), m in zip(picked, made.sides, strict=True)
+    ]  # fmt: skip
+    out = {
+        "file": out_path.name,
+        "units": {"gap": "mm", "angle": "degree", "curvature": "%", "moved": "mm"},
+        "face": {"name": names[mine], **describe_face(made.face)},
+        **sides[0],
+        "sides": sides,
+        "moved": made.moved.tolist(),
+        "rounds": list(made.rounds),
+        "spans_added": made.added,
+        "degrees_raised": made.raised,
+        "problems": problems,
+    }
+    rows = ", ".join(f"{m:.3f}" for m in made.moved[: max(orders) + 1])
+    lines = [
+        f"{names[mine]} {s['edge']} to {s['to']['face']} {s['to']['edge']}, {s['continuity']}: "
+        f"gap {s['gap']:.6f} mm, angle {s['angle']:.5f}°, curvature {s['curvature']:.3f} %"
+        for s in sides
+    ]
+    return out, "\n".join([f"{out_path.name}: {lines[0]}", *lines[1:], f"rows moved {rows} mm"])
+
+
+def _pair(faces: list[Face], edge: str, to: str, diagonal: float) -> tuple[PickedEdge, PickedEdge]:
+    """The side that moves, and the neighbour's edge, of another face."""
+    mine, theirs = named(edge, "An edge"), named(to, "An edge")
     first = pick_edge(faces, mine, diagonal)
     others = [i for i in range(len(faces)) if i != first.face]
     if not others:
@@ -32,37 +83,4 @@ def match(given: Namespace) -> tuple[dict[str, Any], str]:
             "Both points name one place: say which face moves and which stays, as x,y,z@X,Y,Z with a point near it."
         )
     second = pick_edge([faces[i] for i in others], theirs, diagonal)
-    neighbour = others[second.face]
-    made = match_side(
-        faces[first.face],
-        first.edge.name,
-        second.edge,
-        order,
-        diagonal,
-        spread=given.spread,
-        most_added=given.most_added,
-    )
-    target = faces[first.face]
-    write_step([(f.name, made.face if f.made is target else f.shape) for f in found], out_path)
-    out = {
-        "file": out_path.name,
-        "units": {"gap": "mm", "angle": "degree", "curvature": "%", "moved": "mm"},
-        "face": {"name": names[first.face], **describe_face(made.face)},
-        "edge": first.edge.name,
-        "to": {"face": names[neighbour], "edge": second.edge.name},
-        "continuity": f"G{order}",
-        "gap": made.gap,
-        "angle": made.angle,
-        "curvature": made.curvature,
-        "moved": made.moved.tolist(),
-        "rounds": list(made.rounds),
-        "spans_added": made.added,
-        "degrees_raised": made.raised,
-        "problems": problems,
-    }
-    rows = ", ".join(f"{m:.3f}" for m in made.moved[: order + 1])
-    text = (
-        f"{out_path.name}: {names[first.face]} {first.edge.name} to {names[neighbour]} {second.edge.name}, G{order}: "
-        f"gap {made.gap:.6f} mm, angle {made.angle:.5f}°, curvature {made.curvature:.3f} %; rows moved {rows} mm"
-    )
-    return out, text
+    return first, replace(second, face=others[second.face])

@@ -5,7 +5,7 @@ import pytest
 
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face, natural_edge
-from pamble.core.patches.match import match_side
+from pamble.core.patches.match import Pair, halfway, match_sides
 from pamble.core.spline.knots import surface_part
 from tests.core.patches.grounds import ground, hole, window
 from tests.shapes import cylinder
@@ -25,10 +25,10 @@ def spoiled(seed: int, much: float) -> Face:
 def test_only_the_first_rows_move_and_the_seam_holds(order, side, number, theirs):
     face, edge = spoiled(2, 2.0), window(ground(1, 60))[number]
     assert edge.side == theirs
-    made = match_side(face, side, edge, order, 500.0)
-    assert made.gap < 0.002
-    assert order < 1 or made.angle < 0.005
-    assert order < 2 or made.curvature < 0.5
+    made = match_sides(face, [Pair(side, edge, order)], 500.0)
+    assert made.sides[0].gap < 0.002
+    assert order < 1 or made.sides[0].angle < 0.005
+    assert order < 2 or made.sides[0].curvature < 0.5
     assert (made.moved[: order + 1] > 0.1).all()
     assert made.moved[order + 1 :] == pytest.approx(0, abs=1e-9)
     if not made.added:
@@ -40,8 +40,8 @@ def test_only_the_first_rows_move_and_the_seam_holds(order, side, number, theirs
 
 def test_what_is_matched_already_stays_and_repeating_dies_out():
     face, edge = spoiled(3, 1.0), window(ground(1, 60))[1]
-    once = match_side(face, "u1", edge, 2, 500.0)
-    again = match_side(once.face, "u1", edge, 2, 500.0)
+    once = match_sides(face, [Pair("u1", edge, 2)], 500.0)
+    again = match_sides(once.face, [Pair("u1", edge, 2)], 500.0)
     assert again.moved.max() < 0.15 * once.moved.max()
     assert once.rounds[-1] < 0.2 * once.rounds[0]
 
@@ -51,15 +51,41 @@ def test_a_shorter_side_meets_its_stretch_of_a_longer_edge_and_a_trim_follows():
     long = natural_edge(surface_part(known, (0.65, 0.95), (0.1, 0.9)), "u0")
     short = surface_part(known, (0.35, 0.65), (0.35, 0.6))
     face = Face(short.with_control(short.control + np.array([0, 0, 2.0])))
-    made = match_side(face, "u1", long, 2, 500.0)
-    assert max(made.gap, made.angle) < 0.005
-    assert made.curvature < 0.5
+    made = match_sides(face, [Pair("u1", long, 2)], 500.0)
+    assert max(made.sides[0].gap, made.sides[0].angle) < 0.005
+    assert made.sides[0].curvature < 0.5
 
 
 def test_a_trimmed_neighbour_is_met_and_what_cannot_be_matched_is_told():
     known = ground(2, 40)
     edge = hole(known, 4, 0.03, 0.3 - np.pi / 8, 0.22)[0]
     with pytest.raises(GeometryError, match="mm apart"):
-        match_side(spoiled(1, 0.1), "u1", natural_edge(known, "u0"), 2, 500.0)
+        match_sides(spoiled(1, 0.1), [Pair("u1", natural_edge(known, "u0"), 2)], 500.0)
     with pytest.raises(GeometryError, match="rational surface"):
-        match_side(Face(cylinder(30, 60)), "v0", edge, 2, 500.0)
+        match_sides(Face(cylinder(30, 60)), [Pair("v0", edge, 2)], 500.0)
+
+
+def test_all_sides_are_matched_at_once_and_the_inside_stays():
+    face, edges = spoiled(4, 1.0), window(ground(1, 60))
+    pairs = [Pair(side, edges[k], 2) for side, k in (("v0", 0), ("u1", 1), ("v1", 2), ("u0", 3))]
+    made = match_sides(face, pairs, 500.0)
+    for met in made.sides:
+        assert met.gap < 0.002
+        assert met.angle < 0.005
+        assert met.curvature < 1.0
+    assert made.moved[0] > 0.1
+    two = match_sides(face, [pairs[1], pairs[3]], 500.0)
+    assert max(m.ratio for m in two.sides) < 1.0
+    with pytest.raises(GeometryError, match="given twice"):
+        match_sides(face, [pairs[0], pairs[0]], 500.0)
+
+
+def test_both_faces_move_half_of_the_way():
+    known = ground(2, 40)
+    left, right = surface_part(known, (0.1, 0.5), (0.1, 0.9)), surface_part(known, (0.5, 0.9), (0.1, 0.9))
+    lifted = Face(right.with_control(right.control + np.array([0, 0, 2.0])))
+    near = halfway(lifted, Pair("u0", natural_edge(left, "u1"), 1), 500.0)
+    made = match_sides(Face(left), [Pair("u1", near.edge("u0"), 1)], 500.0)
+    assert made.sides[0].ratio <= 1.0
+    rise = near.surface.control[0, :, 2] - right.control[0, :, 2]
+    assert rise == pytest.approx(1.0, abs=0.1)

@@ -1,15 +1,17 @@
-"""Match: a face changed at one of its sides so that it meets a neighbour there, G0 to G2, and as little as that
+"""Match: a face changed at some of its sides so that it meets its neighbours there, G0 to G2, and as little as that
 needs."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from pamble.core.arrays import Array, norm
+from pamble.core.arrays import Array, IntArray, norm
 from pamble.core.checks.measured import measure_seam
 from pamble.core.checks.seams import Seam
+from pamble.core.curves.meet import approaches
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face, edge_words, natural_edge
 from pamble.core.faces.twins import on_surface
@@ -31,79 +33,151 @@ _ROUNDS = 3
 _CALM = 3e-3
 """Movement of a CV, as a share of the face's size, that weighs as much as a figure at its aim: rows do not wander."""
 
+_CORNER = 0.02
+"""How far apart, as a share of a side, two neighbours' edges may pass and still meet in the corner of both."""
+
 _FAR = 0.5
 """How far, as a share of its length, the edge may lie from the neighbour's to still be matched to it."""
 
 
 @dataclass(frozen=True)
-class Matched:
-    """face: the changed one. gap mm, angle degrees, curvature %: worst along the seam. moved: of CVs by row from the
-    edge inward, mm. rounds: largest movement of each repetition, mm. added: spans put in along the edge; raised:
-    degrees across it.
-    """
+class Pair:
+    """A side of the face, by its name, and the edge of a neighbour that it is to meet with G0 to G2."""
 
-    face: Face
+    name: str
+    to: Edge
+    order: int
+
+
+@dataclass(frozen=True)
+class Met:
+    """How a side meets its neighbour: gap mm, angle degrees, curvature %, worst along it."""
+
+    order: int
     gap: float
     angle: float
     curvature: float
+
+    @property
+    def ratio(self) -> float:
+        """The worst over its aim, of those that the continuity asks for."""
+        parts = [self.gap / BLEND_GAP, self.angle / BLEND_ANGLE, self.curvature / BLEND_CURVATURE]
+        return max(parts[: self.order + 1])
+
+
+@dataclass(frozen=True)
+class Matched:
+    """face: the changed one. sides: how each meets, in the order given. moved: of CVs by row from the nearest of the
+    sides inward, mm. rounds: largest movement of each repetition, mm. added: spans put in along the sides; raised:
+    degrees across them.
+    """
+
+    face: Face
+    sides: tuple[Met, ...]
     moved: Array
     rounds: tuple[float, ...]
     added: int
     raised: int
 
-    def ratio(self, order: int) -> float:
-        """The worst over its aim, of those that the continuity asks for."""
-        parts = [self.gap / BLEND_GAP, self.angle / BLEND_ANGLE, self.curvature / BLEND_CURVATURE]
-        return max(parts[: order + 1])
+    @property
+    def ratio(self) -> float:
+        """The worst of all sides over its aim."""
+        return max(s.ratio for s in self.sides)
 
 
-def match_side(
-    face: Face, name: str, to: Edge, order: int, diagonal: float, *, spread: bool = False, most_added: int = _MOST_ADDED
+def match_sides(
+    face: Face, pairs: Sequence[Pair], diagonal: float, *, spread: bool = False, most_added: int = _MOST_ADDED
 ) -> Matched:
-    """The face with the side of that name matched to an edge of its neighbour.
+    """The face with sides matched to edges of its neighbours, all at once.
 
-    Only the first ``order`` + 1 rows of CVs move, and along their own lines as far as the neighbour lets them; with
-    ``spread`` the others give way too, and the far rows stay. Where the edge cannot be met so, spans are put in along
-    it, up to ``most_added``. Raises `GeometryError` for an edge that is no side of its surface, a rational surface, and
-    where the face would fold.
+    Only the first ``order`` + 1 rows of CVs at each side move, and along their own lines as far as the neighbour lets
+    them; with ``spread`` the others give way too, and the rows at the other sides stay. Where a side cannot be met so,
+    spans are put in along it, up to ``most_added``. Raises `GeometryError` for an edge that is no side of its surface,
+    a rational surface, and where the face would fold.
     """
-    edge = face.edge(name)
-    if edge.side is None or edge.domain != natural_edge(face.surface, edge.side).domain:
-        raise GeometryError(
-            f"{edge_words(name)} was cut: a face is matched at a whole side of its surface. Shrink or untrim it first."
-        )
     if face.surface.weights is not None:
         raise GeometryError("A rational surface cannot be matched by its CVs: rebuild it as a polynomial one first.")
-    target = _opposite(edge, to)
-    side = edge.side
-    across = face.surface.degree_u if side[0] == "u" else face.surface.degree_v
-    raised = max(0, 2 * (order + 1) - 1 - across)
-    by = (raised, 0) if side[0] == "u" else (0, raised)
-    base = raise_surface_degree(face.surface, *by) if raised else face.surface
+    asked = _asked(face, pairs)
+    raised = tuple(max(0, _across(asked, k) - d) for k, d in enumerate((face.surface.degree_u, face.surface.degree_v)))
+    base = raise_surface_degree(face.surface, *raised) if any(raised) else face.surface
     best: Matched | None = None
     for added in range(most_added + 1):
-        wide = _with_spans(base, side, added)
-        made = _matched(face, wide, side, target, order, diagonal, spread)
+        wide = base
+        for along in {a.side[0] for a in asked}:
+            wide = _with_spans(wide, along, added)
+        made = _matched(wide, asked, diagonal, spread)
         if made is None:
             continue
         surface, moved, rounds = made
-        new = natural_edge(surface, side)
-        w = measure_seam(Seam((0, 1), new, target, new.domain), diagonal).worst
-        figures = w["gap"].value, w["angle"].value, w["curvature"].value
-        found = Matched(Face(surface), *figures, moved, rounds, added, raised)
-        if best is None or found.ratio(order) < 0.9 * best.ratio(order):
+        found = Matched(
+            Face(surface), tuple(_met(surface, a, diagonal) for a in asked), moved, rounds, added, max(raised)
+        )
+        if best is None or found.ratio < 0.9 * best.ratio:
             best = found
-        if found.ratio(order) <= 1.0:
+        if found.ratio <= 1.0:
             break
     if best is None:
         raise GeometryError("The face would fold: its edge lies too far from the neighbour's, or turns against it.")
-    kept = on_surface(face, _on_domain(best.face.surface, face.surface), 1e-4)
-    return Matched(kept, best.gap, best.angle, best.curvature, best.moved, best.rounds, best.added, best.raised)
+    return replace(best, face=on_surface(face, _on_domain(best.face.surface, face.surface), 1e-4))
 
 
-def _opposite(edge: Edge, to: Edge) -> Edge:
-    """The stretch of the neighbour's edge that the edge runs along."""
-    ends = curve_points(edge.space, edge.space.domain)
+def halfway(face: Face, pair: Pair, diagonal: float) -> Face:
+    """The face moved half of the way to its neighbour's edge: the neighbour comes the other half when it is matched to
+    this one. Raises `GeometryError` as `match_sides` does.
+    """
+    full = match_sides(face, [pair], diagonal).face.surface
+    start = recast_surface(face.surface, (full.degree_u, full.degree_v), (full.knots_u, full.knots_v))
+    return on_surface(face, full.with_control(0.5 * (start.control + full.control)), 1e-4)
+
+
+@dataclass(frozen=True)
+class _Asked:
+    """A pair as it is matched: the side of the surface, the neighbour's stretch beside it, and the continuity."""
+
+    side: str
+    target: Edge
+    order: int
+
+
+def _asked(face: Face, pairs: Sequence[Pair]) -> list[_Asked]:
+    edges: dict[str, tuple[Edge, Pair]] = {}
+    for pair in pairs:
+        edge = face.edge(pair.name)
+        if edge.side is None or edge.domain != natural_edge(face.surface, edge.side).domain:
+            raise GeometryError(
+                f"{edge_words(pair.name)} was cut: a face is matched at a whole side of its surface. Shrink or untrim "
+                "it first."
+            )
+        if edge.side in edges:
+            raise GeometryError("A side is matched to one neighbour only: it was given twice.")
+        edges[edge.side] = edge, pair
+    out = []
+    for side, (edge, pair) in edges.items():
+        ends = curve_points(edge.space, edge.space.domain)
+        for k, end in enumerate(ends):
+            for other, (_, beside) in edges.items():
+                # Where two matched sides meet, so do their neighbours: the corner is theirs.
+                if other[0] != side[0] and int(other[1]) == k:
+                    met = min(approaches(pair.to.space, beside.to.space), key=lambda m: norm(m.points[:1] - end)[0])
+                    ends[k] = met.points[0] if met.gap < _CORNER * norm(ends[1:] - ends[:1])[0] else end
+        out.append(_Asked(side, _opposite(edge, pair.to, ends), pair.order))
+    return out
+
+
+def _across(asked: Sequence[_Asked], way: int) -> int:
+    """Degree that the rows of all sides need across a direction."""
+    rows = [a.order + 1 for a in asked if a.side[0] == "uv"[way]]
+    return max(2 * max(rows), sum(rows)) - 1 if rows else 0
+
+
+def _met(surface: Surface, asked: _Asked, diagonal: float) -> Met:
+    new = natural_edge(surface, asked.side)
+    w = measure_seam(Seam((0, 1), new, asked.target, new.domain), diagonal).worst
+    return Met(asked.order, w["gap"].value, w["angle"].value, w["curvature"].value)
+
+
+def _opposite(edge: Edge, to: Edge, ends: Array) -> Edge:
+    """The stretch of the neighbour's edge that the edge runs along, between the places nearest to ``ends`` (2, 3)."""
     feet = to_curve(to.space, ends)
     length = float(norm(np.diff(curve_points(edge.space, np.linspace(*edge.space.domain, 33)), axis=0)).sum())
     if feet.distance.max() > _FAR * length:
@@ -122,9 +196,9 @@ def _opposite(edge: Edge, to: Edge) -> Edge:
     )
 
 
-def _with_spans(surface: Surface, side: str, added: int) -> Surface:
-    """The surface with so many knots more along a side, in the middle of its longest spans."""
-    along_u = side[0] == "v"
+def _with_spans(surface: Surface, held: str, added: int) -> Surface:
+    """The surface with so many knots more along the sides that hold u or v, in the middle of its longest spans."""
+    along_u = held == "v"
     degree, knots = (surface.degree_u, surface.knots_u) if along_u else (surface.degree_v, surface.knots_v)
     for _ in range(added):
         breaks = basis.breaks(knots, degree)
@@ -149,41 +223,63 @@ def _on_domain(surface: Surface, like: Surface) -> Surface:
 
 
 def _matched(
-    face: Face, wide: Surface, side: str, target: Edge, order: int, diagonal: float, spread: bool
+    wide: Surface, asked: Sequence[_Asked], diagonal: float, spread: bool
 ) -> tuple[Surface, Array, tuple[float, ...]] | None:
     """The surface over the unit square, how far each row moved, and the rounds; None where it folds."""
     patch = Patch(
         Space(wide.degree_u, _unit(wide.knots_u, wide.degree_u)),
         Space(wide.degree_v, _unit(wide.knots_v, wide.degree_v)),
     )
-    n, m = wide.control.shape[:2]
     start = wide.control.reshape(-1, 3)
-    numbers = np.arange(n * m).reshape(n, m)
-    rows = numbers if side[0] == "u" else numbers.T
-    rows = rows if side[1] == "0" else rows[::-1]
-    still = rows[-(order + 1) :] if spread else rows[order + 1 :]
-    own = natural_edge(wide, side)
-    ends = curve_points(own.space, own.space.domain)
-    line = Side(target)
-    away = norm(line.ends - ends[0])
-    line = line.reversed() if away[0] > away[1] else line
+    numbers = np.arange(len(start)).reshape(wide.control.shape[:2])
+    inward = [_from_side(numbers, a.side) for a in asked]
+    moving = np.unique(np.concatenate([rows[: a.order + 1].ravel() for rows, a in zip(inward, asked, strict=True)]))
+    if spread:
+        far = np.concatenate([rows[-(a.order + 1) :].ravel() for rows, a in zip(inward, asked, strict=True)])
+        moving = np.union1d(moving, np.setdiff1d(numbers, far))
+    still = np.setdiff1d(numbers, moving)
+    lines = [_line(wide, a) for a in asked]
     control, rounds = start, []
-    moving = np.setdiff1d(numbers, still)
     calm = _CALM * wide.diagonal
+    # Beside another side that is matched, the iso-lines go where that one's neighbour leads them.
+    keep = len({a.side[0] for a in asked}) == 1
     for _ in range(_ROUNDS):
         conditions: list[Condition] = [
-            Meets(side, line, order, floor=1.0 / max(diagonal, 1e-9), keep=True),
-            Holds(still.ravel(), start[still.ravel()], 1e-6),
-            Holds(moving, control[moving], calm, name="calm"),
+            Meets(a.side, line, a.order, floor=1.0 / max(diagonal, 1e-9), keep=keep, name=f"meets {a.side}")
+            for a, line in zip(asked, lines, strict=True)
         ]
+        conditions += [Holds(still, start[still], 1e-6), Holds(moving, control[moving], calm, name="calm")]
         made = fit(patch, conditions, control, tau=1.0, steps=8)
         rounds.append(float(norm(made.control - control).max()))
         control = made.control
-        control[still.ravel()] = start[still.ravel()]
+        control[still] = start[still]
         if rounds[-1] < 1e-4:
             break
     surface = patch.surface(control)
     if folded(surface) and not folded(patch.surface(start)):
         return None
-    moved = norm(control - start)[rows].max(axis=1)
+    by = norm(control - start)
+    depth = np.min([_from_side_depth(numbers.shape, a.side) for a in asked], axis=0).ravel()
+    moved = np.array([by[depth == d].max() for d in range(int(depth.max()) + 1)])
     return surface, moved, tuple(rounds)
+
+
+def _from_side(grid: IntArray, side: str) -> IntArray:
+    """A grid with its rows counted from a side inward."""
+    rows = grid if side[0] == "u" else grid.swapaxes(0, 1)
+    return rows if side[1] == "0" else rows[::-1]
+
+
+def _from_side_depth(shape: tuple[int, ...], side: str) -> IntArray:
+    """For each CV the number of its row, counted from a side inward."""
+    n = shape[0 if side[0] == "u" else 1]
+    count = np.arange(n) if side[1] == "0" else np.arange(n)[::-1]
+    return np.broadcast_to(count[:, None] if side[0] == "u" else count, shape)
+
+
+def _line(wide: Surface, asked: _Asked) -> Side:
+    """The neighbour's edge, run through as the side is."""
+    own = natural_edge(wide, asked.side)
+    line = Side(asked.target)
+    away = norm(line.ends - curve_points(own.space, own.space.domain)[0])
+    return line.reversed() if away[0] > away[1] else line

@@ -77,7 +77,7 @@ KINDS: dict[str, FeatureKind] = {
         *change_face.KINDS,
         edge_blend.KIND,
         fillet_faces.KIND,
-        match_face.KIND,
+        *match_face.KINDS,
         fill_hole.KIND,
         *measures.KINDS,
         measure_body.KIND,

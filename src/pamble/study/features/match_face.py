@@ -1,8 +1,13 @@
-"""Match: a face changed at a side so that it meets its neighbour there."""
+"""Match: faces changed at their sides so that they meet their neighbours there."""
 
 from __future__ import annotations
 
-from pamble.core.patches.match import match_side
+from typing import Any
+
+from pydantic import Field
+
+from pamble.core.errors import GeometryError
+from pamble.core.patches.match import Matched, Pair, halfway, match_sides
 from pamble.study.features.base import Context, FeatureKind, Figure, Inputs, Made, changed_faces
 from pamble.study.features.fields import choice, number
 from pamble.study.features.figures import MOVED
@@ -11,12 +16,15 @@ from pamble.study.stored import Stored
 
 
 class MatchFaceParams(Stored):
-    """edge: a whole side of the face that moves. to: the neighbour's edge. spread: the rows behind give way too.
-    most_added: spans that may be put in along the side where it cannot be met without.
+    """edge: a whole side of the face that moves. to: the neighbour's edge. sides, edges: others of the same face, and
+    for each, in their order, the edge that it meets. spread: the rows behind give way too. most_added: spans that may
+    be put in along a side where it cannot be met without.
     """
 
     edge: ChangedEdgeRef = choice("Side that moves")
     to: EdgeRef = choice("Meets")
+    sides: list[ChangedEdgeRef] = Field([], title="Its other sides")
+    edges: list[EdgeRef] = Field([], title="They meet")
     continuity: int = choice("Continuity", 2, continuity=True, limits={"maximum": 2})
     spread: bool = choice("Spread the change", False)
     most_added: int = number("Spans it may add", 2, ge=0, le=12)
@@ -24,38 +32,81 @@ class MatchFaceParams(Stored):
 
 def run(params: MatchFaceParams, inputs: Inputs, context: Context) -> Made:
     """Build the matched face."""
+    sides, edges = [params.edge, *params.sides], [params.to, *params.edges]
     id = params.edge.feature
-    inputs.edge(params.edge)
-    to = inputs.edge(params.to)
+    if any(ref.feature != id for ref in sides):
+        raise GeometryError("The sides that are matched at once are of one face.")
+    if len(sides) != len(edges):
+        raise GeometryError(f"Each side meets an edge: there are {len(sides)} sides and {len(edges)} edges.")
+    for ref in sides:
+        inputs.edge(ref)
+    pairs = [Pair(a.edge, inputs.edge(b), params.continuity) for a, b in zip(sides, edges, strict=True)]
     face = inputs.face(FaceRef(feature=id))
-    diagonal = max(face.surface.diagonal, to.surface.diagonal)
+    diagonal = max(face.surface.diagonal, *(p.to.surface.diagonal for p in pairs))
     most = 0 if context.preview else params.most_added
-    made = match_side(face, params.edge.edge, to, params.continuity, diagonal, spread=params.spread, most_added=most)
-    warnings = []
-    if made.ratio(params.continuity) > 1.0 and not context.preview:
-        warnings.append(
-            f"The side is met no better than {made.ratio(params.continuity):.1f} times what is aimed at: "
-            "let it add more spans, or calm the neighbour's edge."
+    made = match_sides(face, pairs, diagonal, spread=params.spread, most_added=most)
+    return changed_faces({id: made.face}, warnings=_words(made, context), **_facts(made))
+
+
+class MatchBothParams(Stored):
+    """Two whole sides that meet in the middle."""
+
+    edge: ChangedEdgeRef = choice("One side")
+    to: ChangedEdgeRef = choice("The other side")
+    continuity: int = choice("Continuity", 2, continuity=True, limits={"maximum": 2})
+    most_added: int = number("Spans it may add", 2, ge=0, le=12)
+
+
+def both(params: MatchBothParams, inputs: Inputs, context: Context) -> Made:
+    """Build both faces: the second comes half of the way, the first meets it there."""
+    ids = params.edge.feature, params.to.feature
+    if ids[0] == ids[1]:
+        raise GeometryError("Two faces meet in the middle: pick the other side on another one.")
+    one, two = (inputs.face(FaceRef(feature=i)) for i in ids)
+    mine, theirs = inputs.edge(params.edge), inputs.edge(params.to)
+    diagonal = max(one.surface.diagonal, two.surface.diagonal)
+    near = halfway(two, Pair(theirs.name, mine, params.continuity), diagonal)
+    most = 0 if context.preview else params.most_added
+    pair = Pair(mine.name, near.edge(theirs.name), params.continuity)
+    made = match_sides(one, [pair], diagonal, most_added=most)
+    return changed_faces({ids[0]: made.face, ids[1]: near}, warnings=_words(made, context), **_facts(made))
+
+
+def _words(made: Matched, context: Context) -> tuple[str, ...]:
+    out = []
+    if made.ratio > 1.0 and not context.preview:
+        out.append(
+            f"It is met no better than {made.ratio:.1f} times what is aimed at: let it add more spans, or calm the "
+            "neighbour's edge."
         )
     if made.raised:
-        warnings.append(f"The degree across was raised by {made.raised}: there were too few rows.")
-    return changed_faces(
-        {id: made.face},
-        warnings=tuple(warnings),
-        moved=float(made.moved.max()),
-        joints=[{"gap": made.gap, "angle": made.angle, "curvature": made.curvature}],
-        rounds=list(made.rounds),
-        added=made.added,
-    )
+        out.append(f"The degree across was raised by {made.raised}: there were too few rows.")
+    return tuple(out)
 
 
-KIND = FeatureKind(
-    "match_face", "Match", "secondary", MatchFaceParams, run, "blends",
-    "Pick the side of the face that moves, then its neighbour's edge.", makes="change",
-    figures=(
-        Figure("joints", "Seam", form="parts", each="Seam", parts=(("gap", "mm"), ("angle", "°"), ("curvature", "%"))),
-        MOVED,
-        Figure("rounds", "Change of each repetition", "mm", "list", each="Round {n}"),
-        Figure("added", "Spans added"),
+def _facts(made: Matched) -> dict[str, Any]:
+    return {
+        "moved": float(made.moved.max()),
+        "joints": [{"gap": s.gap, "angle": s.angle, "curvature": s.curvature} for s in made.sides],
+        "rounds": list(made.rounds),
+        "added": made.added,
+    }
+
+
+_FIGURES = (
+    Figure("joints", "Seam", form="parts", each="Seam {n}", parts=(("gap", "mm"), ("angle", "°"), ("curvature", "%"))),
+    MOVED,
+    Figure("rounds", "Change of each repetition", "mm", "list", each="Round {n}"),
+    Figure("added", "Spans added"),
+)
+
+KINDS = (
+    FeatureKind(
+        "match_face", "Match", "secondary", MatchFaceParams, run, "blends",
+        "Pick the side of the face that moves, then its neighbour's edge.", makes="change", figures=_FIGURES,
+    ),
+    FeatureKind(
+        "match_both", "Match both", "secondary", MatchBothParams, both, "blends",
+        "Pick sides of two faces: both move half of the way.", makes="change", figures=_FIGURES,
     ),
 )  # fmt: skip
