@@ -2,6 +2,8 @@
 forms.
 """
 
+import json
+
 import numpy as np
 import pytest
 from OCP.BRepAdaptor import BRepAdaptor_Curve
@@ -19,6 +21,9 @@ from OCP.TopExp import TopExp_Explorer
 from OCP.TopoDS import TopoDS
 
 from pamble.cli.main import main
+from pamble.core.exchange.step import write_step
+from pamble.core.spline.evaluate import curve_points
+from tests.core.fillets.test_fillet import CREASES, block
 
 BOX = 100.0 * 60.0 * 40.0
 CORNER = 1 - np.pi / 4
@@ -128,38 +133,77 @@ SHELLS = {
 # fmt: on
 
 
-@pytest.mark.parametrize("name", SHELLS)
-def test_a_filleted_solid_sews_closed_and_holds_its_volume(name, tmp_path, capsys):
-    make, edge, radius, volume = SHELLS[name]
-    writer = STEPControl_Writer()
-    writer.Transfer(make(), STEPControl_StepModelType.STEPControl_AsIs)
-    writer.Write(str(tmp_path / "solid.step"))
-    out = tmp_path / "filleted.step"
-    edges = [word for place in edge.split() for word in ("--edge", place)]
-    assert main(["fillet", str(tmp_path / "solid.step"), *edges, "--radius", str(radius), "--out", str(out)]) == 0
-    assert "aimed at" not in capsys.readouterr().out
+def shell(path) -> tuple[int, TopoDS]:
+    """Free edges of what OpenCASCADE sews of a file, and the shell."""
     reader = STEPControl_Reader()
-    reader.ReadFile(str(out))
+    reader.ReadFile(str(path))
     reader.TransferRoots()
     sewing = BRepBuilderAPI_Sewing(0.01)
     sewing.Add(reader.OneShape())
     sewing.Perform()
-    shell = sewing.SewedShape()
-    assert sewing.NbFreeEdges() == 0
-    assert BRepCheck_Analyzer(shell).IsValid()
+    assert BRepCheck_Analyzer(sewing.SewedShape()).IsValid()
+    return sewing.NbFreeEdges(), sewing.SewedShape()
+
+
+def written(solid, path) -> str:
+    writer = STEPControl_Writer()
+    writer.Transfer(solid, STEPControl_StepModelType.STEPControl_AsIs)
+    writer.Write(str(path))
+    return str(path)
+
+
+def named(places: str) -> list[str]:
+    return [word for place in places.split() for word in ("--edge", place)]
+
+
+@pytest.mark.parametrize("name", SHELLS)
+def test_a_filleted_solid_sews_closed_and_holds_its_volume(name, tmp_path, capsys):
+    make, edge, radius, volume = SHELLS[name]
+    solid, out = written(make(), tmp_path / "solid.step"), tmp_path / "filleted.step"
+    assert main(["fillet", solid, *named(edge), "--radius", str(radius), "--out", str(out)]) == 0
+    assert "aimed at" not in capsys.readouterr().out
+    free, sewn = shell(out)
+    assert free == 0
     if volume is not None:
         found = GProp_GProps()
-        BRepGProp.VolumeProperties_s(BRepBuilderAPI_MakeSolid(TopoDS.Shell(shell)).Solid(), found, 1e-7)
+        BRepGProp.VolumeProperties_s(BRepBuilderAPI_MakeSolid(TopoDS.Shell(sewn)).Solid(), found, 1e-7)
         assert abs(found.Mass()) == pytest.approx(volume, rel=1e-6)
 
 
+@pytest.mark.parametrize("name", ["an upright edge", "edge of a groove", "rim of a boss", "floor of a hole"])
+def test_with_sections_of_curvature_it_sews_closed_too(name, tmp_path):
+    make, edge, radius, _ = SHELLS[name]
+    solid, out = written(make(), tmp_path / "solid.step"), tmp_path / "filleted.step"
+    words = ["fillet", solid, *named(edge), "--radius", str(radius), "--section", "g2", "--out", str(out)]
+    assert main(words) == 0
+    assert shell(out)[0] == 0
+
+
+@pytest.mark.parametrize("section", ["ball", "g2"])
+def test_a_corner_of_unlike_radii_on_curved_faces_is_filled_and_sews_closed(section, tmp_path, capsys):
+    path, out, full = (tmp_path / f"{n}.step" for n in ("block", "filleted", "filled"))
+    write_step([(f"F{i}", f) for i, f in enumerate(block(6))], path)
+    where = [block(6)[2 * n + 1].edge(e).space for n, e in CREASES]
+    places = [",".join(f"{x:.6f}" for x in curve_points(c, [0.5])[0]) for c in where]
+    radii = [word for r in (3.2, 5.0, 4.4) for word in ("--radius", str(r))]
+    words = ["fillet", str(path), *named(" ".join(places)), *radii, "--section", section, "--out", str(out), "--json"]
+    capsys.readouterr()
+    assert main(words) == 0
+    corner = np.array(json.loads(capsys.readouterr().out)["corners_left"][0])
+    inside = ",".join(f"{x:.4f}" for x in corner - 4.0 * corner / np.linalg.norm(corner))
+    asked = {"ball": "G1", "g2": "G2"}[section]
+    assert main(["fill", str(out), f"--at={inside}", "--continuity", asked, "-o", str(full), "--json"]) == 0
+    sides = json.loads(capsys.readouterr().out)["sides"]
+    assert max(s["gap"] for s in sides) < 0.002
+    assert max(s["angle"] for s in sides) < 0.005
+    assert section == "ball" or max(s["curvature"] for s in sides) < 2.0
+    assert shell(full)[0] == 0
+
+
 def test_a_corner_of_creases_that_open_to_different_sides_is_refused(tmp_path, capsys):
-    writer = STEPControl_Writer()
     step = BRepAlgoAPI_Cut(box(), BRepPrimAPI_MakeBox(gp_Pnt(60, -1, 25), 50.0, 70.0, 20.0).Shape()).Shape()
-    writer.Transfer(step, STEPControl_StepModelType.STEPControl_AsIs)
-    writer.Write(str(tmp_path / "step.step"))
-    edges = [w for place in ("60,30,25", "80,0,25", "60,0,35") for w in ("--edge", place)]
-    words = ["fillet", str(tmp_path / "step.step"), *edges, "--radius", "4", "--out", str(tmp_path / "out.step")]
+    solid = written(step, tmp_path / "step.step")
+    words = ["fillet", solid, *named("60,30,25 80,0,25 60,0,35"), "--radius", "4", "--out", str(tmp_path / "out.step")]
     assert main(words) == 2
     told = capsys.readouterr().err
     assert "Near (60.00, 0.00, 25.00) mm" in told

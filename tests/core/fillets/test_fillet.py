@@ -183,18 +183,21 @@ def test_a_sharp_corner_ends_the_crease_on_the_face_across_it():
     assert set(made.changed) == {0, 1, 2}
 
 
-def block() -> list[Face]:
-    """Three curved faces of degree 3 that meet at no right angle in the corner (1, 1, 1) of a deformed block."""
+def block(sides: int = 3) -> list[Face]:
+    """Curved faces of degree 3 that meet at no right angle in the corner (1, 1, 1) of a deformed block; all of its six,
+    those at 0 and at 1 in turn, for 6.
+    """
     rng = np.random.default_rng(3)
     g, k = basis.greville(basis.uniform_knots(3, 1), 3), basis.uniform_knots(3, 1)
     lean, bend = np.eye(3) + 0.3 * rng.uniform(-1, 1, (3, 3)), 0.08 * rng.uniform(-1, 1, (3, 3, 3))
     out = []
     for axis in range(3):
-        a, b = (i for i in range(3) if i != axis)
-        net = np.full((4, 4, 3), 0.5)
-        net[..., a], net[..., b] = (g - 0.5)[:, None], (g - 0.5)[None, :]
-        bent = net @ lean.T + np.einsum("kij,...i,...j->...k", bend, net, net)
-        out.append(Face(Surface(3, 3, k, k, bent * [60, 45, 35])))
+        for end in (0.5,) if sides == 3 else (-0.5, 0.5):
+            a, b = (i for i in range(3) if i != axis)
+            net = np.full((4, 4, 3), end)
+            net[..., a], net[..., b] = (g - 0.5)[:, None], (g - 0.5)[None, :]
+            bent = net @ lean.T + np.einsum("kij,...i,...j->...k", bend, net, net)
+            out.append(Face(Surface(3, 3, k, k, bent * [60, 45, 35])))
     return out
 
 

@@ -18,6 +18,7 @@ from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
 from pamble.core.spline.surface import Surface
+from pamble.core.surfaces.extend import extend_surface
 
 _REACH = 1e-3
 """Distance, mm, within which a face runs into the end of a crease, and a curve lies on a face."""
@@ -26,6 +27,8 @@ _ACROSS = 0.2
 """Part of a face's normal along the crease from which the face stands across it."""
 
 _CUT = 1e-4
+_BEYOND = 0.1
+"""Share of its size by which a blend is carried on to reach a face that stands across its end."""
 
 
 def cornered(
@@ -46,21 +49,31 @@ def cornered(
     for i in {0, len(out) - 1}:
         own = [end for end in numbers if end % len(out) == i]
         stands = {end: now.get(numbers[end], part[numbers[end]]) for end in own}
-        beyond = {end: f for end, f in stands.items() if not _lies_on(f, end_edge(out[i], end).space)}
+        beyond = {end: f for end, f in stands.items() if not _lies_on(f, _end_line(out[i], strip, end))}
         if beyond and rolled:
             out[i] = _reaching(out[i], strip.rolls[i].ball.surface, beyond)
         elif beyond:
-            wrong.append("The face that stands across an end is not cut back: the section's end does not lie on it.")
-            numbers = {end: n for end, n in numbers.items() if end not in beyond}
+            try:
+                out[i] = _carried_on(out[i], strip, beyond)
+            except GeometryError as error:
+                wrong.append(f"The face that stands across an end is not cut back: {error}")
+                numbers = {end: n for end, n in numbers.items() if end not in beyond}
     for end, number in numbers.items():
         corner = strip.end(end)[0]
         try:
-            made = _cut_corner(now.get(number, part[number]), end_edge(out[end], end).space, corner)
+            made = _cut_corner(now.get(number, part[number]), _end_line(out[end], strip, end), corner)
         except GeometryError as error:
             wrong.append(f"The face that stands across an end is not cut back: {error}")
         else:
             now |= {} if made is None else {number: made}
     return out, now, wrong
+
+
+def _end_line(face: Face, strip: Strip, end: int) -> Curve:
+    """The line in which a fillet ends at the start or the end of the crease; a blend may run the other way."""
+    corner = strip.end(end)[0]
+    both = [end_edge(face, at).space for at in ((end, -1 - end) if len(strip.rolls) == 1 else (end,))]
+    return min(both, key=lambda c: float(to_curve(c, corner[None]).distance[0]))
 
 
 def _reaching(face: Face, surface: Surface, stands: Mapping[int, Face]) -> Face:
@@ -70,6 +83,22 @@ def _reaching(face: Face, surface: Surface, stands: Mapping[int, Face]) -> Face:
     for end, name in ((0, "start"), (-1, "end")):
         shape = stands.get(end) or end_edge(face, end).space
         cutters.append(Cutter(name, "what ends the fillet", shape, None, True))
+    return _middle(surface, cutters)
+
+
+def _carried_on(face: Face, strip: Strip, stands: Mapping[int, Face]) -> Face:
+    """A blend carried on as the polynomial that it is, and ended on the faces that stand across its ends."""
+    surface, cutters = face.surface, []
+    for end, shape in stands.items():
+        turned = _end_line(face, strip, end) is not end_edge(face, end).space
+        at = end if not turned else -1 - end
+        surface = extend_surface(surface, ("u0", "u1")[at], _BEYOND * surface.diagonal)
+        cutters.append(Cutter(("start", "end")[at], "the face at the end", shape, None, True))
+    return _middle(surface, cutters)
+
+
+def _middle(surface: Surface, cutters: Sequence[Cutter]) -> Face:
+    """The part of a long fillet between what cuts it."""
     divided = divide(Face(surface), cutters, _CUT)
     if len(divided.regions) < 2:
         raise GeometryError("The face at the end does not cut the fillet.")
