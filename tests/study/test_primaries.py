@@ -280,6 +280,13 @@ def test_a_fillet_trims_both_faces_and_follows_and_a_match_moves_a_face(kernel):
         {"op": "move_cvs", "id": "apron", "cvs": [{"i": 3, "j": 3, "to": (at + np.array([0, 60, -60])).tolist()}]}
     )
     assert kernel.now.states["f"].problem is None
+    kernel.commit({"op": "set_params", "id": "f", "changes": {"at": [0.3, 0.6], "radii_at": [12.0]}})
+    handles = {(h.field, h.index): h.value for h in kernel.now.states["f"].made.handles}
+    assert handles == {("radius", -1): 14, ("at", 0): 0.3, ("radii_at", 0): 12, ("at", 1): 0.6}
+    kernel.commit({"op": "set_params", "id": "f", "changes": {"gap": True}})
+    made = kernel.now.states["f"].made
+    assert (dict(made.makes), set(made.changes), made.seams) == ({}, {"deck", "apron"}, ())
+    kernel.commit({"op": "set_params", "id": "f", "changes": {"gap": False, "at": [], "radii_at": []}})
     kernel.commit({"op": "set_params", "id": "f", "changes": {"radius": 900, "radius_end": None}})
     assert "The largest radius that works is" in kernel.now.states["f"].problem
     edges = window(ground(1, 60))

@@ -27,9 +27,13 @@ def fillet(given: Namespace) -> tuple[dict[str, Any], str]:
     start = _each(given.radius or [given.chord], given.edge, "--radius")
     end = _each(given.radius_end, given.edge, "--radius-end") if given.radius_end else start
     picked = [pick_edge(faces, named(text, "An edge"), diagonal) for text in given.edge]
-    radii = zip(start, end, strict=True)
-    asked = [Ask(p.face, p.edge, r, f"fillet{k + 1}") for k, (p, r) in enumerate(zip(picked, radii, strict=True))]
-    made = build(faces, asked, given.section, given.chord, diagonal)
+    if not 0 < given.rho < 1:
+        raise PambleError(f"A rho lies between 0 and 1, not at {given.rho:g}.")
+    radii, between = zip(start, end, strict=True), tuple(sorted(_at(text) for text in given.radius_at))
+    asked = [
+        Ask(p.face, p.edge, r, f"fillet{k + 1}", between) for k, (p, r) in enumerate(zip(picked, radii, strict=True))
+    ]
+    made = build(faces, asked, given.section, given.chord, diagonal, given.rho, given.gap)
     new = {id(faces[n]): face for n, face in made.changed.items()}
     shapes = [(f.name, new.get(id(f.made), f.shape) if f.made is not None else f.shape) for f in found]
     called: list[str] = []
@@ -37,7 +41,7 @@ def fillet(given: Namespace) -> tuple[dict[str, Any], str]:
         called.append(new_name(label, {f.name for f in found} | set(called)))
         shapes.append((called[-1], face))
     write_step(shapes, out_path)
-    beside = {n for row in made.faces for n in row.beside}
+    beside = {n for row in made.faces for n in row.beside} or set(made.changed)
     out = {
         "file": out_path.name,
         "units": {"gap": "mm", "angle": "degree", "curvature": "%", "radius": "mm"},
@@ -60,6 +64,15 @@ def fillet(given: Namespace) -> tuple[dict[str, Any], str]:
             lines.append(f"  its radius within {b['radius_error']:.5f} mm")
     lines.append(f"radius {made.radii[0]:.4f} to {made.radii[1]:.4f} mm")
     return out, "\n".join([*lines, *(f"note: {w}" for w in out["warnings"])])
+
+
+def _at(text: str) -> tuple[float, float]:
+    """A share of a crease and the radius there."""
+    share, _, radius = text.partition("=")
+    try:
+        return float(share), float(radius)
+    except ValueError:
+        raise PambleError(f"A radius along the edge is given as SHARE=R, as 0.5=8, not as {text!r}.") from None
 
 
 def _each(values: list[float], edges: list[str], option: str) -> list[float]:

@@ -16,7 +16,7 @@ from pamble.core.fillets.strip import Ask
 from pamble.core.spline import basis
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.differential import normals
+from pamble.core.spline.differential import curvatures, normals
 from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives, surface_grid
 from pamble.core.spline.knots import surface_part
 from pamble.core.spline.surface import Surface
@@ -250,3 +250,42 @@ def test_two_fillets_that_meet_beside_a_sharp_edge_are_told_with_the_place():
     part = block()
     with pytest.raises(GeometryError, match="beside an edge that stays sharp"):
         fillet(part, [Ask(n, part[n].edge(e), (4.0, 4.0), f"f{n}") for n, e in CREASES[:2]])
+
+
+def test_radii_at_points_along_the_crease_are_kept_there():
+    a = slab()
+    part = [Face(a), Face(turned_away(a, LAWS["90 to 110"]))]
+    law = ((0.3, 14.0), (0.7, 9.0))
+    made = fillet(part, [Ask(0, part[0].edge("v1"), (8.0, 12.0), "fillet", law)], diagonal=400.0)
+    assert made.faces[0].figures.radius < 0.002
+    crease = part[0].edge("v1").space
+    steps = np.linalg.norm(np.diff(curve_points(crease, np.linspace(0, 1, 4001)), axis=0), axis=1)
+    length = np.concatenate([[0], np.cumsum(steps)])
+    s = made.faces[0].face.surface
+    u, v = (np.linspace(lo, hi, n) for (lo, hi), n in zip(s.domain, (161, 3), strict=True))
+    d = surface_grid(s, u, v, 2)
+    _, bend = curvatures(d[:, :, :, 1])
+    radius = 1 / np.maximum(np.abs(bend.largest), np.abs(bend.smallest))
+    share = np.interp(to_curve(crease, d[0, 0][:, 1]).t, np.linspace(0, 1, 4001), length / length[-1])
+    for at, wanted in law:
+        assert np.interp(at, share, radius) == pytest.approx(wanted, abs=0.15)
+    turned = fillet(part, [Ask(1, part[1].edge("v0"), (8.0, 12.0), "fillet", law)], diagonal=400.0)
+    assert turned.radii == pytest.approx(made.radii, abs=1e-6)
+    with pytest.raises(GeometryError, match="rising shares"):
+        fillet(part, [Ask(0, part[0].edge("v1"), (8.0, 8.0), "fillet", law[::-1])])
+
+
+def test_a_conic_section_has_its_shoulder_at_rho_and_a_gap_leaves_only_the_contacts():
+    a, b = Face(plane((0, 0, 0), (100, 0, 0), (0, 60, 0))), Face(plane((0, 0, 0), (100, 0, 0), (0, 0, 60)))
+    for rho in (0.3, 0.45, 0.6):
+        made = fillet([a, b], [Ask(0, a.edge("v0"), (10.0, 10.0))], "rho", rho=rho)
+        s = made.faces[0].face.surface
+        middle = surface_grid(s, np.array([0.5]), np.array([0.5]))[0, 0, 0, 0]
+        # From the chord's middle (5, 5) the shoulder stands at rho of the way to the crease.
+        assert middle[1:] == pytest.approx([5 - 5 * rho] * 2)
+        assert max(made.faces[0].figures.angle) < 1e-6
+    gap = fillet([a, b], [Ask(0, a.edge("v0"), (1.0, 1.0))], "chord", 14.0, gap=True)
+    assert gap.faces == ()
+    one, two = (next(e for e in gap.changed[n].edges if e.name == "fillet").space for n in (0, 1))
+    points = curve_points(one, np.linspace(*one.domain, 9))
+    assert to_curve(two, points).distance == pytest.approx(14.0)

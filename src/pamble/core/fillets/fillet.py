@@ -18,10 +18,10 @@ from pamble.core.fillets.corner import cornered
 from pamble.core.fillets.ends import contact_edges, cut_back
 from pamble.core.fillets.meeting import Meeting, ball_corner, meetings
 from pamble.core.fillets.rolled import Rolled
-from pamble.core.fillets.strip import Ask, Section, Strip, strip
+from pamble.core.fillets.strip import ROLLED, Ask, Section, Strip, strip
 from pamble.core.joining.blend import build_blend
 from pamble.core.joining.directions import borders_beyond
-from pamble.core.joining.spec import BlendSpec
+from pamble.core.joining.spec import FULLNESS_LIMITS, BlendSpec
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.tolerances import SEAM_SEARCH
@@ -75,14 +75,16 @@ class Fillet:
 
 def fillet(
     part: Sequence[Face], asked: Sequence[Ask], section: Section = "ball", chord: float | None = None,
-    diagonal: float = 0.0,
+    diagonal: float = 0.0, rho: float = 0.5, gap: bool = False,
 ) -> Fillet:  # fmt: skip
     """The fillets of creases of a part, each with all edges that run on from it, and corners in which three meet.
 
-    chord: distance of both contacts, mm, for a section of that kind. Raises `GeometryError`, before anything
+    chord: distance of both contacts, mm, for a section of that kind; rho: of the conic, for one of that kind. gap: only
+    cut the faces back, and leave what is between them open. Raises `GeometryError`, before anything
     is built, with what is wrong, where, and the largest radius that works.
     """
-    if any(min(a.radius) <= 0 for a in asked) or (section == "chord" and (chord is None or chord <= 0)):
+    radii = [r for a in asked for r in (*a.radius, *(r for _, r in a.between))]
+    if min(radii) <= 0 or (section == "chord" and (chord is None or chord <= 0)):
         raise GeometryError("The radius of a fillet, and the width of one by its chord, are above zero.")
     strips = _strips(part, asked, section, chord)
     corners = meetings(strips)
@@ -90,23 +92,25 @@ def fillet(
     rolls = [r for s in strips for r in s.rolls]
     least, most = zip(*(r.radii for r in rolls), strict=True)
     warnings = _told(rolls)
+    if gap:
+        return Fillet((), (), tuple(c.point for c in corners), changed, (min(least), max(most)), tuple(warnings))
     ended, made = list[list[Face]](), list[FilletFace]()
     for i, s in enumerate(strips):
         met = [next((c for c in corners if (i, at) in c.ends), None) for at in (0, -1)]
-        if section in ("g2", "g3"):
-            blend, words = _blended(s, changed, 2 if section == "g2" else 3, diagonal)
+        if section not in ROLLED:
+            blend, words = _blended(s, changed, section, rho, diagonal)
             made.append(blend)
             faces, warnings = [blend.face], [*warnings, *words]
         else:
             faces = s.trimmed(changed, (_is_ball(met[0]), _is_ball(met[1])))
         if not s.closed:
             free = [at for at, corner in zip((0, -1), met, strict=True) if corner is None]
-            faces, changed, wrong = cornered(faces, s, part, changed, free, section in ("ball", "chord"))
+            faces, changed, wrong = cornered(faces, s, part, changed, free, section in ROLLED)
             warnings += wrong
-        if section in ("g2", "g3"):
+        if section not in ROLLED:
             made[-1] = replace(made[-1], face=faces[0])
         ended.append(faces)
-    if section not in ("g2", "g3"):
+    if section in ROLLED:
         each = [(s, k, face) for s, own in zip(strips, ended, strict=True) for k, face in enumerate(own)]
         made = [_figured(s, k, face, changed, diagonal) for s, k, face in each]
     balls = [ball_corner(c, strips, ended) if c.ball and section == "ball" else None for c in corners]
@@ -173,17 +177,35 @@ def _seam(face: Face, trimmed: Face, side: str, diagonal: float, name: str) -> t
     return gap, angle, curvature
 
 
-def _blended(s: Strip, changed: Mapping[int, Face], order: int, diagonal: float) -> tuple[FilletFace, tuple[str, ...]]:
+def _blended(
+    s: Strip, changed: Mapping[int, Face], section: Section, rho: float, diagonal: float
+) -> tuple[FilletFace, tuple[str, ...]]:
     r = s.rolls[0]
     if r.least_turn < _FADED:
-        raise GeometryError("The crease fades to nothing: a G2 or G3 section needs width all along. Roll a ball there.")
+        raise GeometryError("The crease fades to nothing: a blended section needs width all along. Roll a ball there.")
     numbers = (s.number, r.run.number)
     edges = [contact_edges(changed[n], s.name) for n in numbers]
     if any(len(own) > 1 for own in edges):
-        raise GeometryError("A G2 or G3 section needs contacts in one piece: one crosses the joint of a closed face.")
+        raise GeometryError("A blended section needs contacts in one piece: one crosses the joint of a closed face.")
     beyond = tuple(borders_beyond(changed[n], own[0]) for n, own in zip(numbers, edges, strict=True))
-    made = build_blend(edges[0][0], edges[1][0], BlendSpec((order, order)), diagonal or None, (beyond[0], beyond[1]))
+    order = {"rho": 1, "g2": 2, "g3": 3}[section]
+    full = _fullness(r, rho) if section == "rho" else None
+    spec = BlendSpec((order, order), (full, full))
+    made = build_blend(edges[0][0], edges[1][0], spec, diagonal or None, (beyond[0], beyond[1]))
     assert made.residuals is not None
     one, two = made.residuals
     figures = FilletFigures((one.gap, two.gap), (one.angle, two.angle), (one.curvature, two.curvature), None)
     return FilletFace(Face(made.surface), numbers, r.run.names, s.name, figures), made.warnings
+
+
+def _fullness(r: Rolled, rho: float) -> float:
+    """Of a tangent blend whose shoulder stands at rho of the way to where the faces' tangents meet: a cubic that leaves
+    along them by a share a of their length has it at 3 a / 4. The angle is the middle one of the crease.
+    """
+    inside = (r.crease.s >= 0) & (r.crease.s <= 1)
+    turn = float(np.median(np.abs(r.crease.turn[inside])))
+    full = float(2.0 * rho / np.cos(0.5 * turn))
+    low, high = FULLNESS_LIMITS
+    if not low <= full <= high:
+        raise GeometryError(f"A rho of {rho:g} makes no useful section on a crease of {np.degrees(turn):.0f}°.")
+    return full

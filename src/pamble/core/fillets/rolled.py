@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -52,11 +52,11 @@ class Rolled:
         return hardly(self.found, self.crease)
 
 
-def rolled(runs: Sequence[Run], radius: tuple[float, float], chord: float | None) -> list[Rolled]:
-    """The ball along all runs of a crease; its radius, mm, goes evenly in their length from start to end.
+def rolled(runs: Sequence[Run], radius: Callable[[Array], Array], least: float, chord: float | None) -> list[Rolled]:
+    """The ball along all runs of a crease; its radius, mm, goes by shares of their length.
 
-    chord: constant distance of the contacts, mm, which then sets the radius. Raises `GeometryError` where no ball fits,
-    before any surface is built.
+    least: of the radii, mm; beyond the crease a law keeps a part of it. chord: constant distance of the contacts, mm,
+    which then sets the radius. Raises `GeometryError` where no ball fits, before any surface is built.
     """
     lengths = np.array([curve_length(r.first.space) for r in runs])
     begins = np.concatenate([[0.0], np.cumsum(lengths)]) / lengths.sum()
@@ -64,7 +64,7 @@ def rolled(runs: Sequence[Run], radius: tuple[float, float], chord: float | None
     for i, run in enumerate(runs):
         c = crease(run.first, run.second)
         share = begins[i] + c.s * (begins[i + 1] - begins[i])
-        law = np.maximum(radius[0] + share * (radius[1] - radius[0]), _LEAST * min(radius))
+        law = np.maximum(radius(share), _LEAST * least)
         if chord is not None:
             law = 0.5 * chord / np.maximum(np.sin(0.5 * np.maximum(c.turn, 0.02)), 1e-3)
         found = contacts(c, law, chord)

@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import reduce
+from itertools import pairwise
 from typing import Literal
 
 import numpy as np
+from scipy.interpolate import CubicSpline, PchipInterpolator
 
 from pamble.core.arrays import Array, norm
 from pamble.core.curves.edit import run_on
@@ -21,9 +23,12 @@ from pamble.core.spline.evaluate import surface_derivatives
 from pamble.core.spline.knots import curve_part
 from pamble.core.tolerances import SEAM_SEARCH
 
-Section = Literal["ball", "chord", "g2", "g3"]
-"""Round by a rolling ball; round with contacts at a constant distance; or a blend with G2 or G3 between the
-contacts."""
+Section = Literal["ball", "chord", "rho", "g2", "g3"]
+"""Round by a rolling ball; round with contacts at a constant distance; or a blend between the contacts: tangent, as
+full as a conic of that rho, or with G2 or G3."""
+
+ROLLED: tuple[Section, ...] = ("ball", "chord")
+"""Sections that are the ball's own surface."""
 
 _JOINT = 0.005
 """How far apart, mm, two fillets may end where one face beside the crease gives way to the next."""
@@ -32,13 +37,34 @@ _JOINT = 0.005
 @dataclass(frozen=True)
 class Ask:
     """A crease to be filleted: an edge of the face of that number, and the radius, mm, at its start and end. name: of
-    the edges that the contacts cut, of each crease its own.
+    the edges that the contacts cut, of each crease its own. between: shares of the crease's length, rising between 0
+    and 1, with the radius there.
     """
 
     number: int
     edge: Edge
     radius: tuple[float, float]
     name: str = "fillet"
+    between: tuple[tuple[float, float], ...] = ()
+
+    def turned(self) -> Ask:
+        """The same along the crease the other way."""
+        return replace(self, radius=self.radius[::-1], between=tuple((1.0 - s, r) for s, r in self.between[::-1]))
+
+    def law(self, share: Array) -> Array:
+        """The radius at shares (m,) of the crease, beyond its ends too: linear between start and end; through points
+        between them smooth, and calm rather than curved.
+        """
+        points = np.array([(0.0, self.radius[0]), *self.between, (1.0, self.radius[1])])
+        if len(points) == 2:
+            return np.asarray(self.radius[0] + share * (self.radius[1] - self.radius[0]))
+        smooth = CubicSpline(points[:, 0], points[:, 1], bc_type="natural")
+        dense = smooth(np.linspace(0, 1, 201))
+        room = 0.1 * np.ptp(points[:, 1])
+        calm = dense.min() > points[:, 1].min() - room and dense.max() < points[:, 1].max() + room
+        law = smooth if calm else PchipInterpolator(points[:, 0], points[:, 1])
+        inside = np.clip(share, 0.0, 1.0)
+        return np.asarray(law(inside) + (share - inside) * law(inside, 1))
 
 
 @dataclass(frozen=True)
@@ -102,17 +128,21 @@ def strip(part: Sequence[Face], ask: Ask, section: Section, chord: float | None)
     with what is wrong, where, and the largest radius that works.
     """
     followed = follow(part, ask.number, ask.edge, SEAM_SEARCH)
-    radius = ask.radius[::-1] if followed.turned else ask.radius
-    _check(followed.runs, followed.loop, radius, section)
-    rolls = rolled(followed.runs, radius, chord if section == "chord" else None)
+    own = ask.turned() if followed.turned else ask
+    _check(followed.runs, followed.loop, own, section)
+    least = min(*own.radius, *(r for _, r in own.between))
+    rolls = rolled(followed.runs, own.law, least, chord if section == "chord" else None)
     line = _line(part, rolls, followed.loop, ask.name)
     return Strip(followed.number, tuple(rolls), followed.loop, ask.name, line)
 
 
-def _check(runs: Sequence[Run], loop: bool, radius: tuple[float, float], section: Section) -> None:
+def _check(runs: Sequence[Run], loop: bool, ask: Ask, section: Section) -> None:
     """Raises `GeometryError` for what cannot be asked of such a crease."""
-    if loop and radius[0] != radius[1]:
-        raise GeometryError("This crease is a loop: its radius is the same at both ends.")
+    shares = [0.0, *(s for s, _ in ask.between), 1.0]
+    if any(b - a < 1e-3 for a, b in pairwise(shares)):
+        raise GeometryError("Radii along a crease stand at rising shares of its length, between 0 and 1.")
+    if (loop or runs[0].first.closed) and (ask.radius[0] != ask.radius[1] or ask.between):
+        raise GeometryError("This crease is a loop: its radius is the same all round.")
     start, end = runs[0].first.ends[0], runs[-1].first.ends[1]
     if not loop and norm((end - start)[None])[0] < SEAM_SEARCH:
         x, y, z = start
@@ -120,8 +150,8 @@ def _check(runs: Sequence[Run], loop: bool, radius: tuple[float, float], section
             f"The crease comes back to its start at a corner, near ({x:.2f}, {y:.2f}, {z:.2f}) mm: one fillet does not "
             "meet itself in a corner."
         )
-    if len(runs) > 1 and section in ("g2", "g3"):
-        raise GeometryError("A G2 or G3 section needs one face on either side of the crease. Roll a ball there.")
+    if len(runs) > 1 and section not in ROLLED:
+        raise GeometryError("A blended section needs one face on either side of the crease. Roll a ball there.")
 
 
 def _second_cut(rolls: Sequence[Rolled], name: str, number: int) -> Cut | None:

@@ -10,9 +10,11 @@ from typing import Annotated, Any
 import numpy as np
 from pydantic import Field
 
+from pamble.core.arrays import Array
+from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face, base_name
 from pamble.core.fillets.chain import follow
-from pamble.core.fillets.crease import crease
+from pamble.core.fillets.crease import Crease, crease
 from pamble.core.fillets.ends import contact_edges
 from pamble.core.fillets.fillet import Fillet, FilletFace, fillet
 from pamble.core.fillets.strip import Ask, Section
@@ -22,30 +24,40 @@ from pamble.core.tolerances import SEAM_SEARCH
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, Shape
 from pamble.study.features.fields import choice, number
 from pamble.study.features.figures import JOINTS
-from pamble.study.features.handles import pull
+from pamble.study.features.handles import pull, slide
 from pamble.study.objects import PartHandle
 from pamble.study.references import ChangedEdgeRef, ChangedFaceRef, FaceRef
 from pamble.study.stored import Stored
+
+_BY_RADIUS = ("section", "ball", "rho", "g2", "g3")
 
 
 class FilletParams(Stored):
     """edges: the creases, each as an edge of one of the faces beside it; faces: the others along them, and those that
     stand across their ends and are to be cut back too. radius_end: at the end of a crease, as at its start when null.
-    radii: each crease's own, in their order; null, or a shorter list, for the radius of all. chord: width of the
-    section of that kind.
+    radii: each crease's own, in their order; null, or a shorter list, for the radius of all. at, radii_at: shares of a
+    crease's length, rising, and the radii there, evenly between its ends where the list is shorter; for creases that
+    have none of their own. chord, rho: of the sections
+    of these kinds. gap: only cut the faces back.
     """
 
     edges: list[ChangedEdgeRef] = Field(title="Creases", min_length=1)
     faces: list[ChangedFaceRef] = Field(title="Other faces", json_schema_extra={"once": True, "beside": "edges"})
     section: Section = choice(
-        "Section", "ball", labels={"ball": "round", "chord": "round, of one width", "g2": "G2", "g3": "G3"}
+        "Section",
+        "ball",
+        labels={"ball": "round", "chord": "round, of one width", "rho": "conic", "g2": "G2", "g3": "G3"},
     )
-    radius: float = number("Radius", 10.0, "mm", when=("section", "ball", "g2", "g3"), gt=0, le=1e5)
-    radius_end: float | None = number("At its end", None, "mm", when=("section", "ball", "g2", "g3"), gt=0, le=1e5)
+    radius: float = number("Radius", 10.0, "mm", when=_BY_RADIUS, gt=0, le=1e5)
+    radius_end: float | None = number("At its end", None, "mm", when=_BY_RADIUS, gt=0, le=1e5)
     radii: list[Annotated[float, Field(gt=0, le=1e5)] | None] = choice(
-        "Own radius", [], ("section", "ball", "g2", "g3"), widget="number each", unit="mm", limits={"minimum": 1e-3}
+        "Own radius", [], _BY_RADIUS, widget="number each", unit="mm", limits={"minimum": 1e-3}
     )
+    at: list[Annotated[float, Field(gt=0, lt=1)]] = choice("Points along it", [], _BY_RADIUS)
+    radii_at: list[Annotated[float, Field(gt=0, le=1e5)]] = choice("Radii there", [], _BY_RADIUS, unit="mm")
     chord: float = number("Width", 10.0, "mm", when=("section", "chord"), gt=0, le=1e5)
+    rho: float = number("Rho", 0.5, when=("section", "rho"), gt=0, lt=1)
+    gap: bool = choice("Leave the gap open", False)
 
     def laws(self) -> list[tuple[float, float]]:
         """Radius at the start and the end of every crease."""
@@ -55,6 +67,18 @@ class FilletParams(Stored):
         own = [*self.radii, *[None] * len(self.edges)][: len(self.edges)]
         return [(self.radius, end) if r is None else (r, r) for r in own]
 
+    def between(self) -> list[tuple[tuple[float, float], ...]]:
+        """Points along every crease with their radii."""
+        if self.section == "chord":
+            return [()] * len(self.edges)
+        if len(self.at) < len(self.radii_at):
+            raise GeometryError(f"There are {len(self.radii_at)} radii along a crease and {len(self.at)} points.")
+        end = self.radius if self.radius_end is None else self.radius_end
+        there = [*self.radii_at, *(self.radius + s * (end - self.radius) for s in self.at[len(self.radii_at) :])]
+        points = tuple(zip(self.at, there, strict=True))
+        own = [*self.radii, *[None] * len(self.edges)][: len(self.edges)]
+        return [points if r is None else () for r in own]
+
 
 def run(params: FilletParams, inputs: Inputs, context: Context) -> Made:
     """Build the fillets and trim the faces beside them."""
@@ -63,11 +87,11 @@ def run(params: FilletParams, inputs: Inputs, context: Context) -> Made:
     part = [inputs.face(FaceRef(feature=i)) for i in ids]
     names = _names(params, inputs, context.step)
     asked = [
-        Ask(ids.index(ref.feature), inputs.edge(ref), law, name)
-        for ref, law, name in zip(params.edges, params.laws(), names, strict=True)
+        Ask(ids.index(ref.feature), inputs.edge(ref), law, name, between)
+        for ref, law, name, between in zip(params.edges, params.laws(), names, params.between(), strict=True)
     ]
     diagonal = max(face.surface.diagonal for face in part)
-    made = fillet(part, asked, params.section, params.chord, diagonal)
+    made = fillet(part, asked, params.section, params.chord, diagonal, params.rho, params.gap)
     order = {"g2": 2, "g3": 3}.get(params.section, 1)
     seams = tuple(
         DeclaredSeam(side, ids[n], _contact(made.changed[n], row, side), order, _slot(k))
@@ -121,8 +145,24 @@ def _handles(params: FilletParams, part: list[Face], asked: list[Ask]) -> Iterat
         where = c.points[10], np.asarray(c.into[0][10] + c.into[1][10])
         if radius is None:
             yield pull("radius", "Radius", params.radius, *where, limits=(1e-3, 1e5))
+            yield from _points(params, c)
         else:
             yield pull("radii", f"Radius {k + 1}", radius, *where, index=k, limits=(1e-3, 1e5))
+
+
+def _points(params: FilletParams, c: Crease) -> Iterator[PartHandle]:
+    """For each point along a crease one that slides along it, and one for the radius there."""
+
+    def along(s: Array) -> Array:
+        inner = (c.s >= -1e-9) & (c.s <= 1 + 1e-9)
+        return np.stack([np.interp(s, c.s[inner], c.points[inner, k]) for k in range(3)], axis=1)
+
+    for i, share in enumerate(params.at):
+        yield slide("at", f"Point {i + 1}", share, along, index=i, limits=(0.01, 0.99))
+        if i < len(params.radii_at):
+            station = int(np.argmin(np.abs(c.s - share)))
+            where = c.points[station], np.asarray(c.into[0][station] + c.into[1][station])
+            yield pull("radii_at", f"Radius {i + 1}", params.radii_at[i], *where, index=i, limits=(1e-3, 1e5))
 
 
 def _contact(trimmed: Face, row: FilletFace, side: str) -> str:

@@ -162,7 +162,7 @@ export function FieldRow({ field, label = field.title, value, found = null, chan
               />
             ))}
             {field.open && (
-              <button className="chip" aria-label={`${field.title}: one more`} title="One more" onClick={() => change([...numbers, 0.5])}>
+              <button className="chip" aria-label={`${field.title}: one more`} title="One more" onClick={() => change([...numbers, numbers.at(-1) ?? (field.unit ? 10 : 0.5)])}>
                 +
               </button>
             )}
