@@ -22,7 +22,7 @@ from pamble.core.faces.face import Face
 from pamble.core.patches.boundary import SideFigures
 from pamble.core.patches.hole import find_hole
 from pamble.core.patches.loop import Asked, Corner
-from pamble.core.patches.trimmed import trimmed_patch
+from pamble.core.patches.trimmed import Through, trimmed_patch
 from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP
 
 
@@ -59,10 +59,13 @@ def fill(given: Namespace) -> tuple[dict[str, Any], str]:
     centre = None if given.hub is None else np.array(numbers(given.hub, 3, "The hub"))
     tried: list[dict[str, Any]] = []
     made: list[_Filling] = []
-    for name, layouts in _wanted(given.layout, len(asked)):
+    through = [np.array(numbers(text, 3, "A point inside")) for text in given.through]
+    if through and given.layout not in ("auto", "single"):
+        raise PambleError("Points inside are passed by a single patch: --layout single.")
+    for name, layouts in _wanted("single" if through else given.layout, len(asked)):
         try:
             if layouts is None:
-                made.append(_single(asked, diagonal, given.degree))
+                made.append(_single(asked, diagonal, given.degree, through))
             else:
                 made.append(_patches(asked, diagonal, layouts, given.degree, centre))
         except PambleError as error:
@@ -125,8 +128,8 @@ def _wanted(layout: str, sides: int) -> list[tuple[str, Sequence[Layout] | None]
     return [(w.name, [w]) for w in of_kind(sides, layout)]
 
 
-def _single(asked: list[Asked], diagonal: float, degree: int) -> _Filling:
-    made = trimmed_patch(asked, diagonal, degree)
+def _single(asked: list[Asked], diagonal: float, degree: int, through: Through) -> _Filling:
+    made = trimmed_patch(asked, diagonal, degree, through=through)
     return _Filling("single", (made.face,), made.sides, (0,) * len(made.sides), (), made.corners, made.warnings)
 
 

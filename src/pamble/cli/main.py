@@ -123,6 +123,9 @@ def _parser() -> _Parser:
         help="auto, single, four, spokes, corners, two, all, or a layout by name; a wrong one lists them",
     )  # fmt: skip
     fill.add_argument("--hub", metavar="x,y,z", help="where the spokes of a layout meet")
+    fill.add_argument(
+        "--through", action="append", default=[], metavar="x,y,z", help="a point inside that a single patch passes"
+    )
     fill.add_argument("--degree", type=int, default=5, choices=range(3, 10), metavar="3..9")
     fill.add_argument("--search", type=float, default=SEAM_SEARCH, help="edges closer than this meet, mm")
     fill.add_argument("-o", "--out", required=True, metavar="OUT.step")

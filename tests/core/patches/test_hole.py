@@ -9,7 +9,10 @@ from pamble.core.faces.trim import Cutter, divide
 from pamble.core.patches.hole import find_hole, hole_beside
 from pamble.core.patches.loop import Asked
 from pamble.core.patches.trimmed import trimmed_patch
-from pamble.core.spline.evaluate import surface_points
+from pamble.core.spline import basis
+from pamble.core.spline.closest import to_surface
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points, surface_points
 from pamble.core.spline.surface import Surface
 from tests.core.patches.grounds import ground, hole, window
 
@@ -69,3 +72,29 @@ def test_an_edge_leads_round_the_hole_that_it_borders():
     assert len(found.sides) == 3
     with pytest.raises(GeometryError, match="outer border"):
         hole_beside([face], 0, next(e for e in face.edges if e.name == "u0"), 0.25)
+
+
+def test_a_patch_passes_curves_and_points_inside_and_says_which_it_cannot():
+    known = ground(4, 30, 9)
+    sides = [Asked(e) for e in hole(known, 5, radius=0.12, centre=(0.3, 0.6))]
+    plain = trimmed_patch(sides, 500.0)
+    point = surface_points(known, [0.3], [0.6])[0] + np.array([0, 0, 0.8])
+    u = np.linspace(0.26, 0.34, 9)
+    lifted = trimmed_patch(sides, 500.0, through=[point])
+    assert to_surface(plain.face.surface, point[None]).distance[0] > 0.5
+    assert to_surface(lifted.face.surface, point[None]).distance[0] < 0.005
+    assert lifted.warnings == ()
+    assert max(s.angle for s in lifted.sides) < 0.005
+    assert max(s.curvature for s in lifted.sides) < 1.0
+    bowed = surface_points(known, u[[0, 3, 5, 8]], np.full(4, 0.6)) + np.outer([0, 1, 1, 0], [0, 0, 0.4])
+    line = Curve(3, basis.uniform_knots(3, 1), bowed)
+    over = trimmed_patch(sides, 500.0, through=[line])
+    off = to_surface(over.face.surface, curve_points(line, np.linspace(0, 1, 40))).distance
+    assert off.max() < 0.005
+    # Beside a side that is met with curvature there is no room.
+    side = curve_points(sides[0].source.space, [0.5])[0]
+    with pytest.raises(GeometryError, match="or move what it passes inside"):
+        trimmed_patch(sides, 500.0, through=[side + np.array([0, 0, 3.0])])
+    near = 0.8 * side + 0.2 * point + np.array([0, 0, -0.11])
+    missed = trimmed_patch(sides, 500.0, through=[near])
+    assert any("A point inside is missed by" in w for w in missed.warnings)

@@ -20,7 +20,9 @@ from pamble.core.patches.loop import Asked, Chain, Placed, chain, corners, refus
 from pamble.core.patches.meets import MeetsAlong
 from pamble.core.patches.solve import Condition, fit
 from pamble.core.patches.space import Patch, Space
+from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import BLEND_GAP
 
@@ -35,8 +37,14 @@ _CUT = 1e-4
 """Tolerance, mm, of the trim along the sides."""
 
 
-def trimmed_patch(asked: Sequence[Asked], diagonal: float, degree: int = 5, spans: int | None = None) -> PatchMade:
-    """One patch over a closed loop of sides, each met as it asks, trimmed along them.
+Through = Sequence[Curve | Array]
+"""Curves and points (3,) inside a hole that a patch passes."""
+
+
+def trimmed_patch(
+    asked: Sequence[Asked], diagonal: float, degree: int = 5, spans: int | None = None, through: Through = ()
+) -> PatchMade:
+    """One patch over a closed loop of sides, each met as it asks, trimmed along them. through: what it passes inside.
 
     ``diagonal`` of the part, mm, bounds the curvature reference. spans: in both directions, found if None. The patch is
     laid out over the plane that fits the sides best, so the hole must be seen whole from one side. Raises
@@ -47,15 +55,40 @@ def trimmed_patch(asked: Sequence[Asked], diagonal: float, degree: int = 5, span
         if not meets:
             refuse_gap(c, i)
     found = corners(c, diagonal) if len(asked) > 1 else []
-    best, tried = _search(c, diagonal, degree, spans)
+    rows = [_samples(x) for x in through]
+    best, tried = _search(c, diagonal, degree, spans, rows)
     if best is None:
         raise GeometryError(
-            "One patch over this hole folds: lay it out in several pieces, or ask for less at its sides."
+            "One patch over this hole folds: lay it out in several pieces, or ask for less at its sides"
+            + (", or move what it passes inside." if rows else ".")
         )
     face = _cut_out(Face(best[1].surface(best[2])), c, best[3])
     figures = _figures(face, c, diagonal)
     warnings = contradictions(found, {n: p.asked.order for p, n in zip(c.sides, c.order, strict=True)})
+    warnings += _missed(face.surface, rows)
     return PatchMade(face, tuple(figures), tuple(found), tuple(tried), tuple(warnings))
+
+
+def _samples(inside: Curve | Array) -> Array:
+    if isinstance(inside, Curve):
+        return curve_points(inside, np.linspace(*inside.domain, _PLACES))
+    return np.asarray(inside, dtype=float).reshape(1, 3)
+
+
+def _missed(surface: Surface, rows: Sequence[Array]) -> list[str]:
+    """What the patch does not pass: it contradicts the sides."""
+    out = []
+    for row in rows:
+        off = to_surface(surface, row).distance
+        at = int(np.argmax(off))
+        if off[at] > BLEND_GAP:
+            x, y, z = row[at]
+            what = "point" if len(row) == 1 else "curve"
+            out.append(
+                f"A {what} inside is missed by {off[at]:.3f} mm near ({x:.2f}, {y:.2f}, {z:.2f}) mm: it asks for more "
+                "than the sides leave. Move it, or ask for less at the sides."
+            )
+    return out
 
 
 def carried_over(c: Chain, diagonal: float, degree: int = 5) -> tuple[Surface, float] | None:
@@ -70,13 +103,13 @@ _Best = tuple[float, Patch, Array, list[Array]]
 
 
 def _search(
-    c: Chain, diagonal: float, degree: int, spans: int | None
+    c: Chain, diagonal: float, degree: int, spans: int | None, through: Sequence[Array] = ()
 ) -> tuple[_Best | None, list[tuple[int, int, float]]]:
     """The best patch with its worst figure, its control points and the parameters of its sides; what was tried."""
     best: _Best | None = None
     tried: list[tuple[int, int, float]] = []
     for k in [spans] if spans else range(1, _MOST_SPANS + 1):
-        patch, control, uv, ratio = _fitted(c, degree, k, diagonal)
+        patch, control, uv, ratio = _fitted(c, degree, k, diagonal, through)
         tried.append((k, k, ratio))
         if not folded(patch.surface(control)) and (best is None or ratio < best[0]):
             best = (ratio, patch, control, uv)
@@ -85,7 +118,9 @@ def _search(
     return best, tried
 
 
-def _fitted(c: Chain, degree: int, spans: int, diagonal: float) -> tuple[Patch, Array, list[Array], float]:
+def _fitted(
+    c: Chain, degree: int, spans: int, diagonal: float, through: Sequence[Array]
+) -> tuple[Patch, Array, list[Array], float]:
     """The patch, its control points, the parameters of the sides, and the worst figure over its aim."""
     s = np.linspace(0, 1, _PLACES)
     lines = [p.side.points(s) for p in c.sides]
@@ -101,14 +136,19 @@ def _fitted(c: Chain, degree: int, spans: int, diagonal: float) -> tuple[Patch, 
         x, y = low[0] + u * (high[0] - low[0]), low[1] + v * (high[1] - low[1])
         return np.asarray(middle + x[:, None, None] * axes[0] + y[None, :, None] * axes[1])
 
-    places = [((line - middle) @ axes[:2].T - low) / (high - low) for line in lines]
+    def place(row: Array) -> Array:
+        return np.asarray(((row - middle) @ axes[:2].T - low) / (high - low))
+
+    places = [place(line) for line in lines]
     start = patch.interpolate(plane)
     soft: list[Condition] = [
         Contains(line, uv, tolerance=0.02, fixed=True) for line, uv in zip(lines, places, strict=True)
     ]
+    soft += [Contains(row, place(row), tolerance=0.1) for row in through]
     reference = fit(patch, soft, start, tau=3.0, steps=1, alone=True)
     conditions = [_condition(p, uv, i, diagonal) for i, (p, uv) in enumerate(zip(c.sides, places, strict=True))]
-    made = fit(patch, conditions, reference.control, tau=3.0, steps=8)
+    inside = [Contains(row, place(row), tolerance=0.25 * BLEND_GAP, name="inside") for row in through]
+    made = fit(patch, [*conditions, *inside], reference.control, tau=3.0, steps=8)
     return patch, made.control, [x.uv for x in conditions], made.ratio
 
 

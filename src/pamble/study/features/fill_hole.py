@@ -28,9 +28,9 @@ _KINDS = {"spokes": "spokes", "corners": "corners", "two": "two", "best": "all"}
 
 
 class FillParams(SidesParams):
-    """edges: those round the hole, in any order. layout: one trimmed
-    patch, or patches round a hub whose spokes begin in the middles of the sides, or also at corners; two patches; or
-    the best of all. hub: where the spokes meet, found if null. spans: of every patch in both directions, found if null.
+    """edges: those round the hole, in any order. layout: one trimmed patch, or patches round a hub whose spokes begin
+    in the middles of the sides, or also at corners; two patches; or the best of all. inside: curves that one trimmed
+    patch passes. hub: where the spokes meet, found if null. spans: of every patch in both directions, found if null.
     """
 
     edges: list[EdgeRef] = Field(title="Sides", min_length=2, max_length=24, json_schema_extra={"rounds": True})
@@ -41,6 +41,7 @@ class FillParams(SidesParams):
             "two": "two patches", "best": "the best of all",
         },
     )  # fmt: skip
+    inside: list[EdgeRef] = choice("Passes curves", [], when=("layout", "single"))
     hub: Place | None = choice("Hub", None, when=("layout", "spokes", "corners"))
     degree: int = number("Degree", 5, ge=5, le=9)
     spans: int | None = number("Spans", None, found="spans", ge=1, le=6)
@@ -52,7 +53,7 @@ def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
     asked = [Asked(inputs.edge(ref), order) for ref, order in zip(params.edges, params.orders(), strict=True)]
     diagonal = max(inputs.edge(ref).surface.diagonal for ref in params.edges)
     if params.layout not in _KINDS:
-        made = trimmed_patch(asked, diagonal, params.degree, params.spans)
+        made = trimmed_patch(asked, diagonal, params.degree, params.spans, inputs.different(params.inside))
         facts = _facts("one patch, trimmed", made.sides, made.corners, made.face.surface.spans[0])
         met = _met(params, made.sides, [""] * len(made.sides))
         return Made({"": Shape(made.face)}, seams=met, facts=facts, warnings=made.warnings)
