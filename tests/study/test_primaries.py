@@ -20,6 +20,7 @@ from pamble.study.solving import solve_for
 from pamble.study.stored import SurfaceData
 from tests.core.fillets.test_fillet import CREASES, LAWS, block, slab, turned_away
 from tests.core.patches.grounds import ground, window
+from tests.shapes import plane
 from tests.study.slabs import TRIM, slabs
 
 
@@ -242,6 +243,21 @@ def test_the_whole_chain_follows_the_first_curve(kernel):
     kernel.commit({"op": "move_cvs", "id": "c", "cvs": [{"i": 1, "j": 0, "to": [30, 60, 0]}]})
     assert set(kernel.now.ran) == {"c", "e", "o", "l"}
     assert all(s.problem is None for s in kernel.now.states.values())
+
+
+def test_two_faces_that_do_not_touch_are_filleted_by_picking_them(kernel):
+    for name, s in (
+        ("floor", plane((0, 6, 0), (90, 0, 0), (0, 60, 0))),
+        ("wall", plane((0, 0, 8), (90, 0, 0), (0, 0, 60))),
+    ):
+        add(kernel, name, "face", face={"surface": SurfaceData.of(s).model_dump()})
+    state = add(kernel, "f", "fillet", faces=[{"feature": "floor"}, {"feature": "wall"}], radius=20)
+    assert state.problem is None
+    assert [(h.field, h.value) for h in state.made.handles] == [("radius", 20)]
+    rows = [r for r in read_frame(kernel.frame())[0]["seams"] if "f" in (r["a"]["feature"], r["b"]["feature"])]
+    assert [r["state"] for r in rows] == ["holds", "holds"]
+    kernel.commit({"op": "set_params", "id": "f", "changes": {"faces": [{"feature": "floor"}]}})
+    assert "Pick the edge of a crease, or two faces" in kernel.now.states["f"].problem
 
 
 def test_fillets_that_meet_are_one_step_with_a_radius_each_and_a_ball_where_all_are_one(kernel):

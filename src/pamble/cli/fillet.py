@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from argparse import Namespace
+from collections.abc import Sequence
 from typing import Any
 
-from pamble.cli.commands import named, new_name, taken
+from pamble.cli.commands import named, new_name, numbers, taken
 from pamble.core.checks.report import describe_face
 from pamble.core.checks.seams import part_diagonal
 from pamble.core.errors import PambleError
 from pamble.core.exchange.step import write_step
-from pamble.core.faces.picking import pick_edge
+from pamble.core.faces.face import Edge
+from pamble.core.faces.picking import pick_edge, pick_face
 from pamble.core.fillets.fillet import FilletFace
 from pamble.core.fillets.fillet import fillet as build
 from pamble.core.fillets.strip import Ask
@@ -24,14 +26,22 @@ def fillet(given: Namespace) -> tuple[dict[str, Any], str]:
         raise PambleError("A fillet needs a radius: --radius, mm.")
     out_path, found, names, faces, problems = taken(given)
     diagonal = part_diagonal(faces)
-    start = _each(given.radius or [given.chord], given.edge, "--radius")
-    end = _each(given.radius_end, given.edge, "--radius-end") if given.radius_end else start
-    picked = [pick_edge(faces, named(text, "An edge"), diagonal) for text in given.edge]
+    if (not given.edge) == (given.between is None):
+        raise PambleError("A fillet lies along edges, --edge, or between two faces, --between.")
+    picked: list[tuple[int, Edge | None, int | None]] = [
+        (p.face, p.edge, None) for p in (pick_edge(faces, named(text, "An edge"), diagonal) for text in given.edge)
+    ]
+    if given.between is not None:
+        one, two = (pick_face(faces, numbers(text, 3, "A face"), diagonal)[0] for text in given.between)
+        picked = [(one, None, two)]
+    start = _each(given.radius or [given.chord], picked, "--radius")
+    end = _each(given.radius_end, picked, "--radius-end") if given.radius_end else start
     if not 0 < given.rho < 1:
         raise PambleError(f"A rho lies between 0 and 1, not at {given.rho:g}.")
     radii, between = zip(start, end, strict=True), tuple(sorted(_at(text) for text in given.radius_at))
     asked = [
-        Ask(p.face, p.edge, r, f"fillet{k + 1}", between) for k, (p, r) in enumerate(zip(picked, radii, strict=True))
+        Ask(face, edge, r, f"fillet{k + 1}", between, other)
+        for k, ((face, edge, other), r) in enumerate(zip(picked, radii, strict=True))
     ]
     made = build(faces, asked, given.section, given.chord, diagonal, given.rho, given.gap)
     new = {id(faces[n]): face for n, face in made.changed.items()}
@@ -75,7 +85,7 @@ def _at(text: str) -> tuple[float, float]:
         raise PambleError(f"A radius along the edge is given as SHARE=R, as 0.5=8, not as {text!r}.") from None
 
 
-def _each(values: list[float], edges: list[str], option: str) -> list[float]:
+def _each(values: list[float], edges: Sequence[object], option: str) -> list[float]:
     """One value for each edge, of one for all or as many."""
     if len(values) not in (1, len(edges)):
         raise PambleError(

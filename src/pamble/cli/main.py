@@ -99,7 +99,10 @@ def _parser() -> _Parser:
 
     fillet = commands.add_parser("fillet", help="fillet the crease of two faces", epilog=EXIT_CODES)
     fillet.add_argument("file")
-    fillet.add_argument("--edge", action="append", required=True, metavar="P", help=f"{_EDGE}; several at once")
+    fillet.add_argument("--edge", action="append", default=[], metavar="P", help=f"{_EDGE}; several at once")
+    fillet.add_argument(
+        "--between", nargs=2, metavar="x,y,z", help="points near two faces that need not touch, in place of an edge"
+    )
     radius = "mm; one, or one for each edge; at the start of the edge where --radius-end is given too"
     fillet.add_argument("--radius", type=float, action="append", default=[], help=radius)
     ending = "mm at the end of the edge, linear between; one, or one for each edge"

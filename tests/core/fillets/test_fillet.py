@@ -289,3 +289,26 @@ def test_a_conic_section_has_its_shoulder_at_rho_and_a_gap_leaves_only_the_conta
     one, two = (next(e for e in gap.changed[n].edges if e.name == "fillet").space for n in (0, 1))
     points = curve_points(one, np.linspace(*one.domain, 9))
     assert to_curve(two, points).distance == pytest.approx(14.0)
+
+
+def test_a_ball_between_two_faces_that_do_not_touch_is_the_one_between_their_planes():
+    floor, wall = Face(plane((0, 6, 0), (100, 0, 0), (0, 60, 0))), Face(plane((0, 0, 8), (100, 0, 0), (0, 0, 60)))
+    made = fillet([floor, wall], [Ask(0, None, (20.0, 20.0), other=1)])
+    p, _ = inside(made.faces[0].face)
+    assert np.hypot(p[:, 1] - 20, p[:, 2] - 20) == pytest.approx(20, abs=1e-6)
+    for n in (0, 1):
+        ends = np.concatenate([curve_points(e.space, e.space.domain) for e in made.changed[n].edges])
+        assert ends[:, 1 + n].min() == pytest.approx(20, abs=1e-6)
+    with pytest.raises(GeometryError, match="where it does not reach"):
+        fillet([floor, wall], [Ask(0, None, (5.0, 5.0), other=1)])
+    with pytest.raises(GeometryError, match="do not meet where they would run on"):
+        fillet([Face(plane((0, 200, 0), (100, 0, 0), (0, 60, 0))), wall], [Ask(0, None, (5.0, 5.0), other=1)])
+    # On curved faces it is the fillet of the crease that was cut away.
+    a = slab()
+    b = turned_away(a, LAWS["90 to 110"])
+    whole = fillet([Face(a), Face(b)], [Ask(0, natural_edge(a, "v1"), (18.0, 18.0))], diagonal=400.0)
+    short = [Face(surface_part(a, None, (0, 0.93))), Face(surface_part(b, None, (0.1, 1)))]
+    apart = fillet(short, [Ask(0, None, (18.0, 18.0), other=1)], diagonal=400.0)
+    assert apart.faces[0].figures.radius < 0.002
+    p, _ = inside(apart.faces[0].face)
+    assert to_surface(whole.faces[0].face.surface, p).distance.max() < 0.002

@@ -33,25 +33,50 @@ _ON = 1e-2
 
 @dataclass(frozen=True)
 class Cut:
-    """What a fillet takes from a face: the strip between edges of it and lines on it. name: of the edges it makes."""
+    """What a fillet takes from a face: the strip between edges of it and lines on it. name: of the edges it makes.
+    away: where the edges lie off the face, places on the line (m, 3) and directions (m, 3) into what is to stay.
+    """
 
     name: str
     edges: tuple[Edge, ...]
     lines: tuple[Curve, ...]
+    away: tuple[Array, Array] | None = None
 
 
 def cut_back(face: Face, cuts: Sequence[Cut], corners: Sequence[Array] = ()) -> Face:
     """The face without the strips that fillets take. corners: points (3,) of the face in which creases meet."""
     divided = divide(face, [Cutter(c.name, "the contact", line) for c in cuts for line in c.lines], _CUT)
-    gone = np.array([curve_points(e.space, [0.5 * sum(e.space.domain)])[0] for c in cuts for e in c.edges] + [*corners])
+    middles = [curve_points(e.space, [0.5 * sum(e.space.domain)])[0] for c in cuts for e in c.edges]
+    gone = np.array([*middles, *corners]).reshape(-1, 3)
     names = {c.name for c in cuts}
-    keep = [r.number for r in divided.regions if not _touches(divided, r.number, gone, names)]
+    keep = [
+        r.number
+        for r in divided.regions
+        if not (len(gone) and _touches(divided, r.number, gone, names)) and not _beyond(divided, r.at, cuts)
+    ]
     if not keep or len(divided.regions) < 2:
+        if any(c.away is not None for c in cuts):
+            raise GeometryError(
+                "The ball touches a face where it does not reach from border to border: another radius, or a larger "
+                "face, is needed."
+            )
         raise GeometryError(
             "The contact of the ball does not part its face from border to border: "
             + (" ".join(w.words for w in divided.complaints) or "a smaller radius, or a larger face, is needed.")
         )
     return divided.holding(keep)[0]
+
+
+def _beyond(divided: Divided, at: Array, cuts: Sequence[Cut]) -> bool:
+    """Whether a place of a face lies on the crease's side of a line."""
+    point = surface_derivatives(divided.face.surface, at[:1], at[1:], 0)[0, 0, 0]
+    for cut in cuts:
+        if cut.away is not None:
+            places, ways = cut.away
+            nearest = int(np.argmin(((places - point) ** 2).sum(axis=1)))
+            if float((point - places[nearest]) @ ways[nearest]) < 0:
+                return True
+    return False
 
 
 def _touches(divided: Divided, number: int, points: Array, names: set[str]) -> bool:

@@ -128,10 +128,11 @@ def _strips(part: Sequence[Face], asked: Sequence[Ask], section: Section, chord:
     """The ball along every crease; an edge that lies along one that was asked for before is not followed again."""
     out: list[Strip] = []
     for ask in asked:
-        middle = curve_points(ask.edge.space, [0.5 * sum(ask.edge.space.domain)])
         lines = [r.run.first.space for s in out for r in s.rolls]
-        if any(to_curve(line, middle).distance[0] < SEAM_SEARCH for line in lines):
-            continue
+        if ask.edge is not None:
+            middle = curve_points(ask.edge.space, [0.5 * sum(ask.edge.space.domain)])
+            if any(to_curve(line, middle).distance[0] < SEAM_SEARCH for line in lines):
+                continue
         out.append(strip(part, ask, section, chord))
     return out
 

@@ -15,7 +15,8 @@ from pamble.core.arrays import Array, norm
 from pamble.core.curves.edit import run_on
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face
-from pamble.core.fillets.chain import Run, follow
+from pamble.core.fillets.apart import crease_apart
+from pamble.core.fillets.chain import Followed, Run, follow
 from pamble.core.fillets.ends import Cut, Reach, cut_back, ended, reach
 from pamble.core.fillets.rolled import Rolled, rolled
 from pamble.core.spline.curve import Curve
@@ -36,16 +37,17 @@ _JOINT = 0.005
 
 @dataclass(frozen=True)
 class Ask:
-    """A crease to be filleted: an edge of the face of that number, and the radius, mm, at its start and end. name: of
-    the edges that the contacts cut, of each crease its own. between: shares of the crease's length, rising between 0
-    and 1, with the radius there.
+    """A crease to be filleted: an edge of the face of that number, and the radius, mm, at its start and end; or, with
+    no edge, the crease where that face and the ``other`` one would meet. name: of the edges that the contacts cut, of
+    each crease its own. between: shares of the crease's length, rising between 0 and 1, with the radius there.
     """
 
     number: int
-    edge: Edge
+    edge: Edge | None
     radius: tuple[float, float]
     name: str = "fillet"
     between: tuple[tuple[float, float], ...] = ()
+    other: int | None = None
 
     def turned(self) -> Ask:
         """The same along the crease the other way."""
@@ -70,7 +72,8 @@ class Ask:
 @dataclass(frozen=True)
 class Strip:
     """The ball along a crease with all edges that run on from it. number: of the face on its first side; name: of the
-    edges that its contacts cut; line: the contact with the first face in one piece.
+    edges that its contacts cut; line: the contact with the first face in one piece. apart: whether the faces need not
+    touch.
     """
 
     number: int
@@ -78,6 +81,7 @@ class Strip:
     loop: bool
     name: str
     line: Curve
+    apart: bool = False
 
     @property
     def closed(self) -> bool:
@@ -91,6 +95,11 @@ class Strip:
 
     def cut(self, number: int) -> Cut | None:
         """What it cuts from the face of a number."""
+        if self.apart:
+            own = 0 if number == self.number else 1
+            r = self.rolls[0]
+            away = r.found.points[own], r.crease.into[own]
+            return Cut(self.name, (), (r.lines[own],), away) if number in self.faces else None
         if number == self.number:
             return Cut(self.name, tuple(e for r in self.rolls for e in r.run.first.edges), (self.line,))
         return _second_cut(self.rolls, self.name, number)
@@ -121,19 +130,28 @@ class Strip:
         return out
 
 
+def followed(part: Sequence[Face], ask: Ask) -> Followed:
+    """The crease that is asked for. Raises `GeometryError` where there is none."""
+    if ask.edge is not None:
+        return follow(part, ask.number, ask.edge, SEAM_SEARCH)
+    if ask.other is None or ask.other == ask.number:
+        raise GeometryError("A fillet lies along an edge, or between two different faces.")
+    return crease_apart(part, ask.number, ask.other)
+
+
 def strip(part: Sequence[Face], ask: Ask, section: Section, chord: float | None) -> Strip:
     """Roll the ball along the whole crease through an edge of one face of a part.
 
     chord: distance of both contacts, mm, for a section of that kind. Raises `GeometryError`, before anything is built,
     with what is wrong, where, and the largest radius that works.
     """
-    followed = follow(part, ask.number, ask.edge, SEAM_SEARCH)
-    own = ask.turned() if followed.turned else ask
-    _check(followed.runs, followed.loop, own, section)
+    found = followed(part, ask)
+    own = ask.turned() if found.turned else ask
+    _check(found.runs, found.loop, own, section)
     least = min(*own.radius, *(r for _, r in own.between))
-    rolls = rolled(followed.runs, own.law, least, chord if section == "chord" else None)
-    line = _line(part, rolls, followed.loop, ask.name)
-    return Strip(followed.number, tuple(rolls), followed.loop, ask.name, line)
+    rolls = rolled(found.runs, own.law, least, chord if section == "chord" else None)
+    line = _line(part, rolls, found.loop, ask.name)
+    return Strip(found.number, tuple(rolls), found.loop, ask.name, line, ask.edge is None)
 
 
 def _check(runs: Sequence[Run], loop: bool, ask: Ask, section: Section) -> None:

@@ -13,14 +13,12 @@ from pydantic import Field
 from pamble.core.arrays import Array
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face, base_name
-from pamble.core.fillets.chain import follow
 from pamble.core.fillets.crease import Crease, crease
 from pamble.core.fillets.ends import contact_edges
 from pamble.core.fillets.fillet import Fillet, FilletFace, fillet
-from pamble.core.fillets.strip import Ask, Section
+from pamble.core.fillets.strip import Ask, Section, followed
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_points
-from pamble.core.tolerances import SEAM_SEARCH
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, Shape
 from pamble.study.features.fields import choice, number
 from pamble.study.features.figures import JOINTS
@@ -34,15 +32,17 @@ _BY_RADIUS = ("section", "ball", "rho", "g2", "g3")
 
 class FilletParams(Stored):
     """edges: the creases, each as an edge of one of the faces beside it; faces: the others along them, and those that
-    stand across their ends and are to be cut back too. radius_end: at the end of a crease, as at its start when null.
-    radii: each crease's own, in their order; null, or a shorter list, for the radius of all. at, radii_at: shares of a
-    crease's length, rising, and the radii there, evenly between its ends where the list is shorter; for creases that
-    have none of their own. chord, rho: of the sections
-    of these kinds. gap: only cut the faces back.
+    stand across their ends and are to be cut back too; with no edges, two faces that need not touch. radius_end: at the
+    end of a crease, as at its start when null. radii: each crease's own, in their order; null, or a shorter list, for
+    the radius of all. at, radii_at: shares of a crease's length, rising, and the radii there, evenly between its ends
+    where the list is shorter; for creases that have none of their own. chord, rho: of the sections of these kinds. gap:
+    only cut the faces back.
     """
 
-    edges: list[ChangedEdgeRef] = Field(title="Creases", min_length=1)
-    faces: list[ChangedFaceRef] = Field(title="Other faces", json_schema_extra={"once": True, "beside": "edges"})
+    edges: list[ChangedEdgeRef] = Field([], title="Creases", json_schema_extra={"one_of": "crease"})
+    faces: list[ChangedFaceRef] = Field(
+        [], title="Other faces", json_schema_extra={"once": True, "beside": "edges", "one_of": "crease"}
+    )
     section: Section = choice(
         "Section",
         "ball",
@@ -85,11 +85,7 @@ def run(params: FilletParams, inputs: Inputs, context: Context) -> Made:
     inputs.different(params.edges)
     ids = list(dict.fromkeys(ref.feature for ref in (*params.edges, *params.faces)))
     part = [inputs.face(FaceRef(feature=i)) for i in ids]
-    names = _names(params, inputs, context.step)
-    asked = [
-        Ask(ids.index(ref.feature), inputs.edge(ref), law, name, between)
-        for ref, law, name, between in zip(params.edges, params.laws(), names, params.between(), strict=True)
-    ]
+    asked = _asked(params, inputs, context.step, ids)
     diagonal = max(face.surface.diagonal for face in part)
     made = fillet(part, asked, params.section, params.chord, diagonal, params.rho, params.gap)
     order = {"g2": 2, "g3": 3}.get(params.section, 1)
@@ -112,6 +108,19 @@ def run(params: FilletParams, inputs: Inputs, context: Context) -> Made:
 
 def _slot(index: int) -> str:
     return "" if index == 0 else f"{index + 1}"
+
+
+def _asked(params: FilletParams, inputs: Inputs, step: str, ids: list[str]) -> list[Ask]:
+    if not params.edges:
+        if len(ids) != 2:
+            raise GeometryError("Pick the edge of a crease, or two faces that the fillet is to lie between.")
+        alone = params.model_copy(update={"edges": [None]})
+        return [Ask(0, None, alone.laws()[0], f"{step}:apart", alone.between()[0], 1)]
+    names = _names(params, inputs, step)
+    return [
+        Ask(ids.index(ref.feature), inputs.edge(ref), law, name, between)
+        for ref, law, name, between in zip(params.edges, params.laws(), names, params.between(), strict=True)
+    ]
 
 
 def _names(params: FilletParams, inputs: Inputs, step: str) -> list[str]:
@@ -140,7 +149,7 @@ def _handles(params: FilletParams, part: list[Face], asked: list[Ask]) -> Iterat
     for k, (ask, radius) in enumerate(zip(asked, own, strict=True)):
         if radius is None and k != common:
             continue
-        first = follow(part, ask.number, ask.edge, SEAM_SEARCH).runs[0]
+        first = followed(part, ask).runs[0]
         c = crease(first.first, first.second, 21)
         where = c.points[10], np.asarray(c.into[0][10] + c.into[1][10])
         if radius is None:
@@ -175,7 +184,7 @@ def _contact(trimmed: Face, row: FilletFace, side: str) -> str:
 
 KIND = FeatureKind(
     "fillet", "Fillet", "secondary", FilletParams, run, "blends",
-    "Pick the edges of creases; the other faces along them are found, or picked.",
+    "Pick the edges of creases, or two faces that need not touch.",
     makes="face", doing="Pull the handle for the radius. Enter keeps it, Esc drops it.",
     figures=(
         Figure("least_radius", "Least radius", "mm"),
