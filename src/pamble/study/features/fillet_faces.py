@@ -59,25 +59,32 @@ class FilletParams(Stored):
     rho: float = number("Rho", 0.5, when=("section", "rho"), gt=0, lt=1)
     gap: bool = choice("Leave the gap open", False)
 
+    @property
+    def own(self) -> list[float | None]:
+        """The radius of its own of every crease, None where it has none; of the one between two faces."""
+        count = max(1, len(self.edges))
+        return [*self.radii, *[None] * count][:count]
+
     def laws(self) -> list[tuple[float, float]]:
         """Radius at the start and the end of every crease."""
         if self.section == "chord":
-            return [(self.chord, self.chord)] * len(self.edges)
-        end = self.radius if self.radius_end is None else self.radius_end
-        own = [*self.radii, *[None] * len(self.edges)][: len(self.edges)]
-        return [(self.radius, end) if r is None else (r, r) for r in own]
+            return [(self.chord, self.chord)] * len(self.own)
+        return [(self.radius, self._end) if r is None else (r, r) for r in self.own]
 
     def between(self) -> list[tuple[tuple[float, float], ...]]:
         """Points along every crease with their radii."""
         if self.section == "chord":
-            return [()] * len(self.edges)
+            return [()] * len(self.own)
         if len(self.at) < len(self.radii_at):
             raise GeometryError(f"There are {len(self.radii_at)} radii along a crease and {len(self.at)} points.")
-        end = self.radius if self.radius_end is None else self.radius_end
-        there = [*self.radii_at, *(self.radius + s * (end - self.radius) for s in self.at[len(self.radii_at) :])]
+        rest = self.at[len(self.radii_at) :]
+        there = [*self.radii_at, *(self.radius + s * (self._end - self.radius) for s in rest)]
         points = tuple(zip(self.at, there, strict=True))
-        own = [*self.radii, *[None] * len(self.edges)][: len(self.edges)]
-        return [points if r is None else () for r in own]
+        return [points if r is None else () for r in self.own]
+
+    @property
+    def _end(self) -> float:
+        return self.radius if self.radius_end is None else self.radius_end
 
 
 def run(params: FilletParams, inputs: Inputs, context: Context) -> Made:
@@ -114,8 +121,7 @@ def _asked(params: FilletParams, inputs: Inputs, step: str, ids: list[str]) -> l
     if not params.edges:
         if len(ids) != 2:
             raise GeometryError("Pick the edge of a crease, or two faces that the fillet is to lie between.")
-        alone = params.model_copy(update={"edges": [None]})
-        return [Ask(0, None, alone.laws()[0], f"{step}:apart", alone.between()[0], 1)]
+        return [Ask(0, None, params.laws()[0], f"{step}:apart", params.between()[0], 1)]
     names = _names(params, inputs, step)
     return [
         Ask(ids.index(ref.feature), inputs.edge(ref), law, name, between)
@@ -144,33 +150,37 @@ def _facts(made: Fillet) -> dict[str, Any]:
 
 def _handles(params: FilletParams, part: list[Face], asked: list[Ask]) -> Iterator[PartHandle]:
     """One for the radius of all, at the first crease that has none of its own, and one for each that has."""
-    own = [*params.radii, *[None] * len(asked)][: len(asked)]
+    own = params.own
     common = own.index(None) if None in own else -1
     for k, (ask, radius) in enumerate(zip(asked, own, strict=True)):
         if radius is None and k != common:
             continue
-        first = followed(part, ask).runs[0]
-        c = crease(first.first, first.second, 21)
+        found = followed(part, ask)
+        c = crease(found.runs[0].first, found.runs[0].second, 21)
         where = c.points[10], np.asarray(c.into[0][10] + c.into[1][10])
         if radius is None:
             yield pull("radius", "Radius", params.radius, *where, limits=(1e-3, 1e5))
-            yield from _points(params, c)
+            yield from _points(params, c, found.turned)
         else:
             yield pull("radii", f"Radius {k + 1}", radius, *where, index=k, limits=(1e-3, 1e5))
 
 
-def _points(params: FilletParams, c: Crease) -> Iterator[PartHandle]:
-    """For each point along a crease one that slides along it, and one for the radius there."""
+def _points(params: FilletParams, c: Crease, turned: bool) -> Iterator[PartHandle]:
+    """For each point along a crease one that slides along it, and one for the radius there. turned: whether the crease
+    was followed against the edge that was picked.
+    """
+    row = slice(None, None, -1 if turned else 1)
+    shares = (1.0 - c.s if turned else c.s)[row]
+    points, ways = c.points[row], (c.into[0] + c.into[1])[row]
 
     def along(s: Array) -> Array:
-        inner = (c.s >= -1e-9) & (c.s <= 1 + 1e-9)
-        return np.stack([np.interp(s, c.s[inner], c.points[inner, k]) for k in range(3)], axis=1)
+        return np.stack([np.interp(s, shares, points[:, k]) for k in range(3)], axis=1)
 
     for i, share in enumerate(params.at):
         yield slide("at", f"Point {i + 1}", share, along, index=i, limits=(0.01, 0.99))
         if i < len(params.radii_at):
-            station = int(np.argmin(np.abs(c.s - share)))
-            where = c.points[station], np.asarray(c.into[0][station] + c.into[1][station])
+            station = int(np.argmin(np.abs(shares - share)))
+            where = points[station], ways[station]
             yield pull("radii_at", f"Radius {i + 1}", params.radii_at[i], *where, index=i, limits=(1e-3, 1e5))
 
 
