@@ -18,6 +18,7 @@ from pamble.study.frame import read_frame
 from pamble.study.kernel import Kernel
 from pamble.study.solving import solve_for
 from pamble.study.stored import SurfaceData
+from tests.core.fillets.test_dying import SLANTED, line_on
 from tests.core.fillets.test_fillet import CREASES, LAWS, block, slab, turned_away
 from tests.core.patches.grounds import ground, window
 from tests.shapes import plane
@@ -258,6 +259,28 @@ def test_two_faces_that_do_not_touch_are_filleted_by_picking_them(kernel):
     assert [r["state"] for r in rows] == ["holds", "holds"]
     kernel.commit({"op": "set_params", "id": "f", "changes": {"faces": [{"feature": "floor"}]}})
     assert "Pick the edge of a crease, or two faces" in kernel.now.states["f"].problem
+
+
+def test_a_feature_line_dies_out_in_its_face_and_follows_it(kernel):
+    panel = slab()
+    add(kernel, "panel", "face", face={"surface": SurfaceData.of(panel).model_dump()})
+    drawn = line_on(panel, *SLANTED)
+    add(
+        kernel,
+        "line",
+        "cv_curve",
+        curve={"degree": 5, "knots": drawn.knots.tolist(), "control": drawn.control.tolist()},
+    )
+    state = add(kernel, "f", "feature_line", face={"feature": "panel"}, line=line("line"), angle=9)
+    assert state.problem is None
+    rows = [r for r in read_frame(kernel.frame())[0]["seams"] if "f" in (r["a"]["feature"], r["b"]["feature"])]
+    assert sorted((r["target"], r["state"]) for r in rows) == [(0, "holds"), (2, "holds"), (2, "holds")]
+    assert max(r["angle"]["max"] for r in rows) == pytest.approx(9, abs=0.02)
+    assert [h.field for h in state.made.handles] == ["width"]
+    kernel.commit({"op": "set_params", "id": "f", "changes": {"angle": -5, "width": 20, "other_side": True}})
+    assert kernel.now.states["f"].problem is None
+    kernel.commit({"op": "set_params", "id": "f", "changes": {"turned": True}})
+    assert "mm inside the face" in kernel.now.states["f"].problem
 
 
 def test_fillets_that_meet_are_one_step_with_a_radius_each_and_a_ball_where_all_are_one(kernel):
