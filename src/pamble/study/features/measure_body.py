@@ -23,7 +23,7 @@ _DRAWN = 17
 class BodyParams(Stored):
     """faces: of one body. reach: how far apart edges may lie that meet."""
 
-    faces: list[FaceRef] = Field(title="Faces", min_length=1)
+    faces: list[FaceRef] = Field(title="Faces", min_length=1, json_schema_extra={"every": True})
     reach: float = number("Edges meet within", SEAM_SEARCH, "mm", gt=0, le=100)
 
 
