@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pamble.core.arrays import Array
+from pamble.core.arrays import Array, norm
 from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face, base_name, side_curve
@@ -22,8 +22,10 @@ from pamble.core.spline.surface import Surface
 
 _CUT = 1e-4
 _TWIN = 1e-4
-_STEEPEST = 4.0
-"""Slope of an end across the fillet, in shares of its width, beyond which it is drawn straight."""
+_STEEPEST, _LEAN = 4.0, 2.75
+"""Slope of an end across the fillet beyond which it is drawn straight: so many times that from one side to the other,
+and that of a lean by 70 degrees.
+"""
 
 _TOUCHES = 1e-6
 
@@ -124,7 +126,7 @@ def ended(surface: Surface, sides: tuple[Reach, Reach]) -> Face:
         pcurve, _, space = side_curve(surface, side)
         edges.append(Edge(surface, side, curve_part(pcurve, *own.at), inward, curve_part(space, *own.at), side))
     for i, name, inward in ((0, "start", -1.0), (1, "end", 1.0)):
-        line = _end_line((one.at[i], two.at[i]), (one.slope[i], two.slope[i]))
+        line = _end_line(surface, (one.at[i], two.at[i]), (one.slope[i], two.slope[i]))
         edges.append(Edge(surface, name, line, inward, twin(surface, line, _TWIN)))
     low_edge, high_edge, start, end = edges
     return Face(surface, ((low_edge, end, high_edge, start),))
@@ -160,11 +162,13 @@ def _slope(surface: Surface, face: Face, t: float, v: float, corner: Array, name
     return float(along / across)
 
 
-def _end_line(at: tuple[float, float], slopes: tuple[float, float]) -> Curve:
+def _end_line(surface: Surface, at: tuple[float, float], slopes: tuple[float, float]) -> Curve:
     """The end in the fillet's parameters, from v = 0 to 1: cubic with the slopes of both borders, calm ones only."""
     a, b = at
     chord = b - a
-    limit = _STEEPEST * max(abs(chord), 0.02)
+    d = surface_derivatives(surface, [0.5 * (a + b)] * 2, [0.0, 1.0], 1)
+    width, pace = float(norm(d[0, 0, :1] - d[0, 0, 1:])[0]), float(norm(d[1, 0]).mean())
+    limit = max(_STEEPEST * abs(chord), _LEAN * width / max(pace, 1e-12))
     p, q = (m if abs(m) < limit else chord for m in slopes)
     control = [[a, 0.0], [a + p / 3, 1 / 3], [b - q / 3, 2 / 3], [b, 1.0]]
     return Curve(3, basis.uniform_knots(3, 1), np.array(control))
