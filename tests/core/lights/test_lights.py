@@ -132,6 +132,9 @@ def test_a_blend_with_curvature_neither_breaks_nor_kinks_them_and_one_without_ki
         made = build_blend(*sides, BlendSpec((order, order)))
         seen = across(crown(), made.surface, lights)
         assert seen.jump < 0.05
+        # What is read at a line hangs on no sample.
+        few = across(crown(), made.surface, lights, 33)
+        assert (few.lines, few.kink) == (seen.lines, pytest.approx(seen.kink, rel=1e-6, abs=1e-9))
         kinks[order] = seen.kink
     assert kinks[1] > 3.0
     assert kinks[2] < 0.1

@@ -65,7 +65,7 @@ def sample_seam(seam: Seam, samples: int = SAMPLES, order: int = 2, exact: bool 
         if len(theirs):
             theirs = to_curve(seam.a.space, positions(seam.b, theirs)).t
         t = np.sort(np.concatenate([t, both_sides(seam.a.space, seam.t), theirs[_within(theirs, seam.t)]]))
-    return _sampled(seam, t, order, True)
+    return seam_at(seam, t, order, True)
 
 
 def measure_seam(seam: Seam, diagonal: float, samples: int = SAMPLES, order: int = 2) -> MeasuredSeam:
@@ -100,7 +100,9 @@ def _within(t: Array, stretch: tuple[float, float]) -> Array:
     return np.asarray((t > stretch[0]) & (t < stretch[1]))
 
 
-def _sampled(seam: Seam, t: Array, order: int, remember: bool) -> SampledSeam:
+def seam_at(seam: Seam, t: Array, order: int = 2, remember: bool = False) -> SampledSeam:
+    """Both edges of a seam at parameters ``t`` (m,) of the first one. remember: whether the same will be asked
+    again."""
     a = frames(seam.a, t, order, remember)
     # Two faces that were cut by one curve share it: then its parameters pair them.
     shared = seam.a.twin is seam.b.twin and seam.a.domain == seam.b.domain
@@ -118,7 +120,7 @@ def _worst(s: SampledSeam, figures: SeamFigures, length: Array, diagonal: float,
     else:
 
         def again(t: Array) -> Array:
-            one = _sampled(s.seam, t, s.order, False)
+            one = seam_at(s.seam, t, s.order)
             return _table(seam_figures(one.a, one.b, diagonal))
 
         t, most = largest(again, s.t, values)

@@ -7,13 +7,18 @@ from dataclasses import dataclass
 import numpy as np
 
 from pamble.core.arrays import Array, cross, dot, norm
-from pamble.core.checks.measured import SampledSeam
+from pamble.core.checks.measured import SampledSeam, seam_at
 from pamble.core.faces.frames import EdgeFrames
 from pamble.core.lights.bank import Bank, shown
 from pamble.core.spline.differential import Jet
 
 _STEEP = 0.05
 """Sine of the angle to the seam below which a line runs along it rather than across."""
+
+_CROWDED = 4
+"""Lights between two samples from which they cannot be told apart."""
+
+_ROUNDS = 6
 
 
 @dataclass(frozen=True)
@@ -32,36 +37,49 @@ class Crossed:
 def crossed(sampled: SampledSeam, lights: Bank) -> Crossed | None:
     """Light lines across a seam; None where none crosses it.
 
-    Between samples the numbers and directions are taken as straight. The jump is to first order: how far along the seam
-    the other side shows the same light.
+    Where the first side shows a light is closed in on from the samples; what both sides do is read there. The jump is
+    to first order: how far along the seam the other side shows the same light.
     """
-    one, two = _seen(sampled.a, lights), _seen(sampled.b, lights)
-    length = np.concatenate([[0.0], np.cumsum(norm(np.diff(sampled.a.position, axis=0)))])
-    # Where a whole number lies between samples of the first side, a line crosses.
-    low, high = np.floor(np.minimum(one.value[1:], one.value[:-1])), np.floor(np.maximum(one.value[1:], one.value[:-1]))
-    i = np.flatnonzero((high > low) & np.isfinite(low + high) & np.isfinite(two.value[1:] + two.value[:-1]))
-    if not len(i):
+    t = _crossings(sampled, lights)
+    if not len(t):
         return None
-    share = (high[i] - one.value[i]) / (one.value[i + 1] - one.value[i])
-
-    def at(row: Array) -> Array:
-        w = share.reshape(-1, *[1] * (row.ndim - 1))
-        return np.asarray((1 - w) * row[i] + w * row[i + 1])
-
-    rate = np.abs((one.value[i + 1] - one.value[i]) / np.maximum(length[i + 1] - length[i], 1e-12))
-    jump = np.abs(at(one.value - two.value)) / np.maximum(rate, 1e-12)
+    here = seam_at(sampled.seam, t)
+    one, two = _seen(here.a, lights), _seen(here.b, lights)
+    jump = np.abs(one.value - two.value) / np.maximum(np.abs(one.along[:, 1]), 1e-12)
     # The second side's own directions: along its edge, which may run the other way, and out of it, into the first.
-    turned = np.where(dot(sampled.b.tangent, sampled.a.tangent) < 0, -1.0, 1.0)
-    lean_a, lean_b = at(one.along), at(two.along * np.stack([turned, -np.ones(len(turned))], axis=1))
+    turned = np.where(dot(here.b.tangent, here.a.tangent) < 0, -1.0, 1.0)
+    lean_a, lean_b = one.along, two.along * np.stack([turned, -np.ones(len(turned))], axis=1)
     kink = np.degrees(np.abs(np.arctan2(lean_a[:, 1], lean_a[:, 0]) - np.arctan2(lean_b[:, 1], lean_b[:, 0])))
     kink = np.minimum(kink % 180.0, -kink % 180.0)
     across = np.minimum(np.abs(lean_a[:, 1]) / norm(lean_a), np.abs(lean_b[:, 1]) / norm(lean_b)) > _STEEP
+    across &= np.isfinite(jump + kink)
     if not across.any():
         return None
-    points = at(sampled.a.position)[across]
+    points = here.a.position[across]
     jump, kink = jump[across], kink[across]
     worst, sharpest = int(np.argmax(jump)), int(np.argmax(kink))
     return Crossed(len(jump), float(jump[worst]), points[worst], float(kink[sharpest]), points[sharpest])
+
+
+def _crossings(sampled: SampledSeam, lights: Bank) -> Array:
+    """Parameters (k,) of the first edge at which it shows a light: every whole number between two samples, by false
+    position."""
+    t, value = sampled.t, _seen(sampled.a, lights).value
+    low, high = np.minimum(value[1:], value[:-1]), np.maximum(value[1:], value[:-1])
+    with np.errstate(invalid="ignore"):
+        count = np.where(np.isfinite(low + high), np.floor(high) - np.floor(low), 0.0).astype(np.intp)
+    count[count > _CROWDED] = 0
+    i = np.repeat(np.arange(len(count)), count)
+    number = np.floor(low[i]) + 1 + np.arange(len(i)) - np.repeat(np.cumsum(count) - count, count)
+    a, b, fa, fb = t[i], t[i + 1], value[i] - number, value[i + 1] - number
+    for _ in range(_ROUNDS if len(i) else 0):
+        middle = a - fa * (b - a) / (fb - fa)
+        off = _seen(seam_at(sampled.seam, middle).a, lights).value - number
+        left = off * fa > 0
+        # The end that stays counts half, or it would stay for good.
+        a, b = np.where(left, middle, a), np.where(left, b, middle)
+        fa, fb = np.where(left, off, 0.5 * fa), np.where(left, 0.5 * fb, off)
+    return np.asarray(np.where(np.abs(fa) < np.abs(fb), a, b))
 
 
 @dataclass(frozen=True)
