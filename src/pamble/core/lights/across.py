@@ -15,10 +15,10 @@ from pamble.core.spline.differential import Jet
 _STEEP = 0.05
 """Sine of the angle to the seam below which a line runs along it rather than across."""
 
-_CROWDED = 4
+_CROWDED = 30
 """Lights between two samples from which they cannot be told apart."""
 
-_ROUNDS = 6
+_ROUNDS = 9
 
 
 @dataclass(frozen=True)

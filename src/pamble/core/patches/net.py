@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.interpolate import CubicSpline, PchipInterpolator, make_interp_spline
 
-from pamble.core.arrays import Array, unit
+from pamble.core.arrays import Array, norm, unit
 from pamble.core.curves.measure import LengthMap
 from pamble.core.patches.conditions import Contains
 from pamble.core.patches.crossed import Net, sorted_net
@@ -22,7 +22,8 @@ from pamble.core.patches.space import Patch, Space
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.differential import curvatures
-from pamble.core.spline.evaluate import curve_derivatives, surface_derivatives
+from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives, surface_points
+from pamble.core.spline.extremes import largest
 from pamble.core.spline.surface import Surface
 
 _SAMPLES = 160
@@ -89,14 +90,29 @@ def net_surface(curves: Sequence[Curve], miss: float = 0.1, tolerance: float = 0
     surface = best[1]
     off = [0.0] * len(curves)
     for numbers, own, levels, way in ((net.along_of, runs, net.v, 0), (net.across_of, over, net.u, 1)):
-        for number, (points, t, _), level in zip(numbers, own, levels, strict=True):
-            # The place on the net is known; beside a pole a search would not find it.
-            seed = (t, np.full(len(t), level)) if way == 0 else (np.full(len(t), level), t)
-            off[number] = float(to_surface(surface, points, seed).distance.max())
+        for number, run, level in zip(numbers, own, levels, strict=True):
+            off[number] = _off(surface, curves[number], run[1], level, way)
     return NetMade(
         surface, net.along_of, net.across_of, tuple(off), float(net.gap.max()), tuple(tried),
         tuple(_words(net, surface, off, max(3 * tolerance, 1.5 * float(net.gap.max())))),
     )  # fmt: skip
+
+
+def _off(surface: Surface, curve: Curve, pace: Array, level: float, way: int) -> float:
+    """How far a curve lies off the surface, mm. pace: common parameters at even shares of its length, maybe turned."""
+    length, even = LengthMap(curve), np.linspace(0.0, 1.0, len(pace))
+    first, held = pace[:1], np.array([level])
+    start = surface_points(surface, *((first, held) if way == 0 else (held, first)))[0]
+    ends = curve_points(curve, curve.domain)
+    turned = norm(ends[:1] - start)[0] > norm(ends[1:] - start)[0]
+
+    def distance(share: Array) -> Array:
+        # The place on the net is known; beside a pole a search would not find it.
+        own = np.interp(1.0 - share if turned else share, even, pace)
+        seed = (own, np.full(len(own), level)) if way == 0 else (np.full(len(own), level), own)
+        return to_surface(surface, curve_points(curve, length.parameters(share)), seed).distance[None]
+
+    return float(largest(distance, even, distance(even))[1][0])
 
 
 _Run = tuple[Array, Array, Array]
