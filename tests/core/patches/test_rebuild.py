@@ -13,7 +13,7 @@ from tests.shapes import cylinder
 
 def apart(a, b) -> float:
     """How far points all over one surface lie from the other."""
-    u, v = (np.linspace(*d, 83) for d in a.domain)
+    u, v = (np.linspace(*d, 331) for d in a.domain)
     return float(to_surface(b, surface_grid(a, u, v)[0, 0].reshape(-1, 3)).distance.max())
 
 
@@ -34,7 +34,8 @@ def test_the_fewest_spans_within_the_tolerance_and_given_ones_with_their_deviati
     calm = rebuild_surface(old, (5, 5), (1, 1))
     assert calm.surface.control.shape[:2] == (6, 6)
     assert calm.surface.weights is None
-    assert apart(old, calm.surface) == pytest.approx(calm.deviation, rel=0.05, abs=1e-9)
+    # The true extreme, between any samples: a grid as fine as this one comes as near, and never farther.
+    assert calm.deviation * (1 - 1e-3) < apart(old, calm.surface) <= calm.deviation * (1 + 1e-9)
     wild = ground(5, 60)
     wild = wild.with_control(wild.control + np.random.default_rng(1).normal(0, 2.0, wild.control.shape))
     found = rebuild_surface(wild, (wild.degree_u - 1, None), tolerance=0.05)

@@ -16,6 +16,7 @@ from pamble.core.spline.knots import raised_knots, recast_surface
 from pamble.core.spline.surface import Surface
 
 _DENSE = 41
+_CLOSER, _AROUND = 6, np.linspace(-1.0, 1.0, 7)
 _MOST = 24
 """Spans along a direction up to which a search goes."""
 
@@ -108,8 +109,19 @@ def _moved(surface: Surface, made: Surface) -> tuple[float, Array, tuple[float, 
     u, v = (np.linspace(*d, _DENSE) for d in surface.domain)
     old, new = surface_grid(surface, u, v)[0, 0], surface_grid(made, u, v)[0, 0]
     grid_u, grid_v = (g.ravel() for g in np.meshgrid(u, v, indexing="ij"))
-    feet = to_surface(made, old.reshape(-1, 3), (grid_u, grid_v))
-    at = int(np.argmax(feet.distance))
+    away = to_surface(made, old.reshape(-1, 3), (grid_u, grid_v)).distance
+    at = int(np.argmax(away))
+    best = float(away[at]), old.reshape(-1, 3)[at], np.array([grid_u[at], grid_v[at]])
+    reach = np.array([np.ptp(d) for d in surface.domain]) / (_DENSE - 1)
+    for _ in range(_CLOSER):
+        # Closed in on between the samples, round the largest so far.
+        near = [np.clip(best[2][k] + reach[k] * _AROUND, *surface.domain[k]) for k in (0, 1)]
+        points = surface_grid(surface, near[0], near[1])[0, 0].reshape(-1, 3)
+        places = np.stack([g.ravel() for g in np.meshgrid(*near, indexing="ij")], axis=1)
+        away = to_surface(made, points, (places[:, 0], places[:, 1])).distance
+        at = int(np.argmax(away))
+        best = max(best, (float(away[at]), points[at], places[at]), key=lambda b: b[0])
+        reach = reach * 0.3
     way = new - old
     waves = tuple(float(norm(np.diff(way, axis=k)).max()) for k in (0, 1))
-    return float(feet.distance[at]), old.reshape(-1, 3)[at], (waves[0], waves[1])
+    return best[0], best[1], (waves[0], waves[1])
