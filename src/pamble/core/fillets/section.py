@@ -20,6 +20,7 @@ from pamble.core.fillets.stations import Contacts, contacts
 from pamble.core.joining.rows import SLOPE, Condition, RowSpace, row_space, solve_row
 from pamble.core.spline import basis
 from pamble.core.spline.evaluate import surface_derivatives, surface_grid
+from pamble.core.spline.extremes import largest
 from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import BLEND_ANGLE, BLEND_GAP
 
@@ -77,7 +78,7 @@ def ball_surface(c: Crease, found: Contacts, chord: float | None, aim: float = 1
         if made.ratio <= aim or stalled:
             break
     assert best is not None
-    return BallSurface(best.surface, best.radius, best.gap, best.angle, tuple(tried))
+    return BallSurface(best.surface, *_figures(best.surface, c, found, chord, exact=True), tuple(tried))
 
 
 def _along(x: Array, values: Array, s: Array, k: int = 5, order: int = 0, closed: bool = False) -> Array:
@@ -184,12 +185,27 @@ def _gradient(points: Array, s: Array, closed: bool) -> Array:
     return np.asarray(np.gradient(wide, at, axis=0)[2:-2])
 
 
-def _figures(surface: Surface, c: Crease, found: Contacts, chord: float | None) -> tuple[float, float, float]:
-    """Largest error of the radius and gap, mm, and angle, degrees, along both seams, between the crease's ends."""
-    m = _CHECKS
-    low, high = (np.interp(x, c.s, np.linspace(0, 1, len(c.s))) for x in (0.0, 1.0))
-    s = np.linspace(low, high, m)
+def _figures(
+    surface: Surface, c: Crease, found: Contacts, chord: float | None, exact: bool = False
+) -> tuple[float, float, float]:
+    """Largest error of the radius and gap, mm, and angle, degrees, along both seams, between the crease's ends.
+
+    exact: whether they are closed in on between the samples.
+    """
+    low, high = (float(np.interp(x, c.s, np.linspace(0, 1, len(c.s)))) for x in (0.0, 1.0))
+    s = np.linspace(low, high, _CHECKS)
     at = _at(c, found, s, chord)
+    values = _rows_of_figures(surface, c, found, s, at)
+    if exact:
+        _, most = largest(lambda t: _rows_of_figures(surface, c, found, t, _at(c, found, t, chord)), s, values)
+    else:
+        most = values.max(axis=1)
+    return float(most[0]), float(most[1]), float(most[2])
+
+
+def _rows_of_figures(surface: Surface, c: Crease, found: Contacts, s: Array, at: Contacts) -> Array:
+    """Error of the radius, gap and angle at shares (m,), the worst across, (3, m)."""
+    m = len(s)
     d = surface_grid(surface, s, np.linspace(0, 1, _ACROSS))[0, 0]
     dense = np.linspace(0, 1, len(c.s))
 
@@ -206,9 +222,9 @@ def _figures(surface: Surface, c: Crease, found: Contacts, chord: float | None) 
     foot = np.mod(foot, 1.0) if c.closed else np.clip(foot, 0, 1)
     radius = _along(dense, found.radius, foot.ravel(), 3, 0, c.closed).reshape(foot.shape)
     off = np.abs(norm(d - spine(foot)) - radius)
-    gap = angle = 0.0
+    gap, angle = np.zeros(m), np.zeros(m)
     wide = norm(at.points[1] - at.points[0])
-    counts = wide > 2e-3 * wide.max()
+    most_wide = float(norm(found.points[1] - found.points[0]).max())
     for k, v in ((0, 0.0), (1, 1.0)):
         e = surface_derivatives(surface, s, np.full(m, v), 1)
         other = c.surfaces[k]
@@ -217,8 +233,9 @@ def _figures(surface: Surface, c: Crease, found: Contacts, chord: float | None) 
             x = derivatives(other, uv[:, 0], uv[:, 1], 1)
             uv = uv + step_uv(x, e[0, 0] - x[0, 0])
         x = derivatives(other, uv[:, 0], uv[:, 1], 1)
-        gap = max(gap, float(norm(e[0, 0] - x[0, 0]).max()))
+        gap = np.maximum(gap, norm(e[0, 0] - x[0, 0]))
         own, theirs = unit(cross(e[1, 0], e[0, 1])), unit(cross(x[1, 0], x[0, 1]))
         turn = np.degrees(np.arctan2(norm(cross(own, theirs)), np.abs(dot(own, theirs))))
-        angle = max(angle, float(turn[counts].max()))
-    return float(off.max()), gap, angle
+        # Where the fillet is a thread it has no width over which an angle could be read.
+        angle = np.maximum(angle, np.where(wide > 2e-3 * most_wide, turn, 0.0))
+    return np.stack([off.max(axis=1), gap, angle])
