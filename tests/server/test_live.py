@@ -157,7 +157,7 @@ def test_messages_of_every_kind_are_answered(pamble, study):
     assert w.send(type="locate", id="crown", edge=None, point=corner["point"])["point"] == pytest.approx(
         corner["point"]
     )
-    bank = {"kind": "highlight", "toward": [0, 0, 1], "along": [0, 1, 0], "eye": [0, 0, 1]}
+    bank = {"kind": "highlight", "toward": [0, 0, 1], "turn": 0, "eye": [0, 0, 1]}
     lit = w.send(type="lights", lights=bank)
     LightsHeader.model_validate(lit)
     assert {row["id"]: row["lines"] > 3 for row in lit["lights"]} == {"crown": True, "flank": True, "b1": True}
@@ -167,7 +167,7 @@ def test_messages_of_every_kind_are_answered(pamble, study):
     bank |= {"spacing": lit["spacing"], "height": lit["height"]}
     followed = w.send(type="preview", op=MOVE, lights=bank)
     assert {row["id"] for row in followed["lights"]} == {"crown", "b1"}
-    assert "run across" in w.send(type="lights", lights={**bank, "along": [0, 0, 2]})["message"]
+    assert "not zero" in w.send(type="lights", lights={**bank, "toward": [0, 0, 0]})["message"]
     assert w.send(type="combs", combs=[{"id": "gone", "edge": "v1"}])["combs"] == []
     assert "nothing to redo" in w.send(type="redo", base=1)["message"]
     assert w.send(type="magic")["code"] == "message"

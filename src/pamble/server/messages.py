@@ -26,13 +26,13 @@ Way = tuple[float, float, float]
 
 
 class LightsWanted(BaseModel):
-    """A bank of lights: they stand toward a direction and run along another. height: of their plane, mm; spacing: mm,
-    or degrees of an isophote; what suits the part when null. eye: where it is seen from.
+    """A bank of lights: they stand toward a direction and run level across it, turned by so many degrees. height: of
+    their plane, mm; spacing: mm, or degrees of an isophote; what suits the part when null. eye: where it is seen from.
     """
 
     kind: LightKind
     toward: Way
-    along: Way
+    turn: float = Field(ge=-360, le=360, allow_inf_nan=False)
     eye: Way
     spacing: float | None = Field(None, gt=0, le=1e6, allow_inf_nan=False)
     height: float | None = Field(None, ge=-1e7, le=1e7, allow_inf_nan=False)

@@ -13,7 +13,7 @@ from pamble.core.checks.seams import part_diagonal
 from pamble.core.errors import PambleError
 from pamble.core.faces.face import Face
 from pamble.core.lights.across import crossed
-from pamble.core.lights.bank import Bank, bank, shown
+from pamble.core.lights.bank import Bank, bank, runs_along, shown
 from pamble.core.lights.lines import light_lines
 from pamble.core.spline.differential import normals
 from pamble.core.spline.evaluate import surface_grid
@@ -34,7 +34,8 @@ def bank_for(now: Evaluation, wanted: Mapping[str, Any]) -> Bank:
     """
     faces = list(standing_faces(now).values())
     height, spacing = wanted["height"], wanted["spacing"]
-    made = bank(wanted["kind"], wanted["toward"], wanted["along"], spacing or 1.0, height or 0.0, wanted["eye"])
+    along = runs_along(wanted["toward"], wanted["turn"])
+    made = bank(wanted["kind"], wanted["toward"], along, spacing or 1.0, height or 0.0, wanted["eye"])
     if height is None and faces:
         top = max(float((f.surface.control @ made.toward).max()) for f in faces)
         height = float(f"{top + part_diagonal(faces):.3g}")

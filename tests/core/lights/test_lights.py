@@ -11,7 +11,7 @@ from pamble.core.faces.trim import Cutter, divide
 from pamble.core.joining.blend import build_blend
 from pamble.core.joining.spec import BlendSpec
 from pamble.core.lights.across import crossed
-from pamble.core.lights.bank import bank
+from pamble.core.lights.bank import bank, runs_along
 from pamble.core.lights.lines import light_lines
 from pamble.core.planes import Plane
 from pamble.core.spline.curve import Curve
@@ -149,3 +149,17 @@ def test_lights_that_cannot_be_are_told():
         bank("highlight", UP, ALONG, 0.0, HIGH)
     below = light_lines(Face(plane((0, 0, 0), (9, 0, 0), (0, 0, 9))), bank("highlight", UP, ALONG, 1.0, HIGH))
     assert below == []
+
+
+@pytest.mark.parametrize(
+    ("toward", "turn", "along"),
+    [
+        ((0, 0, 5), 0, (0, 1, 0)),
+        ((0, 0, 5), 90, (-1, 0, 0)),
+        ((3, 0, 0), 0, (0, 1, 0)),
+        ((3, 0, 0), 90, (0, 0, 1)),
+        ((0, 2, 2), 180, (1, 0, 0)),
+    ],
+)
+def test_lights_run_level_until_they_are_turned(toward, turn, along):
+    assert runs_along(np.array(toward), turn) == pytest.approx(np.array(along, dtype=float), abs=1e-15)

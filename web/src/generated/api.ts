@@ -1023,16 +1023,10 @@ export interface components {
         };
         /**
          * LightsWanted
-         * @description A bank of lights: they stand toward a direction and run along another. height: of their plane, mm; spacing: mm,
-         *     or degrees of an isophote; what suits the part when null. eye: where it is seen from.
+         * @description A bank of lights: they stand toward a direction and run level across it, turned by so many degrees. height: of
+         *     their plane, mm; spacing: mm, or degrees of an isophote; what suits the part when null. eye: where it is seen from.
          */
         LightsWanted: {
-            /** Along */
-            along: [
-                number,
-                number,
-                number
-            ];
             /** Eye */
             eye: [
                 number,
@@ -1060,6 +1054,8 @@ export interface components {
                 number,
                 number
             ];
+            /** Turn */
+            turn: number;
         };
         /**
          * Limits

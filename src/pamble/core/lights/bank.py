@@ -46,6 +46,17 @@ class Bank:
         return np.cross(self.toward, self.along)
 
 
+def runs_along(toward: Array, turn: float) -> Array:
+    """The direction (3,) of lights turned by degrees in the plane square to ``toward``.
+
+    At 0 they run as level as can be: along Y where they stand above or below.
+    """
+    n = unit(np.asarray(toward, dtype=float)[None])[0]
+    level = np.array([0.0, 1.0, 0.0]) if abs(n[2]) > 0.999 else unit(np.array([[-n[1], n[0], 0.0]]))[0]
+    angle = np.radians(turn)
+    return np.asarray(np.cos(angle) * level + np.sin(angle) * np.cross(n, level))
+
+
 def bank(kind: Kind, toward: Array, along: Array, spacing: float, height: float, eye: Array | None = None) -> Bank:
     """A bank of lights from directions of any length. Raises `GeometryError` where they do not span a plane."""
     n = unit(np.asarray(toward, dtype=float)[None])[0]
