@@ -14,11 +14,6 @@ from pamble.study.kernel import Kernel
 ZIGZAG = [[0, 0, 0], [60, 40, 5], [150, 10, 30], [220, 70, 0], [300, 20, -10], [400, 50, 0]]
 
 
-@pytest.fixture
-def kernel() -> Kernel:
-    return Kernel({"format": "pamble-study", "name": "bench", "features": []})
-
-
 def add(kernel, id, kind, **params):
     feature = {"id": id, "kind": kind, "name": id, "role": KINDS[kind].role, "params": params}
     return kernel.commit({"op": "add_features", "features": [feature]})

@@ -1,0 +1,178 @@
+"""Secondaries grow from faces: fillets, feature lines and matches keep what they promise, and follow."""
+
+import numpy as np
+import pytest
+
+from pamble.core.spline.evaluate import surface_grid
+from pamble.core.spline.knots import surface_part
+from pamble.study.frame import read_frame
+from pamble.study.stored import SurfaceData
+from tests.core.fillets.test_dying import SLANTED, line_on
+from tests.core.fillets.test_fillet import CREASES, LAWS, block, slab, turned_away
+from tests.core.patches.grounds import ground, window
+from tests.shapes import plane
+from tests.study.bench import add, area, face, line
+from tests.study.slabs import TRIM, slabs
+
+
+def test_two_faces_that_do_not_touch_are_filleted_by_picking_them(kernel):
+    for name, s in (
+        ("floor", plane((0, 6, 0), (90, 0, 0), (0, 60, 0))),
+        ("wall", plane((0, 0, 8), (90, 0, 0), (0, 0, 60))),
+    ):
+        add(kernel, name, "face", face={"surface": SurfaceData.of(s).model_dump()})
+    state = add(kernel, "f", "fillet", faces=[{"feature": "floor"}, {"feature": "wall"}], radius=20)
+    assert state.problem is None
+    assert [(h.field, h.value) for h in state.made.handles] == [("radius", 20)]
+    rows = [r for r in read_frame(kernel.frame())[0]["seams"] if "f" in (r["a"]["feature"], r["b"]["feature"])]
+    assert [r["state"] for r in rows] == ["holds", "holds"]
+    kernel.commit({"op": "set_params", "id": "f", "changes": {"faces": [{"feature": "floor"}]}})
+    assert "Pick the edge of a crease, or two faces" in kernel.now.states["f"].problem
+
+
+def test_a_feature_line_dies_out_in_its_face_and_follows_it(kernel):
+    panel = slab()
+    add(kernel, "panel", "face", face={"surface": SurfaceData.of(panel).model_dump()})
+    drawn = line_on(panel, *SLANTED)
+    add(
+        kernel,
+        "line",
+        "cv_curve",
+        curve={"degree": 5, "knots": drawn.knots.tolist(), "control": drawn.control.tolist()},
+    )
+    state = add(kernel, "f", "feature_line", face={"feature": "panel"}, line=line("line"), angle=9)
+    assert state.problem is None
+    rows = [r for r in read_frame(kernel.frame())[0]["seams"] if "f" in (r["a"]["feature"], r["b"]["feature"])]
+    assert sorted((r["target"], r["state"]) for r in rows) == [(0, "holds"), (2, "holds"), (2, "holds")]
+    assert max(r["angle"]["max"] for r in rows) == pytest.approx(9, abs=0.02)
+    assert [h.field for h in state.made.handles] == ["width"]
+    kernel.commit({"op": "set_params", "id": "f", "changes": {"angle": -5, "width": 20, "other_side": True}})
+    assert kernel.now.states["f"].problem is None
+    kernel.commit({"op": "set_params", "id": "f", "changes": {"turned": True}})
+    assert "mm inside the face" in kernel.now.states["f"].problem
+
+
+def test_fillets_that_meet_are_one_step_with_a_radius_each_and_a_ball_where_all_are_one(kernel):
+    for n, own in enumerate(block()):
+        add(kernel, f"side{n}", "face", face={"surface": SurfaceData.of(own.surface).model_dump()})
+    creases = [line(f"side{n}", edge) for n, edge in CREASES]
+    state = add(kernel, "f", "fillet", edges=creases, faces=[], radius=4)
+    assert state.problem is None
+    assert [state.made.facts[k] for k in ("least_radius", "largest_radius")] == [4, 4]
+    assert [h.label for h in state.made.handles] == ["Radius"]
+    assert set(state.made.makes) == {"", "2", "3", "4"}
+    rows = [r for r in read_frame(kernel.frame())[0]["seams"] if r["state"] != "none"]
+    # Six along the faces, three round the ball.
+    assert len(rows) == 9
+    assert all(r["state"] == "holds" for r in rows)
+    kernel.commit({"op": "set_params", "id": "f", "changes": {"radii": [None, 3.0]}})
+    state = kernel.now.states["f"]
+    assert set(state.made.makes) == {"", "2", "3"}
+    assert [(h.field, h.index) for h in state.made.handles] == [("radius", -1), ("radii", 1)]
+    assert any("round a hole" in w for w in state.made.warnings)
+
+
+def test_a_fillet_trims_both_faces_and_follows_and_a_match_moves_a_face(kernel):
+    a = slab()
+    for name, s in (("deck", a), ("apron", turned_away(a, LAWS["30 to 60"]))):
+        add(kernel, name, "face", face={"surface": SurfaceData.of(s).model_dump()})
+    made = add(kernel, "f", "fillet", edges=[line("deck", "v1")], faces=[{"feature": "apron"}], radius=10)
+    assert made.problem is None
+    assert made.made.facts["radius_error"] < 0.002
+    assert not face(kernel, "deck").natural
+    rows = [r for r in read_frame(kernel.frame())[0]["seams"] if "f" in (r["a"]["feature"], r["b"]["feature"])]
+    assert [r["state"] for r in rows] == ["holds", "holds"]
+    at = face(kernel, "deck").surface.control[2, 3] + [0, 0, 3.0]
+    kernel.commit({"op": "set_params", "id": "f", "changes": {"radius": 14, "radius_end": 8}})
+    kernel.commit(
+        {"op": "move_cvs", "id": "apron", "cvs": [{"i": 3, "j": 3, "to": (at + np.array([0, 60, -60])).tolist()}]}
+    )
+    assert kernel.now.states["f"].problem is None
+    kernel.commit({"op": "set_params", "id": "f", "changes": {"at": [0.3, 0.6], "radii_at": [12.0]}})
+    handles = {(h.field, h.index): h.value for h in kernel.now.states["f"].made.handles}
+    assert handles == {("radius", -1): 14, ("at", 0): 0.3, ("radii_at", 0): 12, ("at", 1): 0.6}
+    kernel.commit({"op": "set_params", "id": "f", "changes": {"gap": True}})
+    made = kernel.now.states["f"].made
+    assert (dict(made.makes), set(made.changes), made.seams) == ({}, {"deck", "apron"}, ())
+    kernel.commit({"op": "set_params", "id": "f", "changes": {"gap": False, "at": [], "radii_at": []}})
+    kernel.commit({"op": "set_params", "id": "f", "changes": {"radius": 900, "radius_end": None}})
+    assert "The largest radius that works is" in kernel.now.states["f"].problem
+    edges = window(ground(1, 60))
+    middle = surface_part(ground(1, 60), (0.35, 0.65), (0.3, 0.7))
+    stirred = middle.with_control(middle.control + np.random.default_rng(1).normal(size=middle.control.shape))
+    for name, s in (("lid", stirred), ("right", edges[1].surface)):
+        add(kernel, name, "face", face={"surface": SurfaceData.of(s).model_dump()})
+    matched = add(kernel, "m", "match_face", edge=line("lid", "u1"), to=line("right", "u0"))
+    assert matched.made.facts["joints"][0]["curvature"] < 0.5
+    assert face(kernel, "lid").surface.control[:4] == pytest.approx(stirred.control[:4])
+
+
+def test_the_other_half_follows_and_its_seams_lie_in_the_plane(kernel):
+    arch = [[0, 0, 40], [30, 0, 42], [60, 0, 40], [90, 0, 30]]
+    add(kernel, "middle", "cv_curve", curve={"control": arch})
+    add(kernel, "side", "cv_curve", curve={"control": [[x, 50, z - 25] for x, _, z in arch]})
+    add(kernel, "roof", "loft", sections=[line("middle"), line("side")])
+    add(kernel, "far", "extrude", curve=line("side"), along="z", forward=-20)
+    state = add(kernel, "half", "other_half", faces=[{"feature": "roof"}, {"feature": "far"}])
+    assert (state.problem, state.made.warnings, state.made.facts["seams"]) == (None, (), 1)
+    u, v = np.linspace(0, 1, 9), np.linspace(0, 1, 9)
+    here, there = (surface_grid(face(kernel, id).surface, u, v)[0, 0] for id in ("roof", "half"))
+    assert np.sort((here * [1, -1, 1]).reshape(-1, 3), axis=0) == pytest.approx(np.sort(there.reshape(-1, 3), axis=0))
+
+    def seam():
+        (row,) = [
+            r
+            for r in read_frame(kernel.frame())[0]["seams"]
+            if {r["a"]["feature"], r["b"]["feature"]} == {"half", "roof"}
+        ]
+        return row
+
+    # A straight loft leaves the plane at a slope: a crease with its image, of twice the angle.
+    assert seam()["target"] == 2
+    assert seam()["state"] == "over"
+    assert seam()["angle"]["max"] == pytest.approx(2 * np.degrees(np.arctan2(25, 50)), rel=0.05)
+    kernel.commit({"op": "set_params", "id": "roof", "changes": {"start": "square"}})
+    assert kernel.now.states["roof"].problem is None
+    assert seam()["angle"]["max"] < 1e-6
+    assert seam()["state"] == "holds"
+    kernel.commit({"op": "move_cvs", "id": "middle", "cvs": [{"i": 1, "j": 0, "to": [30, -4, 42]}]})
+    assert "roof reaches over the plane by" in kernel.now.states["half"].made.warnings[0]
+
+
+def test_a_trimmed_face_is_rebuilt_and_its_trims_follow():
+    kernel = slabs(TRIM)
+    before, old = area(kernel, "deck"), face(kernel, "deck").surface
+    state = add(kernel, "r", "rebuild_face", face={"feature": "deck"}, degree_u=old.degree_u + 2)
+    assert (state.problem, state.made.facts["deviation"]) == (None, 0.0)
+    assert face(kernel, "deck").surface.degree_u == old.degree_u + 2
+    assert not face(kernel, "deck").natural
+    assert area(kernel, "deck") == pytest.approx(before, rel=1e-7)
+    kernel.commit({"op": "set_params", "id": "r", "changes": {"degree_u": 2, "spans_u": 1, "spans_v": 1}})
+    facts = kernel.now.states["r"].made.facts
+    assert facts["deviation"] > 0.01
+    assert area(kernel, "deck") == pytest.approx(before, rel=1e-2)
+
+
+def test_two_sides_are_matched_at_once_and_two_faces_meet_in_the_middle(kernel):
+    edges = window(ground(1, 60))
+    middle = surface_part(ground(1, 60), (0.35, 0.65), (0.3, 0.7))
+    stirred = middle.with_control(middle.control + np.random.default_rng(1).normal(size=middle.control.shape))
+    for name, s in (("lid", stirred), ("right", edges[1].surface), ("front", edges[0].surface)):
+        add(kernel, name, "face", face={"surface": SurfaceData.of(s).model_dump()})
+    sides = {"edge": line("lid", "u1"), "to": line("right", "u0"), "sides": [line("lid", "v0")]}
+    assert "there are 2 sides and 1 edges" in add(kernel, "m", "match_face", **sides).problem
+    kernel.commit({"op": "set_params", "id": "m", "changes": {"edges": [line("front", edges[0].side)]}})
+    joints = kernel.now.states["m"].made.facts["joints"]
+    assert len(joints) == 2
+    assert max(max(j["gap"], j["angle"]) for j in joints) < 0.005
+    assert max(j["curvature"] for j in joints) < 0.5
+    kernel.commit({"op": "remove_features", "ids": ["m"]})
+    before = face(kernel, "right").surface
+    made = add(kernel, "b", "match_both", edge=line("lid", "u1"), to=line("right", "u0")).made
+    assert made.facts["joints"][0]["curvature"] < 0.5
+    assert set(made.changes) == {"lid", "right"}
+    at = [np.linspace(*d, 9) for d in before.domain]
+    went = [surface_grid(s, *at)[0, 0] for s in (before, face(kernel, "right").surface)]
+    away = np.linalg.norm(went[1] - went[0], axis=2)
+    assert 0.2 < away[0].max() < 2.0
+    assert away[-1].max() < 1e-9
