@@ -22,6 +22,7 @@ from pamble.core.spline import basis
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives, surface_grid
+from pamble.core.spline.extremes import largest
 from pamble.core.spline.knots import reverse_curve
 from pamble.core.spline.surface import Surface
 
@@ -81,9 +82,7 @@ def feature_line(
     sign = -1.0 if other_side else 1.0
     base, loose = _strip(face, fit.on_a, sign * width)
     lifted, law = _lifted(base, sign * np.radians(angle))
-    t = np.linspace(0, 1, 41)
-    height = float(norm(surface_grid(lifted, t, t)[0, 0] - surface_grid(base, t, t)[0, 0]).max())
-    return FeatureLine(_without(face, base, name), Face(lifted), height, law, loose)
+    return FeatureLine(_without(face, base, name), Face(lifted), _height(base, lifted), law, loose)
 
 
 def _strip(face: Face, line: Curve, width: float) -> tuple[Surface, float]:
@@ -167,7 +166,6 @@ def _lifted(base: Surface, angle: float) -> tuple[Surface, float]:
     d = surface_derivatives(base, knots, np.zeros(count), 1)
     normals = unit(cross(d[1, 0], d[0, 1]))
     t = np.linspace(0, 1, _CHECKS)
-    law = angle * (1 - t) ** 3 * (1 + 3 * t)
     before = surface_derivatives(base, t, np.zeros(_CHECKS), 1)
     span = norm(cross(before[1, 0], before[0, 1])) / norm(before[1, 0])
     values = basis.matrix(base.knots_u, base.degree_u, t)[0][:, : count - 3]
@@ -177,18 +175,38 @@ def _lifted(base: Surface, angle: float) -> tuple[Surface, float]:
         lift = (amounts[:, None] * normals)[:, None, :] * profile[None, :, None]
         return base.with_control(base.control + lift)
 
-    def turned() -> Array:
-        now = surface_derivatives(made(), t, np.zeros(_CHECKS), 1)
-        m, n = (unit(cross(x[1, 0], x[0, 1])) for x in (before, now))
-        return np.asarray(np.arctan2(dot(cross(m, n), unit(before[1, 0])), dot(m, n)))
+    def law(t: Array) -> Array:
+        return angle * (1 - t) ** 3 * (1 + 3 * t)
+
+    def left(t: Array) -> Array:
+        """What the crease still lacks to its law, radians."""
+        was, now = (surface_derivatives(s, t, np.zeros_like(t), 1) for s in (base, made()))
+        m, n = (unit(cross(x[1, 0], x[0, 1])) for x in (was, now))
+        return np.asarray(law(t) - np.arctan2(dot(cross(m, n), unit(was[1, 0])), dot(m, n)))
 
     for _ in range(_ROUNDS):
-        slope = 5 * values / span[:, None] * (np.cos(law) ** 2)[:, None]
-        step = np.linalg.lstsq(slope, law - turned(), rcond=None)[0]
+        slope = 5 * values / span[:, None] * (np.cos(law(t)) ** 2)[:, None]
+        step = np.linalg.lstsq(slope, left(t), rcond=None)[0]
         amounts[: count - 3] += step
         if np.abs(step).max() < 1e-9:
             break
-    return made(), float(np.degrees(np.abs(law - turned()).max()))
+    _, most = largest(lambda t: np.abs(left(t))[None], t, np.abs(left(t))[None])
+    return made(), float(np.degrees(most[0]))
+
+
+def _height(base: Surface, lifted: Surface) -> float:
+    """The farthest that the strip was lifted, mm. All rows rise by one profile: each way is closed in on by itself."""
+    t = np.linspace(0, 1, 41)
+
+    def rise(u: Array, v: Array) -> Array:
+        here, there = (surface_derivatives(s, u, v, 0)[0, 0] for s in (base, lifted))
+        return norm(there - here)[None]
+
+    rises = norm(surface_grid(lifted, t, t)[0, 0] - surface_grid(base, t, t)[0, 0])
+    row = np.unravel_index(np.argmax(rises), rises.shape)[0]
+    (v,), _ = largest(lambda v: rise(np.full_like(v, t[row]), v), t, rises[row][None])
+    _, (most,) = largest(lambda u: rise(u, np.full_like(u, v)), t, rise(t, np.full_like(t, v)))
+    return float(most)
 
 
 def _without(face: Face, strip: Surface, name: str) -> Face:
