@@ -126,6 +126,16 @@ def test_what_hangs_on_a_trim_is_what_asks_for_the_edges_that_it_cut():
     assert [d["id"] for d in kernel.dependents(["deck"])] == ["t", "c"]
 
 
+def test_a_step_asked_for_the_same_as_another_names_what_it_cuts_itself():
+    kernel = slabs(CUT)
+    again = {**CUT, "id": "twin", "name": "twin"}
+    kernel.commit(adds(again, at=[2]))
+    kernel.commit({"op": "remove_features", "ids": ["t"]})
+    cut = [e.name for e in kernel.now.world["deck"].shape.face.edges]
+    assert "twin:wall" in cut
+    assert "t:wall" not in cut
+
+
 def test_an_edge_that_has_become_two_is_told_with_what_may_be_meant():
     ring = step("r", "ellipse", "Ring", centre=[150, 0, 40], normal=[0, 0, 1], radius=20.0)
     bite = step("h", "trim_faces", "Bite", faces=[ref("deck")], by_curves=[ref("r", "c0")], along="direction")

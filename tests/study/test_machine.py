@@ -162,7 +162,7 @@ def test_a_fault_in_the_display_or_the_figures_of_one_object_is_told_there_and_t
     assert {o["id"] for o in header["objects"]} == {"deck"}
     assert "cannot be drawn" in next(f for f in header["features"] if f["id"] == "t")["problem"]
     assert "object cannot be drawn: wall" in caplog.text
-    monkeypatch.setattr(ledger, "sample_seam", lambda *_, **__: np.zeros(3) / None)
+    monkeypatch.setattr(ledger, "sample_seams", lambda *_, **__: np.zeros(3) / None)
     done = kernel.commit(moved(kernel, "deck", 2, 2, (0, 0, 5)))
     assert read_frame(done["frame"])[0]["order"] == []
     assert "seam cannot be measured" in caplog.text

@@ -19,11 +19,22 @@ class Remembered(Generic[Owner, Key, Value]):
         self._most = most
         self._kept: WeakKeyDictionary[Owner, OrderedDict[Key, Value]] = WeakKeyDictionary()
 
+    def known(self, owner: Owner, key: Key) -> Value | None:
+        """The answer that is remembered, if any."""
+        kept = self._kept.get(owner)
+        return None if kept is None else kept.get(key)
+
     def get(self, owner: Owner, key: Key, make: Callable[[], Value]) -> Value:
         """The answer that is remembered, or a new one."""
+        answer = self.known(owner, key)
+        if answer is None:
+            answer = make()
+            self.put(owner, key, answer)
+        return answer
+
+    def put(self, owner: Owner, key: Key, answer: Value) -> None:
+        """Remember an answer."""
         kept = self._kept.setdefault(owner, OrderedDict())
-        if key not in kept:
-            kept[key] = make()
-            if len(kept) > self._most:
-                kept.popitem(last=False)
-        return kept[key]
+        kept[key] = answer
+        if len(kept) > self._most:
+            kept.popitem(last=False)

@@ -140,7 +140,7 @@ class _Walk:
             return _same(old, State(status, last, words, f"{compiled.digest}-", lost))
         read = {id: self.world[id] for id in compiled.reads}
         stale = [id for id, standing in read.items() if standing.stale]
-        key = _key(compiled, read, self.study.limits.fit)
+        key = _key(feature.id, compiled, read, self.study.limits.fit)
         if old is not None and old.key == key and old.status in ("fresh", "failed", "lost") and not stale:
             return old
         if stale and last is not None:
@@ -224,8 +224,9 @@ def _same(old: State | None, new: State) -> State:
     return old if old.made is new.made else new
 
 
-def _key(compiled: Compiled, read: Mapping[str, Standing], fit: float) -> str:
-    digest = hashlib.blake2b(compiled.digest.encode(), digest_size=12)
+def _key(step: str, compiled: Compiled, read: Mapping[str, Standing], fit: float) -> str:
+    """The step counts too: what it cuts bears its name."""
+    digest = hashlib.blake2b(f"{step}:{compiled.digest}".encode(), digest_size=12)
     for id, standing in read.items():
         digest.update(f"{id}:{standing.shape.version}".encode())
     digest.update(str(fit).encode())

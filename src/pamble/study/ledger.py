@@ -17,7 +17,7 @@ import numpy as np
 
 from pamble.core.arrays import Array
 from pamble.core.checks.judge import judged, proposed_target
-from pamble.core.checks.measured import MeasuredSeam, SampledSeam, Worst, measure_seams, sample_seam
+from pamble.core.checks.measured import MeasuredSeam, SampledSeam, Worst, measure_seams, sample_seams
 from pamble.core.checks.seams import Seam, SeamFinder, part_diagonal
 from pamble.core.errors import PambleError
 from pamble.core.faces.face import Face
@@ -26,8 +26,11 @@ from pamble.study.states import Evaluation, object_names
 
 log = logging.getLogger("pamble")
 
-_DEADLINE = 0.02
+_DEADLINE = 0.012
 """Seconds after which a preview leaves the figures of found seams as they were."""
+
+_BATCH = 8
+"""Found seams that are measured in one go, with a look at the clock between."""
 
 _ORDER = {"over": 0, "close": 1, "holds": 2}
 
@@ -129,31 +132,52 @@ def measured(
     """
     names = object_names(study, now)
     out: dict[str, LedgerRow | None] = {}
-    asked: list[tuple[LedgerSeam, SampledSeam]] = []
+    promised: list[LedgerSeam] = []
+    found: list[LedgerSeam] = []
     for seam in seams:
         if seam.a[0] not in faces or seam.b[0] not in faces:
             continue
         old = before.rows.get(seam.key)
-        late = seam.declared is None and time.perf_counter() > until
-        if old is not None and (late or (seam.a[0] not in changed and seam.b[0] not in changed)):
+        if old is not None and seam.a[0] not in changed and seam.b[0] not in changed:
             out[seam.key] = _judged_again(study, old, names)
             continue
-        try:
-            asked.append((seam, _sampled(study, faces, seam, samples, anew)))
-            out[seam.key] = None  # Its place in the order.
-        except PambleError:
-            continue  # The edge is gone: the step that asks for it says so.
-        except Exception:
-            log.exception("seam cannot be measured: %s", seam.key)
-    figures = measure_seams([s for _, s in asked], diagonal, exact=anew)
-    for (seam, sampled), m in zip(asked, figures, strict=True):
-        out[seam.key] = _row(study, seam, sampled.order, m, None if anew else before.rows.get(seam.key), names)
+        (found if seam.declared is None else promised).append(seam)
+        out[seam.key] = None  # Its place in the order.
+    for batch in (promised, *(found[i : i + _BATCH] for i in range(0, len(found), _BATCH))):
+        late = batch is not promised and time.perf_counter() > until
+        kept = {s.key: old for s in batch if late and (old := before.rows.get(s.key)) is not None}
+        out |= {key: _judged_again(study, old, names) for key, old in kept.items()}
+        sampled = _sampled(study, faces, [s for s in batch if s.key not in kept], samples, anew)
+        figures = measure_seams([s for _, s in sampled], diagonal, exact=anew)
+        for (seam, one), m in zip(sampled, figures, strict=True):
+            out[seam.key] = _row(study, seam, one.order, m, None if anew else before.rows.get(seam.key), names)
     return {key: row for key, row in out.items() if row is not None}
 
 
-def _sampled(study: Study, faces: Mapping[str, Face], seam: LedgerSeam, samples: int, exact: bool) -> SampledSeam:
-    order = 3 if study.seam_targets.get(seam.key, seam.declared) == 3 else 2
-    return sample_seam(seam.between(faces), samples, order, exact)
+def _sampled(
+    study: Study, faces: Mapping[str, Face], asked: Sequence[LedgerSeam], samples: int, exact: bool
+) -> list[tuple[LedgerSeam, SampledSeam]]:
+    """Samples of all seams, those of one order in one go."""
+    out = []
+    for order in (2, 3):
+        alike = [s for s in asked if (study.seam_targets.get(s.key, s.declared) == 3) == (order == 3)]
+        out += _in_one_go(faces, alike, samples, order, exact) if alike else []
+    return out
+
+
+def _in_one_go(
+    faces: Mapping[str, Face], asked: Sequence[LedgerSeam], samples: int, order: int, exact: bool
+) -> list[tuple[LedgerSeam, SampledSeam]]:
+    """If all of them together fail they are sampled one by one: a fault of one is its own."""
+    try:
+        sampled = sample_seams([s.between(faces) for s in asked], samples, order, exact)
+        return list(zip(asked, sampled, strict=True))
+    except Exception as fault:
+        if len(asked) > 1:
+            return [one for seam in asked for one in _in_one_go(faces, [seam], samples, order, exact)]
+        if not isinstance(fault, PambleError):  # Else the edge is gone: the step that asks for it says so.
+            log.exception("seam cannot be measured: %s", asked[0].key)
+        return []
 
 
 def _row(

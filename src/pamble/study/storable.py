@@ -10,6 +10,7 @@ from pamble.core.errors import StudyError
 
 _LARGEST = 2**63 - 1
 _DEEPEST = 100
+_UNSTORABLE = re.compile("[\0\ud800-\udfff]")
 _ASSET = re.compile(r"[A-Za-z0-9_-]{1,64}")
 
 
@@ -29,7 +30,7 @@ def check_storable(data: Any, place: str = "", depth: int = 0) -> None:
     elif isinstance(data, (int, float)) and abs(data) > _LARGEST:
         # The database gives whole floats back as whole numbers.
         raise StudyError(f"At {place}: a number of more than 64 bits cannot be stored.")
-    elif isinstance(data, str) and ("\0" in data or any("\ud800" <= c <= "\udfff" for c in data)):
+    elif isinstance(data, str) and _UNSTORABLE.search(data):
         raise StudyError(f"At {place or 'a name'}: a text holds a character that cannot be stored.")
 
 

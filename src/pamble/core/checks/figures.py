@@ -36,7 +36,7 @@ class SeamFigures:
     @property
     def opposed(self) -> bool:
         """Whether the two normals point to different sides along most of the seam."""
-        return bool(np.median(self.facing) < 0)
+        return bool(self.facing.sum() < 0)
 
     def part(self, which: slice) -> SeamFigures:
         """The figures of some of the samples."""

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
 from pamble.core.arrays import Array, norm
 from pamble.core.checks.figures import SeamFigures, seam_figures
 from pamble.core.checks.seams import Seam
-from pamble.core.faces.frames import EdgeFrames, feet, frames, positions, stacked
+from pamble.core.faces.frames import EdgeFrames, feet, frames_of, positions, stacked
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.extremes import both_sides, largest
 
@@ -59,13 +60,30 @@ def sample_seam(seam: Seam, samples: int = SAMPLES, order: int = 2, exact: bool 
 
     order: of the surfaces' derivatives, 2 or 3. Raises `GeometryError` where an edge cannot be evaluated.
     """
-    t = np.linspace(*seam.t, samples)
-    if exact:
-        theirs = both_sides(seam.b.space, seam.b.domain)
-        if len(theirs):
-            theirs = to_curve(seam.a.space, positions(seam.b, theirs)).t
-        t = np.sort(np.concatenate([t, both_sides(seam.a.space, seam.t), theirs[_within(theirs, seam.t)]]))
-    return seam_at(seam, t, order, True)
+    return sample_seams([seam], samples, order, exact)[0]
+
+
+def sample_seams(
+    seams: Sequence[Seam], samples: int = SAMPLES, order: int = 2, exact: bool = True
+) -> list[SampledSeam]:
+    """Sample several seams in one go; see `sample_seam`."""
+    return _seams_at([(seam, _places(seam, samples, exact)) for seam in seams], order, True)
+
+
+@lru_cache(maxsize=16)
+def _shares(samples: int) -> Array:
+    return np.linspace(0.0, 1.0, samples)
+
+
+def _places(seam: Seam, samples: int, exact: bool) -> Array:
+    shares = _shares(samples)
+    t = (1 - shares) * seam.t[0] + shares * seam.t[1]
+    if not exact:
+        return t
+    theirs = both_sides(seam.b.space, seam.b.domain)
+    if len(theirs):
+        theirs = to_curve(seam.a.space, positions(seam.b, theirs)).t
+    return np.sort(np.concatenate([t, both_sides(seam.a.space, seam.t), theirs[_within(theirs, seam.t)]]))
 
 
 def measure_seam(seam: Seam, diagonal: float, samples: int = SAMPLES, order: int = 2) -> MeasuredSeam:
@@ -103,13 +121,23 @@ def _within(t: Array, stretch: tuple[float, float]) -> Array:
 def seam_at(seam: Seam, t: Array, order: int = 2, remember: bool = False) -> SampledSeam:
     """Both edges of a seam at parameters ``t`` (m,) of the first one. remember: whether the same will be asked
     again."""
-    a = frames(seam.a, t, order, remember)
+    return _seams_at([(seam, t)], order, remember)[0]
+
+
+def _seams_at(places: Sequence[tuple[Seam, Array]], order: int, remember: bool) -> list[SampledSeam]:
+    first = frames_of([(seam.a, t) for seam, t in places], order, remember)
+    feet_of = [_paired(seam, a, remember) for (seam, _), a in zip(places, first, strict=True)]
+    second = frames_of([(seam.b, t) for (seam, _), t in zip(places, feet_of, strict=True)], order, remember)
+    return [SampledSeam(seam, t, order, a, b) for (seam, t), a, b in zip(places, first, second, strict=True)]
+
+
+def _paired(seam: Seam, a: EdgeFrames, remember: bool) -> Array:
+    """Parameters of the second edge at the samples of the first one."""
     # Two faces that were cut by one curve share it: then its parameters pair them.
-    shared = seam.a.twin is seam.b.twin and seam.a.domain == seam.b.domain
+    if seam.a.twin is seam.b.twin and seam.a.domain == seam.b.domain:
+        return a.t
     start, end = seam.a.domain
-    on_b = t if shared else feet(seam.b, a.position, (t - start) / (end - start), remember)
-    b = frames(seam.b, on_b, order, remember)
-    return SampledSeam(seam, t, order, a, b)
+    return feet(seam.b, a.position, (a.t - start) / (end - start), remember)
 
 
 def _worst(s: SampledSeam, figures: SeamFigures, length: Array, diagonal: float, exact: bool) -> dict[str, Worst]:
@@ -129,4 +157,4 @@ def _worst(s: SampledSeam, figures: SeamFigures, length: Array, diagonal: float,
 
 
 def _table(figures: SeamFigures) -> Array:
-    return np.stack([getattr(figures, name) for name in FIGURES])
+    return np.array([getattr(figures, name) for name in FIGURES])

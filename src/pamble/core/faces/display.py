@@ -70,11 +70,19 @@ def display_mesh(face: Face, steps: int, reach: float | None = None, last: Movin
     if not face.natural:
         return _trimmed(face, us, vs, steps, reach or s.diagonal, last or MovingMesh())
     grid = surface_grid(s, us, vs, 2)
-    u, v = np.meshgrid(us, vs, indexing="ij")
-    uv = np.column_stack([u.ravel(), v.ravel()])
     points = grid[0, 0]
     borders = zip(face.names, (points[0], points[-1], points[:, 0], points[:, -1]), strict=True)
-    return DisplayMesh(_vertices(grid.reshape(3, 3, -1, 3), uv), (len(us), len(vs)), None, _long(borders))
+    vertices = _vertices(grid.reshape(3, 3, -1, 3), _pairs(us.tobytes(), vs.tobytes()))
+    return DisplayMesh(vertices, (len(us), len(vs)), None, _long(borders))
+
+
+@lru_cache(maxsize=64)
+def _pairs(us: bytes, vs: bytes) -> Array:
+    """All pairs of two rows of parameters, (m, 2); not to be written to."""
+    u, v = np.meshgrid(np.frombuffer(us), np.frombuffer(vs), indexing="ij")
+    out = np.column_stack([u.ravel(), v.ravel()])
+    out.setflags(write=False)
+    return out
 
 
 def _long(lines: Iterable[tuple[str, Array]]) -> tuple[tuple[str, Array], ...]:
@@ -83,8 +91,10 @@ def _long(lines: Iterable[tuple[str, Array]]) -> tuple[tuple[str, Array], ...]:
 
 def _vertices(d: Array, uv: Array) -> Array:
     n, k = curvatures(d)
-    bend = np.nan_to_num(np.column_stack([k.largest, k.smallest]), nan=0.0, posinf=0.0, neginf=0.0)
-    return np.column_stack([d[0, 0], n, bend, uv])
+    out = np.empty((len(uv), 10))
+    out[:, :3], out[:, 3:6], out[:, 6], out[:, 7], out[:, 8:] = d[0, 0], n, k.largest, k.smallest, uv
+    out[:, 6:8][~np.isfinite(out[:, 6:8])] = 0.0
+    return out
 
 
 def edge_steps(curve: Curve, domain: tuple[float, float], steps: int, reach: float) -> Array:

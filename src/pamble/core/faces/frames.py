@@ -16,7 +16,7 @@ from pamble.core.remember import Remembered
 from pamble.core.spline import basis
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.differential import Jet, jet, stacked_jets
+from pamble.core.spline.differential import Jet, jet, jets_abreast, stacked_jets
 from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives
 from pamble.core.spline.surface import Surface
 
@@ -80,6 +80,15 @@ def stacked(parts: Sequence[EdgeFrames]) -> EdgeFrames:
     return EdgeFrames(**rows, jet=stacked_jets([p.jet for p in parts]))
 
 
+def abreast(parts: Sequence[EdgeFrames]) -> EdgeFrames:
+    """Frames of edges with as many samples each, an axis of the edges before that of the samples."""
+    t, uv = np.array([p.t for p in parts]), np.array([p.uv for p in parts])
+    position, velocity, tangent, outward = np.array(
+        [(p.position, p.velocity, p.tangent, p.outward) for p in parts]
+    ).transpose(1, 0, 2, 3)
+    return EdgeFrames(t, uv, position, velocity, tangent, outward, jets_abreast([p.jet for p in parts]))
+
+
 def positions(edge: Edge, t: ArrayLike) -> Array:
     """Points of the edge in space, (m, 3)."""
     return curve_points(edge.space, t)
@@ -92,10 +101,25 @@ def frames(edge: Edge, t: ArrayLike, order: int = 2, remember: bool = True) -> E
     An edge remembers what it was asked last: while a neighbour is dragged it stands, and its samples with it; samples
     that nobody asks for twice are not worth it.
     """
-    t = np.atleast_1d(floats(t))
-    if len(t) > _ROW or not remember:
-        return _frames(edge, t, order)
-    return _KEPT.get(edge, (t.tobytes(), order), lambda: _frames(edge, t.copy(), order))
+    return frames_of([(edge, np.atleast_1d(floats(t)))], order, remember)[0]
+
+
+def frames_of(asked: Sequence[tuple[Edge, Array]], order: int = 2, remember: bool = True) -> list[EdgeFrames]:
+    """Sample several edges, each at its parameters (m,), in one go; see `frames`."""
+    out: dict[tuple[int, bytes], EdgeFrames] = {}
+    new: dict[tuple[int, bytes], tuple[Edge, Array]] = {}
+    places = [(id(edge), t.tobytes()) for edge, t in asked]
+    for place, (edge, t) in zip(places, asked, strict=True):
+        known = _KEPT.known(edge, (place[1], order)) if remember and len(t) <= _ROW else None
+        if known is not None:
+            out[place] = known
+        else:
+            new[place] = edge, t
+    for (place, (edge, t)), made in zip(new.items(), _frames(list(new.values()), order), strict=True):
+        out[place] = made
+        if remember and len(t) <= _ROW:
+            _KEPT.put(edge, (place[1], order), made)
+    return [out[place] for place in places]
 
 
 def feet(edge: Edge, points: Array, shares: Array, remember: bool = True) -> Array:
@@ -122,38 +146,68 @@ def _feet(edge: Edge, points: Array, shares: Array) -> Array:
     return to_curve(edge.space, points).t
 
 
-def _frames(edge: Edge, t: Array, order: int) -> EdgeFrames:
+@dataclass(frozen=True)
+class _Feet:
+    """An edge on its surface at parameters ``t``: derivatives of its parameter curve (2, m, 2) and of its own curve in
+    space (2, m, 3) if it has one, feet (m, 2), and the surface's derivatives there.
+    """
+
+    t: Array
+    flat: Array
+    own: Array | None
+    uv: Array
+    derivatives: Array
+    inward: float
+
+
+def _on_surface(edge: Edge, t: Array, order: int) -> _Feet:
     p = curve_derivatives(edge.pcurve, t, 1)
-    u, v = p[0, :, 0], p[0, :, 1]
-    own = None
-    if not edge.natural:
-        own = curve_derivatives(edge.twin, t, 1)
-    u, v, d = _derivatives(edge.surface, u, v, order)
+    own = None if edge.natural else curve_derivatives(edge.twin, t, 1)
+    uv, d = _derivatives(edge.surface, p[0], order)
     if own is not None and norm(d[0, 0] - own[0]).max() > _TWIN:
-        foot = to_surface(edge.surface, own[0], (u, v))
-        u, v, d = _derivatives(edge.surface, foot.u, foot.v, order)
-    along = d[1, 0] * p[1, :, :1] + d[0, 1] * p[1, :, 1:]
+        foot = to_surface(edge.surface, own[0], (uv[:, 0], uv[:, 1]))
+        uv, d = _derivatives(edge.surface, np.column_stack([foot.u, foot.v]), order)
+    return _Feet(t.copy(), p, own, uv, d, edge.inward)
+
+
+def _frames(asked: Sequence[tuple[Edge, Array]], order: int) -> list[EdgeFrames]:
+    """Each edge is evaluated by itself; what follows from that is one row of vectors for all of them."""
+    if not asked:
+        return []
+    on = [_on_surface(edge, t, order) for edge, t in asked]
+    d, flat = _joined([f.derivatives for f in on], 2), _joined([f.flat for f in on], 1)[1]
+    along = d[1, 0] * flat[:, :1] + d[0, 1] * flat[:, 1:]
+    ends = np.cumsum([len(f.t) for f in on])
+    parts = [slice(end - len(f.t), end) for end, f in zip(ends, on, strict=True)]
+    position = [d[0, 0, i] if f.own is None else f.own[0] for f, i in zip(on, parts, strict=True)]
+    velocity = _joined([along[i] if f.own is None else f.own[1] for f, i in zip(on, parts, strict=True)])
     j = jet(d)
-    position, velocity = (d[0, 0], along) if own is None else (own[0], own[1])
     tangent = unit(j.tangent(np.where(norm(velocity)[:, None] > 1e-12, velocity, along)))
     across = cross(j.normal, tangent)
     # The parameter-plane normal that points into the face, carried into space, tells which side the face is on.
-    into = edge.inward * (-p[1, :, 1:] * d[1, 0] + p[1, :, :1] * d[0, 1])
-    side = np.where(dot(across, into) > 0, -1.0, 1.0)
-    return EdgeFrames(t, np.column_stack([u, v]), position, velocity, tangent, across * side[:, None], j)
+    into = flat[:, :1] * d[0, 1] - flat[:, 1:] * d[1, 0]
+    inward = np.repeat([f.inward for f in on], [len(f.t) for f in on])
+    outward = across * np.where(dot(across, into) * inward > 0, -1.0, 1.0)[:, None]
+    return [
+        EdgeFrames(f.t, f.uv, p, velocity[i], tangent[i], outward[i], j.part(i))
+        for f, p, i in zip(on, position, parts, strict=True)
+    ]
 
 
-def _derivatives(surface: Surface, u: Array, v: Array, order: int) -> tuple[Array, Array, Array]:
+def _joined(rows: list[Array], axis: int = 0) -> Array:
+    return rows[0] if len(rows) == 1 else np.concatenate(rows, axis=axis)
+
+
+def _derivatives(surface: Surface, uv: Array, order: int) -> tuple[Array, Array]:
     """Parameters and derivatives, samples whose normal vanishes (poles) moved slightly inward."""
-    d = surface_derivatives(surface, u, v, order)
+    d = surface_derivatives(surface, uv[:, 0], uv[:, 1], order)
     area = norm(cross(d[1, 0], d[0, 1]))
-    (u0, u1), (v0, v1) = surface.domain
-    pole = area * (u1 - u0) * (v1 - v0) < 1e-10 * max(surface.diagonal, TINY) ** 2
+    low, high = np.array(surface.domain).T
+    pole = area * np.prod(high - low) < 1e-10 * max(surface.diagonal, TINY) ** 2
     if not pole.any():
-        return u, v, d
-    u = u + np.where(pole, np.sign(0.5 * (u0 + u1) - u) * _POLE_STEP * (u1 - u0), 0.0)
-    v = v + np.where(pole, np.sign(0.5 * (v0 + v1) - v) * _POLE_STEP * (v1 - v0), 0.0)
-    return u, v, surface_derivatives(surface, u, v, order)
+        return uv, d
+    uv = uv + np.where(pole[:, None], np.sign(0.5 * (low + high) - uv) * _POLE_STEP * (high - low), 0.0)
+    return uv, surface_derivatives(surface, uv[:, 0], uv[:, 1], order)
 
 
 @dataclass(frozen=True)

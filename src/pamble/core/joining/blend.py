@@ -24,6 +24,11 @@ from pamble.core.spline.surface import Surface
 _CLOSED_SPANS = 4
 """Fewest spans of a blend between two loops: with fewer, closing smoothly leaves nothing to shape it."""
 
+_TOUCHING = np.linspace(0.0, 1.0, 41)
+"""Places at which it is looked whether the edges touch."""
+
+_MIDDLE = np.array([0.5])
+
 
 @dataclass(frozen=True)
 class Trial:
@@ -130,8 +135,7 @@ def _sides(a: Edge, b: Edge, spec: BlendSpec, beyond: Beyond) -> tuple[Side, Sid
         raise BlendError("The same edge was picked twice: a blend needs two different edges.")
     one, two = pair_edges(a, b, spec.flip)
     sides = replace(one, borders=beyond[0]), replace(two, borders=beyond[1])
-    s = np.linspace(0.0, 1.0, 41)
-    ends = [positions(side.edge, side.parameters(s)) for side in sides]
+    ends = [positions(side.edge, side.parameters(_TOUCHING)) for side in sides]
     width = norm(ends[1] - ends[0])
     least = int(np.argmin(width))
     if width[least] < 1e-3 * max(float(width.max()), 1.0):
@@ -199,7 +203,7 @@ def _finish(
     warnings: list[str],
 ) -> Blend:
     """Turn the blend so that its normal carries on the first neighbour's, and place the handles."""
-    f = frames(sides[0].edge, sides[0].parameters(np.array([0.5])))
+    f = frames(sides[0].edge, sides[0].parameters(_MIDDLE))
     # By construction u runs along the first edge and v leaves it outward.
     if dot(cross(along(sides[0], f), f.outward), f.normal)[0] < 0:
         surface = reverse_surface(surface, "u")
@@ -207,9 +211,8 @@ def _finish(
 
 
 def _handles(surface: Surface) -> tuple[Handle, Handle]:
-    middle = np.array([0.5 * sum(surface.domain[0])])
     q = surface.degree_v
-    net = np.tensordot(basis.matrix(surface.knots_u, surface.degree_u, middle)[0, 0], surface.control, 1)
+    net = np.tensordot(basis.matrix(surface.knots_u, surface.degree_u, _MIDDLE)[0, 0], surface.control, 1)
     chord = max(float(np.linalg.norm(net[-1] - net[0])), 1e-9)
     made = []
     for end, row in ((0, 1), (q, q - 1)):

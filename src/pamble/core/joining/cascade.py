@@ -10,16 +10,19 @@ The neighbour asks for  n.D = 0,  n.E = II(D, D),  n.F = 3 II(D, E) + III(D, D, 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
 from pamble.core.arrays import TINY, Array, dot, norm
-from pamble.core.faces.frames import EdgeFrames, frames
+from pamble.core.faces.frames import EdgeFrames, abreast, frames
 from pamble.core.joining.directions import Leaving, along, leave
 from pamble.core.joining.pairing import Side
 from pamble.core.joining.rows import BEND, SLOPE, Condition, RowSpace, solve_row
 from pamble.core.joining.spec import BlendSpec
+from pamble.core.remember import Remembered
 from pamble.core.spline import basis, knots
+from pamble.core.spline.curve import Curve
 from pamble.core.spline.surface import Surface
 
 _EDGE_NORMAL, _EDGE_ACROSS, _EDGE_ALONG = 2e-4, 4e-4, 1e-4
@@ -27,6 +30,8 @@ _EDGE_NORMAL, _EDGE_ACROSS, _EDGE_ALONG = 2e-4, 4e-4, 1e-4
 
 _LOOSE = 0.05
 """How far, relative to its size, the direction of a row may move inside the tangent plane."""
+
+_EXACT_ROWS: Remembered[Curve, tuple[int, bytes], Array] = Remembered(4)
 
 
 @dataclass(frozen=True)
@@ -42,7 +47,7 @@ def edge_row(space: RowSpace, side: Side, order: int) -> EdgeRow:
     t = side.parameters(space.s)
     f = frames(side.edge, t, order)
     if side.exact is not None and _holds(space, side.exact.degree, side.exact.knots):
-        return EdgeRow(knots.recast_curve(side.exact, space.degree, space.knots).control, f)
+        return EdgeRow(_exact_row(side.exact, space), f)
     target, run = f.position, along(side, f)
     length = float(norm(np.diff(target, axis=0)).sum())
     row = target
@@ -66,29 +71,38 @@ def _each(value: float, f: EdgeFrames) -> Array:
     return np.full(len(f.t), value)
 
 
+def _exact_row(exact: Curve, space: RowSpace) -> Array:
+    """Control points of an edge in the space that holds it; they stand as long as the edge does."""
+    key = (space.degree, space.knots.tobytes())
+    return _EXACT_ROWS.get(exact, key, lambda: knots.recast_curve(exact, space.degree, space.knots).control)
+
+
 def _holds(space: RowSpace, degree: int, other: Array) -> bool:
     """Whether every spline of that degree and knots is one of the space."""
-    if degree > space.degree:
-        return False
-    values, counts = np.unique(other[degree + 1 : len(other) - degree - 1], return_counts=True)
-    have = np.array([np.sum(np.abs(space.knots - v) < 1e-9) for v in values])
-    return bool(np.all(have >= space.degree - (degree - counts)))
+    return degree <= space.degree and _held(space.degree, space.knots.tobytes(), degree, other.tobytes())
+
+
+@lru_cache(maxsize=256)
+def _held(degree: int, space: bytes, lower: int, key: bytes) -> bool:
+    other = np.frombuffer(key)
+    values, counts = np.unique(other[lower + 1 : len(other) - lower - 1], return_counts=True)
+    have = np.array([np.sum(np.abs(np.frombuffer(space) - v) < 1e-9) for v in values])
+    return bool(np.all(have >= degree - (lower - counts)))
 
 
 def direction_row(space: RowSpace, f: EdgeFrames, run: Array, wanted: Leaving) -> Array:
-    """First derivatives across: in the neighbour's tangent plane, near the wanted velocity."""
-    size = norm(wanted.velocity)
-    d = wanted.velocity
+    """First derivatives across: in the neighbours' tangent planes, near the wanted velocity."""
+    d, size = wanted.velocity, norm(wanted.velocity)
     conditions = [
-        Condition(space.values, f.normal, np.zeros(len(size)), SLOPE * size),
+        Condition(space.values, f.normal, np.zeros(size.shape), SLOPE * size),
         Condition(space.values, f.outward, dot(f.outward, d), _LOOSE * size),
         Condition(space.values, run, dot(run, d), _LOOSE * size),
     ]
-    return solve_row(space, conditions, d[0], d[-1])
+    return solve_row(space, conditions, d[:, 0], d[:, -1])
 
 
 def bend_row(space: RowSpace, f: EdgeFrames, run: Array, wanted: Leaving, d: Array, diagonal: float) -> Array:
-    """Second derivatives across: the neighbour's curvature along the normal, calm in the tangent plane."""
+    """Second derivatives across: the neighbours' curvature along the normal, calm in the tangent plane."""
     size = norm(d)
     square = np.maximum(dot(d, f.outward) ** 2, 0.05 * size**2)
     reference = np.maximum(np.abs(f.curvature), 1.0 / diagonal)
@@ -101,13 +115,13 @@ def bend_row(space: RowSpace, f: EdgeFrames, run: Array, wanted: Leaving, d: Arr
 
 
 def change_row(space: RowSpace, f: EdgeFrames, run: Array, d: Array, e: Array, diagonal: float) -> Array:
-    """Third derivatives across: the neighbour's change of curvature along the normal."""
+    """Third derivatives across: the neighbours' change of curvature along the normal."""
     size = norm(d)
     cube = np.maximum(np.abs(dot(d, f.outward)) ** 3, 0.01 * size**3)
     curvature = np.maximum(np.abs(f.curvature), 1.0 / diagonal)
     reference = np.maximum(np.abs(f.curvature_rate), 4.0 * curvature / diagonal)
     target = 3 * f.jet.second(d, f.jet.tangent(e)) + f.jet.third(d)
-    zero = np.zeros(len(size))
+    zero = np.zeros(size.shape)
     conditions = [
         Condition(space.values, f.normal, target, 2 * BEND * reference * cube),
         Condition(space.values, f.outward, zero, 4 * _LOOSE * size),
@@ -133,20 +147,24 @@ def cascade(sides: tuple[Side, Side], spec: BlendSpec, space: RowSpace, diagonal
     orders = [3 if g > 2 else 2 for g in spec.continuity]
     edges = [edge_row(space, side, order) for side, order in zip(sides, orders, strict=True)]
     chord = space.values @ (edges[1].row - edges[0].row)
+    derivatives: list[list[Array]] = [[], []]
+    # Sides of which the same is asked are solved together.
+    for g in {g for g in spec.continuity if g > 0}:
+        which = [i for i in (0, 1) if spec.continuity[i] == g]
+        asked = [sides[i] for i in which]
+        f = abreast([edges[i].frames for i in which])
+        run = np.array([along(sides[i], edges[i].frames) for i in which])
+        across = np.array([-chord if i else chord for i in which])
+        wanted = leave(asked, f, run, across, [spec.full(i) for i in which], spec.ends, space.s)
+        rows = [direction_row(space, f, run, wanted)]
+        d = space.values @ rows[0]
+        if g > 1:
+            rows.append(bend_row(space, f, run, wanted, d, diagonal))
+        if g > 2:
+            rows.append(change_row(space, f, run, d, space.values @ rows[1], diagonal))
+        for k, i in enumerate(which):
+            derivatives[i] = [row[k] for row in rows]
     q = spec.across
-    halves: list[list[Array]] = []
-    for i, (side, edge, g) in enumerate(zip(sides, edges, spec.continuity, strict=True)):
-        derivatives: list[Array] = []
-        f = edge.frames
-        if g > 0:
-            run = along(side, f)
-            wanted = leave(side, f, chord if i == 0 else -chord, spec.full(i), spec.ends, space.s)
-            derivatives.append(direction_row(space, f, run, wanted))
-            d = space.values @ derivatives[0]
-            if g > 1:
-                derivatives.append(bend_row(space, f, run, wanted, d, diagonal))
-            if g > 2:
-                derivatives.append(change_row(space, f, run, d, space.values @ derivatives[1], diagonal))
-        halves.append(bezier_end(edge.row, derivatives, q))
+    halves = [bezier_end(edge.row, rows, q) for edge, rows in zip(edges, derivatives, strict=True)]
     rows = halves[0] + halves[1][::-1]
     return Surface(spec.degree, q, space.knots, basis.uniform_knots(q, 1), np.stack(rows, axis=1))

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
-from pamble.core.arrays import Array, cross, dot, norm, unit
+from pamble.core.arrays import Array, BoolArray, cross, dot, norm, unit
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.frames import EdgeFrames, frames
 from pamble.core.joining.pairing import Borders, Side
@@ -20,7 +21,7 @@ _STEEPEST = 60.0
 
 @dataclass(frozen=True)
 class Leaving:
-    """How a blend leaves one edge, at samples: velocity (m, 3) in the tangent plane; bend (m, 3), the tangential
+    """How a blend leaves k edges, at samples: velocity (k, m, 3) in the tangent plane; bend (k, m, 3), the tangential
     part of the second derivative, so that section lines carry on a neighbour's end edges without a kink in curvature.
     """
 
@@ -62,26 +63,26 @@ def along(side: Side, f: EdgeFrames) -> Array:
     return -f.tangent if side.reversed else f.tangent
 
 
-def leave(side: Side, f: EdgeFrames, chord: Array, fullness: float, ends: Ends, s: Array) -> Leaving:
-    """Directions for one side. ``chord`` (m, 3) runs from this edge to the other one."""
-    t = along(side, f)
-    length = norm(chord)
-    lean = _lean(t, chord)
-    lean_bend = np.zeros(len(s))
+def leave(
+    sides: Sequence[Side], f: EdgeFrames, run: Array, chord: Array, fullness: Sequence[float], ends: Ends, s: Array
+) -> Leaving:
+    """Directions for k sides. f: their frames abreast; run (k, m, 3) along them; chord (k, m, 3) to the other edge."""
+    lean = _lean(run, chord)
+    lean_bend = np.zeros_like(lean)
     if ends != "straight":
-        iso = _crossing(side.edge, f, t) or _beyond(side, f, t)
-        if iso is not None:
-            angle, geodesic = iso
-            ok = np.abs(angle) < np.radians(_STEEPEST)
-            if ends == "iso" and ok.all():
-                lean, lean_bend = angle, geodesic
-            elif ends == "neighbours" and not side.closed and ok[0] and ok[-1]:
-                lean = lean + (1 - s) * (angle[0] - lean[0]) + s * (angle[-1] - lean[-1])
-                lean_bend = (1 - s) * geodesic[0] + s * geodesic[-1]
-    direction = np.cos(lean)[:, None] * f.outward + np.sin(lean)[:, None] * t
-    speed = fullness * length
+        angle, geodesic, known = _guides(sides, f, run)
+        ok = (np.abs(angle) < np.radians(_STEEPEST)) & known[:, None]
+        if ends == "iso":
+            use = ok.all(axis=1, keepdims=True)
+        else:
+            use = (ok[:, 0] & ok[:, -1] & ~np.array([side.closed for side in sides]))[:, None]
+            angle = lean + (1 - s) * (angle[:, :1] - lean[:, :1]) + s * (angle[:, -1:] - lean[:, -1:])
+            geodesic = (1 - s) * geodesic[:, :1] + s * geodesic[:, -1:]
+        lean, lean_bend = np.where(use, angle, lean), np.where(use, geodesic, lean_bend)
+    direction = np.cos(lean)[..., None] * f.outward + np.sin(lean)[..., None] * run
+    speed = np.array(fullness)[:, None] * norm(chord)
     sideways = cross(f.normal, direction)
-    return Leaving(direction * speed[:, None], sideways * (lean_bend * speed**2)[:, None])
+    return Leaving(direction * speed[..., None], sideways * (lean_bend * speed**2)[..., None])
 
 
 def _lean(t: Array, chord: Array) -> Array:
@@ -92,33 +93,40 @@ def _lean(t: Array, chord: Array) -> Array:
     return np.clip(np.arctan2(part, rest), -limit, limit)
 
 
-def _crossing(edge: Edge, f: EdgeFrames, t: Array) -> tuple[Array, Array] | None:
-    """Lean and geodesic curvature of the iso-curves that cross a side of a surface, run outward; None on a cut edge."""
-    if edge.side is None:
-        return None
+def _guides(sides: Sequence[Side], f: EdgeFrames, run: Array) -> tuple[Array, Array, BoolArray]:
+    """Lean and geodesic curvature (k, m), run outward, of the lines that ends may follow, and whether there are any.
+
+    They are the iso-curves that cross a side of a surface; on a cut edge the borders of the face that meet its ends.
+    """
     d = f.jet.derivatives
-    first, second = (d[1, 0], d[2, 0]) if edge.side[0] == "u" else (d[0, 1], d[0, 2])
-    outward = unit(first) * np.where(dot(first, f.outward) < 0, -1.0, 1.0)[:, None]
-    lean = np.arctan2(dot(outward, t), dot(outward, f.outward))
-    return lean, geodesic_curvature(f.jet, outward, first, second)
+    names = [side.edge.side for side in sides]
+    rows = [(1, 0, 2, 0) if name is not None and name[0] == "u" else (0, 1, 0, 2) for name in names]
+    first = np.array([d[k, l, i] for i, (k, l, _, _) in enumerate(rows)])
+    second = np.array([d[k, l, i] for i, (_, _, k, l) in enumerate(rows)])
+    outward = unit(first) * np.where(dot(first, f.outward) < 0, -1.0, 1.0)[..., None]
+    lean = np.arctan2(dot(outward, run), dot(outward, f.outward))
+    bend = geodesic_curvature(f.jet, outward, first, second)
+    known = np.array([name is not None or side.borders is not None for name, side in zip(names, sides, strict=True)])
+    for i, (name, side) in enumerate(zip(names, sides, strict=True)):
+        if name is None and side.borders is not None:
+            lean[i], bend[i] = _beyond(side.borders, side.reversed, f.outward[i], run[i])
+    return lean, bend, known
 
 
-def _beyond(side: Side, f: EdgeFrames, t: Array) -> tuple[Array, Array] | None:
-    """The same of the borders of a face that meet the ends of a cut edge, even between; None where they are unknown."""
-    if side.borders is None:
-        return None
-    order = [1, 0] if side.reversed else [0, 1]
-    ends, ways, share = [0, -1], side.borders.ways[order], np.linspace(0.0, 1.0, len(t))
-    low, high = np.arctan2(dot(ways, t[ends]), dot(ways, f.outward[ends]))
-    bends = side.borders.bends[order]
+def _beyond(borders: Borders, turned: bool, outward: Array, run: Array) -> tuple[Array, Array]:
+    """The same of the borders of a face that meet the ends of a cut edge, even between, (m,)."""
+    order = [1, 0] if turned else [0, 1]
+    ends, ways, share = [0, -1], borders.ways[order], np.linspace(0.0, 1.0, len(run))
+    low, high = np.arctan2(dot(ways, run[ends]), dot(ways, outward[ends]))
+    bends = borders.bends[order]
     return low + share * (high - low), bends[0] + share * (bends[1] - bends[0])
 
 
 def geodesic_curvature(j: Jet, direction: Array, first: Array, second: Array) -> Array:
-    """Geodesic curvature (1/mm, (m,)) of a surface curve with derivatives ``first`` and ``second``, seen along
+    """Geodesic curvature (1/mm, (...)) of a surface curve with derivatives ``first`` and ``second``, seen along
     ``direction``: positive when it turns toward normal x direction. It does not depend on the sense of travel save
     through that reference.
     """
     speed = norm(first)
-    bent = second - (dot(second, direction))[:, None] * direction
+    bent = second - dot(second, direction)[..., None] * direction
     return np.asarray(dot(bent, cross(j.normal, direction)) / speed**2)

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from scipy.interpolate import make_interp_spline
@@ -16,6 +17,7 @@ from pamble.core.arrays import Array, dot, floats, norm
 from pamble.core.errors import BlendError
 from pamble.core.faces.face import Edge
 from pamble.core.faces.frames import ArcLength, arc_length, positions
+from pamble.core.remember import Remembered
 from pamble.core.spline import basis, knots
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
@@ -58,17 +60,53 @@ class Side:
         return self.to_edge(s)
 
 
+@dataclass(frozen=True, eq=False)
+class _Traits:
+    """What pairing asks of an edge by itself; remembered with it, as most edges stand still in live work.
+
+    points: (17, 3) at even parameters. own: the edge as a curve in s, if it is a polynomial one.
+    """
+
+    domain: tuple[float, float]
+    length: ArcLength
+    points: Array
+    own: Curve | None
+
+    @cached_property
+    def closed(self) -> bool:
+        """Whether the edge ends where it begins."""
+        return float(np.linalg.norm(self.points[-1] - self.points[0])) < COINCIDENT * max(1.0, self.length.total)
+
+    @cached_property
+    def fractions(self) -> Array:
+        """Fractions of its length at even parameters, (17,)."""
+        start, end = self.domain
+        even = start + _COARSE * (end - start)
+        return np.interp(even, self.length.nodes, self.length.lengths) / self.length.total
+
+    @cached_property
+    def turned(self) -> Curve | None:
+        """The edge as a curve in s, run the other way."""
+        return None if self.own is None else knots.reverse_curve(self.own)
+
+
+_TRAITS: Remembered[Edge, None, _Traits] = Remembered(1)
+
+
 @dataclass(frozen=True)
 class _Measured:
     edge: Edge
-    length: ArcLength
-    own: Curve | None
+    traits: _Traits
 
     @property
-    def closed(self) -> bool:
-        """Whether the edge ends where it begins."""
-        ends = positions(self.edge, self.edge.domain)
-        return float(norm(ends[1] - ends[0])) < COINCIDENT * max(1.0, self.length.total)
+    def length(self) -> ArcLength:
+        return self.traits.length
+
+    def exact(self, turned: bool) -> Curve | None:
+        return self.traits.turned if turned else self.traits.own
+
+    def points(self, turned: bool) -> Array:
+        return self.traits.points[::-1] if turned else self.traits.points
 
     def parameter(self, fraction: Array) -> Array:
         start, end = self.edge.domain
@@ -84,12 +122,12 @@ def pair_edges(a: Edge, b: Edge, flip: bool) -> tuple[Side, Side]:
     Raises `BlendError` for an edge without length or a kink inside it.
     """
     first, second = _measure(a), _measure(b)
-    if first.closed and second.closed:
+    if first.traits.closed and second.traits.closed:
         return _pair_closed(first, second, flip)
-    turned = _runs_against(a, b) != flip
+    turned = _runs_against(first, second) != flip
     own = [_own_parameter(first, False), _own_parameter(second, turned)]
-    exact = [_exact(first, False), _exact(second, turned)]
-    if exact[0] is not None and exact[1] is not None and _skew(first, second, own, turned) < _SKEW:
+    exact = [first.exact(False), second.exact(turned)]
+    if exact[0] is not None and exact[1] is not None and _skew(first, second, turned) < _SKEW:
         return Side(a, own[0], exact[0], False), Side(b, own[1], exact[1], turned)
     by_length = [_by_length(first, False), _by_length(second, turned)]
     if exact[0] is None and exact[1] is None:
@@ -117,24 +155,28 @@ def _round(m: _Measured, offset: float, sense: float) -> Callable[[Array], Array
     return lambda s: m.parameter(np.mod(offset + sense * np.asarray(s), 1.0))
 
 
-def _skew(a: _Measured, b: _Measured, own: list[Callable[[Array], Array]], turned: bool) -> float:
+def _skew(a: _Measured, b: _Measured, turned: bool) -> float:
     """Largest distance along the edges between own pairing and equal fractions of length, over the mean width."""
-    fa = np.interp(own[0](_COARSE), a.length.nodes, a.length.lengths) / a.length.total
-    fb = np.interp(own[1](_COARSE), b.length.nodes, b.length.lengths) / b.length.total
-    width = norm(positions(a.edge, own[0](_COARSE)) - positions(b.edge, own[1](_COARSE)))
-    difference = np.abs(fa - (1.0 - fb if turned else fb)).max()
+    theirs = b.traits.fractions
+    width = norm(a.traits.points - b.points(turned))
+    difference = np.abs(a.traits.fractions - (1.0 - theirs[::-1] if turned else theirs)).max()
     return float(difference * max(a.length.total, b.length.total) / max(float(width.mean()), COINCIDENT))
 
 
 def _measure(edge: Edge) -> _Measured:
-    length = arc_length(edge.space)
+    return _Measured(edge, _TRAITS.get(edge, None, lambda: _traits(edge)))
+
+
+def _traits(edge: Edge) -> _Traits:
+    length, (start, end) = arc_length(edge.space), edge.domain
     if length.total < 1e-4:
         raise BlendError("An edge that was picked has no length: it is a point (a pole). Pick another edge.")
+    _refuse_kinks(edge, edge.space)
     own = None
     if edge.side is not None and edge.surface.weights is None:
-        own = edge.space
-    _refuse_kinks(edge, edge.space)
-    return _Measured(edge, length, own)
+        curve, (low, high) = edge.space, edge.space.domain
+        own = Curve(curve.degree, floats((curve.knots - low) / (high - low)), curve.control)
+    return _Traits((start, end), length, positions(edge, start + _COARSE * (end - start)), own)
 
 
 def _refuse_kinks(edge: Edge, source: Curve) -> None:
@@ -156,12 +198,10 @@ def _refuse_kinks(edge: Edge, source: Curve) -> None:
         )
 
 
-def _runs_against(a: Edge, b: Edge) -> bool:
+def _runs_against(a: _Measured, b: _Measured) -> bool:
     """Whether pairing end with far end gives the shorter, straighter sections."""
-    s = np.linspace(0.0, 1.0, 17)
-    pa = positions(a, a.domain[0] + s * (a.domain[1] - a.domain[0]))
-    pb = positions(b, b.domain[0] + s * (b.domain[1] - b.domain[0]))
-    return bool(norm(pa - pb[::-1]).sum() < norm(pa - pb).sum())
+    mine = a.traits.points
+    return bool(norm(mine - b.points(True)).sum() < norm(mine - b.points(False)).sum())
 
 
 def _own_parameter(m: _Measured, turned: bool) -> Callable[[Array], Array]:
@@ -212,11 +252,3 @@ def _polynomial(start: float, end: float, weights: Array) -> Callable[[Array], A
         return np.asarray(start + s * (end - start) + bend * (1 - s))
 
     return law
-
-
-def _exact(m: _Measured, turned: bool) -> Curve | None:
-    if m.own is None:
-        return None
-    curve = knots.reverse_curve(m.own) if turned else m.own
-    start, end = curve.domain
-    return Curve(curve.degree, floats((curve.knots - start) / (end - start)), curve.control)

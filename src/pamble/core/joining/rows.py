@@ -74,7 +74,10 @@ def _row_space(degree: int, key: bytes, closed: bool) -> RowSpace:
 
 @dataclass(frozen=True)
 class Condition:
-    """sum over i of design[k, i] * (direction[k] . P_i) = target[k], each divided by tolerance[k]."""
+    """sum over i of design[k, i] * (direction[k] . P_i) = target[k], each divided by tolerance[k].
+
+    design is (m, n) and the same for all rows that are solved together; the others have the axis of those rows first.
+    """
 
     design: Array
     direction: Array
@@ -83,38 +86,47 @@ class Condition:
 
 
 def solve_row(space: RowSpace, conditions: list[Condition], first: Array | None, last: Array | None) -> Array:
-    """Control points (n, 3) of the row; ``first`` and ``last`` fix its end points exactly unless the row is closed."""
+    """Control points (..., n, 3) of one row or of several alike; ``first`` and ``last`` (..., 3) fix end points exactly
+    unless rows are closed.
+    """
     n = space.count if space.joint is None else space.joint.shape[1]
-    scale = 1.0 / np.concatenate([c.tolerance for c in conditions])
+    scale = 1.0 / np.concatenate([c.tolerance for c in conditions], axis=-1)
     design = np.concatenate([c.design for c in conditions])
     design = design if space.joint is None else design @ space.joint
-    direction = np.concatenate([c.direction for c in conditions]) * scale[:, None]
-    a = (design[:, :, None] * direction[:, None, :]).reshape(len(scale), 3 * n)
-    b = np.concatenate([c.target for c in conditions]) * scale
+    direction = np.concatenate([c.direction for c in conditions], axis=-2) * scale[..., None]
+    rows = scale.shape[:-1]
+    a = (design[:, :, None] * direction[..., None, :]).reshape(*scale.shape, 3 * n)
+    b = np.concatenate([c.target for c in conditions], axis=-1) * scale
     if space.joint is not None:
-        return np.asarray(space.joint @ _least_squares(a, b).reshape(n, 3))
-    x = np.zeros(3 * n)
+        return np.asarray(space.joint @ _least_squares(a, b).reshape(*rows, n, 3))
+    x = np.zeros((*rows, 3 * n))
     free = slice(0 if first is None else 3, 3 * n if last is None else 3 * n - 3)
     if first is not None:
-        x[:3] = first
+        x[..., :3] = first
     if last is not None:
-        x[-3:] = last
+        x[..., -3:] = last
     if first is not None or last is not None:
-        b = b - a @ x
-    x[free] = _least_squares(a[:, free], b)
-    return x.reshape(n, 3)
+        b = b - np.matmul(a, x[..., None])[..., 0]
+    x[..., free] = _least_squares(a[..., free], b)
+    return x.reshape(*rows, n, 3)
 
 
 def _least_squares(a: Array, b: Array) -> Array:
-    """Normal equations, scaled, with two refinement steps on the true residual."""
-    scale = 1.0 / np.sqrt(np.einsum("ij,ij->j", a, a))
-    a = a * scale
+    """Normal equations, scaled, with two refinement steps on the true residual; a: (..., m, n), b: (..., m)."""
+    scale = 1.0 / np.sqrt(np.einsum("...ij,...ij->...j", a, a))
+    a = a * scale[..., None, :]
+    if a.ndim == 2:
+        return floats(_solved(a, b) * scale)
+    return floats(np.array([_solved(*one) for one in zip(a, b, strict=True)]) * scale)
+
+
+def _solved(a: Array, b: Array) -> Array:
     normal = a.T @ a
     normal.ravel()[:: len(normal) + 1] += 1e-13
     factor, failed = dpotrf(normal)
     if failed:
-        return floats(np.linalg.lstsq(a, b, rcond=None)[0] * scale)
+        return np.asarray(np.linalg.lstsq(a, b, rcond=None)[0])
     x = dpotrs(factor, a.T @ b)[0]
     for _ in range(2):
         x += dpotrs(factor, a.T @ (b - a @ x))[0]
-    return floats(x * scale)
+    return np.asarray(x)

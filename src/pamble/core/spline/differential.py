@@ -91,6 +91,11 @@ class Jet:
     dual_u: Array
     dual_v: Array
 
+    def part(self, which: slice) -> Jet:
+        """The jet at some of the samples, (m,)."""
+        d = self.derivatives[:, :, which]
+        return Jet(d, self.point[which], self.normal[which], self.dual_u[which], self.dual_v[which])
+
     def coordinates(self, d: Array) -> tuple[Array, Array]:
         """Coordinates of a vector's tangent part in the basis S_u, S_v."""
         return dot(self.dual_u, d), dot(self.dual_v, d)
@@ -129,6 +134,12 @@ def jet(derivatives: Array) -> Jet:
     n = normals(derivatives)
     area = np.maximum(norm(cross(su, sv)), TINY)[..., None]
     return Jet(derivatives, derivatives[0, 0], n, cross(sv, n) / area, cross(n, su) / area)
+
+
+def jets_abreast(parts: Sequence[Jet]) -> Jet:
+    """Jets at (m,) samples each, of the same order, side by side: (k, m)."""
+    rows = zip(*((p.point, p.normal, p.dual_u, p.dual_v) for p in parts), strict=True)
+    return Jet(np.array([p.derivatives for p in parts]).transpose(1, 2, 0, 3, 4), *map(np.array, rows))
 
 
 def stacked_jets(parts: Sequence[Jet]) -> Jet:

@@ -67,7 +67,7 @@ class Surface:
         w = np.ones(self.control.shape[:2]) if self.weights is None else self.weights
         return np.concatenate([self.control * w[..., None], w[..., None]], axis=2)
 
-    @property
+    @cached_property
     def diagonal(self) -> float:
         """Length of the diagonal of the box round the control points, mm."""
         points = self.control.reshape(-1, 3)
