@@ -64,7 +64,10 @@ class Inputs:
         face = self.shape(ref.feature).face
         if face is None:
             raise ReferenceLost(f"{self.name(ref.feature)} has no face: an edge of a face is needed here.")
-        self._line(ref)
+        for edge in face.edges:
+            if edge.name == ref.edge:
+                return edge
+        self._line(ref)  # It is gone: this says what may be meant.
         return face.edge(ref.edge)
 
     def curve(self, ref: EdgeRef) -> Curve:

@@ -203,9 +203,10 @@ def _finish(
     warnings: list[str],
 ) -> Blend:
     """Turn the blend so that its normal carries on the first neighbour's, and place the handles."""
-    f = frames(sides[0].edge, sides[0].parameters(_MIDDLE))
+    # The places of the rows are known already.
+    f = frames(sides[0].edge, sides[0].parameters(row_space(surface.degree_u, surface.knots_u, sides[0].closed).s))
     # By construction u runs along the first edge and v leaves it outward.
-    if dot(cross(along(sides[0], f), f.outward), f.normal)[0] < 0:
+    if dot(cross(along(sides[0], f), f.outward), f.normal)[len(f.t) // 2] < 0:
         surface = reverse_surface(surface, "u")
     return Blend(surface, ("v0", "v1"), residuals, trials, _handles(surface), tuple(warnings))
 
