@@ -291,6 +291,9 @@ def test_old_studies_and_operations_open_in_the_form_of_today():
     old = step("s", "section_curve", face=ref("deck"), point=[100, 0, 0])
     kernel.commit(adds(old))
     assert kernel.study.feature("s").params["faces"] == [{"feature": "deck"}]
+    repicked = {"op": "set_params", "id": "s", "changes": {"face": ref("wall")}}
+    kernel.commit({"op": "several", "ops": [repicked]})
+    assert kernel.study.feature("s").params["faces"] == [{"feature": "wall"}]
 
 
 def test_one_of_a_thousand_steps_changes_alone():

@@ -109,6 +109,10 @@ class Study(Stored):
         """Place of a step in the build, from 0. Raises `StudyError`."""
         return self.features.index(self.feature(id))
 
+    def kind_of(self, id: str) -> str:
+        """The tool of a step; no word if there is no such step."""
+        return next((f.kind for f in self.features if f.id == id), "")
+
     def feature(self, id: str) -> Feature:
         """The feature of that id. Raises `StudyError`."""
         for f in self.features:

@@ -119,7 +119,7 @@ class Kernel:
         lights: those whose lines are shown.
         """
         kept = self._snapshot
-        study, _, _ = self._changed(parse_op(op))
+        study, _, _ = self._changed(parse_op(op, kept.study))
         now = self._evaluator.preview(study, kept.now, watched, self._unseen)
         changed = now.changed_objects(kept.now)
         ledger = self._keeper.previewed(study, now, kept.ledger, changed, DRAG_SAMPLES)
@@ -141,7 +141,7 @@ class Kernel:
         """Work a change out, whole, without keeping it. Returns the operation as it is to be stored, its inverse, the
         document, results to be stored by step, and the frame. Raises `PambleError`: then nothing has changed.
         """
-        kept, asked = self._snapshot, parse_op(op)
+        kept, asked = self._snapshot, parse_op(op, self.study)
         study, done, inverse = self._changed(asked)
         now = self._evaluator.evaluate(study, kept.now)
         follow = relaid(study, now)

@@ -20,11 +20,18 @@ def migrated(study: Mapping[str, Any]) -> Raw:
     return out
 
 
-def migrated_operation(op: Any) -> Any:
-    """An operation as it was stored once, its parameters in the form of today."""
-    if not isinstance(op, dict) or not isinstance(op.get("features"), list):
+def migrated_operation(op: Any, kind_of: Callable[[str], str]) -> Any:
+    """An operation as it was stored once, its parameters in the form of today. kind_of: tells the tool of a step."""
+    if not isinstance(op, dict):
         return op
-    return {**op, "features": [_from_second(_from_first(f)) for f in op["features"]]}
+    if isinstance(op.get("ops"), list):
+        return {**op, "ops": [migrated_operation(one, kind_of) for one in op["ops"]]}
+    if isinstance(op.get("features"), list):
+        return {**op, "features": [_from_second(_from_first(f)) for f in op["features"]]}
+    if op.get("op") == "set_params" and isinstance(op.get("changes"), dict):
+        changed = _from_second(_from_first({"kind": kind_of(str(op.get("id"))), "params": op["changes"]}))
+        return {**op, "changes": changed["params"]}
+    return op
 
 
 def _first_to_second(study: Raw) -> Raw:

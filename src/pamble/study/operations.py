@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import Field, TypeAdapter, ValidationError, model_validator
 
 from pamble.core.errors import StudyError
-from pamble.study.document import Feature, Group, Limits, Name, Role, first_problem
+from pamble.study.document import Feature, Group, Limits, Name, Role, Study, first_problem
 from pamble.study.migrate import migrated_operation
 from pamble.study.references import CvRef, OnLine
 from pamble.study.storable import check_storable
@@ -193,10 +193,13 @@ Several.model_rebuild()
 OP: TypeAdapter[Op] = TypeAdapter(Op)
 
 
-def parse_op(data: Any) -> Op:
-    """Check an operation that came from outside. Raises `StudyError`."""
+def parse_op(data: Any, study: Study | None = None) -> Op:
+    """Check an operation that came from outside, or was stored by an earlier version. Raises `StudyError`.
+
+    study: the one that it is for: it tells the tools of the steps that the operation changes.
+    """
     check_storable(data)
     try:
-        return OP.validate_python(migrated_operation(data))
+        return OP.validate_python(migrated_operation(data, lambda id: "" if study is None else study.kind_of(id)))
     except ValidationError as error:
         raise StudyError(f"This operation cannot be understood: {first_problem(error)}.") from error
