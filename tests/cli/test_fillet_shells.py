@@ -7,7 +7,7 @@ import json
 import numpy as np
 import pytest
 from OCP.BRepAdaptor import BRepAdaptor_Curve
-from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Common, BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeSolid, BRepBuilderAPI_Sewing
 from OCP.BRepCheck import BRepCheck_Analyzer
 from OCP.BRepFilletAPI import BRepFilletAPI_MakeFillet
@@ -48,6 +48,14 @@ def blind_hole():
 
 def groove():
     return BRepAlgoAPI_Cut(box(), rod(50, -10, 40, (0, 1, 0), 20, 80)).Shape()
+
+
+def post():
+    return BRepAlgoAPI_Fuse(box(), BRepPrimAPI_MakeBox(gp_Pnt(30, 20, 40), 40.0, 20.0, 30.0).Shape()).Shape()
+
+
+def trough():
+    return BRepAlgoAPI_Cut(box(), BRepPrimAPI_MakeBox(gp_Pnt(30, 20, 20), 40.0, 20.0, 30.0).Shape()).Shape()
 
 
 def tee():
@@ -94,6 +102,15 @@ def ring(radius: float, r: float, way: int) -> float:
     return 2 * np.pi * (square - quarter * (radius + way * (r - 4 * r / (3 * np.pi))))
 
 
+def mitred(r: float, length: float, corners: float) -> float:
+    """Volume between the corner of a row of straight creases and the ball, mitred at right angles: each section reaches
+    as far beyond (1) or before (-1) its crease's end as it lies away from the wall there.
+    """
+    centroid = r * (10 - 3 * np.pi) / (12 - 3 * np.pi)
+    return CORNER * r**2 * (length + 2 * corners * centroid)
+
+
+RIM = "50,0,40 100,30,40 50,60,40 0,30,40"
 EDGES = " ".join(
     [f"50,{y},{z}" for y in (0, 60) for z in (0, 40)]
     + [f"{x},30,{z}" for x in (0, 100) for z in (0, 40)]
@@ -123,6 +140,15 @@ SHELLS = {
     # In the corner a cube gives way to an eighth of a ball.
     "three edges and their corner": (
         box, "50,0,40 100,30,40 100,0,20", 6.0, BOX - CORNER * 36 * (94 + 54 + 34) - (1 - np.pi / 6) * 216
+    ),
+    "rim beside sharp edges": (box, RIM, 6.0, BOX - mitred(6, 320, -4)),
+    "two edges beside a sharp one": (box, "50,0,40 100,30,40", 9.0, BOX - mitred(9, 160, -1)),
+    "foot of a square post": (post, "50,20,40 70,30,40 50,40,40 30,30,40", 5.0, BOX + 24000 + mitred(5, 120, 4)),
+    "floor of a square trough": (
+        trough, "50,20,20 70,30,20 50,40,20 30,30,20", 4.0, BOX - 16000 + mitred(4, 120, -4)
+    ),
+    "mouth of a square trough": (
+        trough, "50,20,40 70,30,40 50,40,40 30,30,40", 4.0, BOX - 16000 - mitred(4, 120, 4)
     ),
     # Steiner's formula for the bodies parallel to a box, 88 x 48 x 28 here.
     "all edges": (
@@ -198,6 +224,43 @@ def test_a_corner_of_unlike_radii_on_curved_faces_is_filled_and_sews_closed(sect
     assert max(s["angle"] for s in sides) < 0.005
     assert section == "ball" or max(s["curvature"] for s in sides) < 2.0
     assert shell(full)[0] == 0
+
+
+def test_fillets_of_unlike_radii_beside_sharp_edges_take_what_each_takes_alone(tmp_path, capsys):
+    places, radii = RIM.split(), ("4", "9", "6", "7.5")
+    solid, out = written(box(), tmp_path / "solid.step"), tmp_path / "filleted.step"
+    assert main(["fillet", solid, *named(RIM), "--radius", *radii, "-o", str(out)]) == 0
+    free, sewn = shell(out)
+    assert free == 0
+    common = None
+    for place, radius in zip(places, radii, strict=True):
+        alone = tmp_path / "alone.step"
+        assert main(["fillet", solid, "--edge", place, "--radius", radius, "-o", str(alone)]) == 0
+        body = BRepBuilderAPI_MakeSolid(TopoDS.Shell(shell(alone)[1])).Solid()
+        common = body if common is None else BRepAlgoAPI_Common(common, body).Shape()
+    found = [GProp_GProps(), GProp_GProps()]
+    for shape, props in zip((BRepBuilderAPI_MakeSolid(TopoDS.Shell(sewn)).Solid(), common), found, strict=True):
+        BRepGProp.VolumeProperties_s(shape, props, 1e-7)
+    assert abs(found[0].Mass()) == pytest.approx(abs(found[1].Mass()), rel=1e-6)
+    # Round a post the larger of two would stand in the air beside the edge.
+    solid = written(post(), tmp_path / "post.step")
+    words = ["fillet", solid, *named("50,20,40 70,30,40"), "--radius", "5", "7", "-o", str(out)]
+    capsys.readouterr()
+    assert main(words) == 2
+    assert "stand out beside the sharp edge" in capsys.readouterr().err
+
+
+def test_a_rim_of_curved_faces_at_odd_angles_is_mitred_and_sews_closed(tmp_path, capsys):
+    path, out = tmp_path / "block.step", tmp_path / "filleted.step"
+    write_step([(f"F{i}", f) for i, f in enumerate(block(6))], path)
+    rim = [block(6)[1].edge(e).space for e in ("u0", "v1", "u1", "v0")]
+    places = " ".join(",".join(f"{x:.6f}" for x in curve_points(c, [0.5])[0]) for c in rim)
+    for radii in (["4"], ["3.2", "5", "4.4", "2.6"]):
+        assert main(["fillet", str(path), *named(places), "--radius", *radii, "-o", str(out), "--json"]) == 0
+        told = json.loads(capsys.readouterr().out)
+        assert max(s["angle"] for f in told["fillets"] for s in f["sides"]) < 0.004
+        assert max(f["radius_error"] for f in told["fillets"]) < 0.001
+        assert shell(out)[0] == 0
 
 
 def test_a_corner_of_creases_that_open_to_different_sides_is_refused(tmp_path, capsys):

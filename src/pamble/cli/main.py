@@ -104,9 +104,9 @@ def _parser() -> _Parser:
         "--between", nargs=2, metavar="x,y,z", help="points near two faces that need not touch, in place of an edge"
     )
     radius = "mm; one, or one for each edge; at the start of the edge where --radius-end is given too"
-    fillet.add_argument("--radius", type=float, action="append", default=[], help=radius)
+    fillet.add_argument("--radius", type=float, action="extend", nargs="+", default=[], help=radius)
     ending = "mm at the end of the edge, linear between; one, or one for each edge"
-    fillet.add_argument("--radius-end", type=float, action="append", default=[], help=ending)
+    fillet.add_argument("--radius-end", type=float, action="extend", nargs="+", default=[], help=ending)
     fillet.add_argument("--section", default="ball", choices=["ball", "rho", "g2", "g3", "chord"])
     fillet.add_argument("--rho", type=float, default=0.5, help="of a section of that kind, between 0 and 1")
     fillet.add_argument(

@@ -246,10 +246,17 @@ def test_fillets_of_unlike_radii_leave_a_clean_corner():
         assert np.sort(lean.max(axis=1)) == pytest.approx([1, 1], abs=1e-6)
 
 
-def test_two_fillets_that_meet_beside_a_sharp_edge_are_told_with_the_place():
+def test_two_fillets_beside_a_sharp_edge_end_in_one_line_that_lies_on_both():
     part = block()
-    with pytest.raises(GeometryError, match="beside an edge that stays sharp"):
-        fillet(part, [Ask(n, part[n].edge(e), (4.0, 4.0), f"f{n}") for n, e in CREASES[:2]])
+    made = fillet(
+        part, [Ask(n, part[n].edge(e), (r, r), f"f{n}") for (n, e), r in zip(CREASES[:2], (4.0, 5.5), strict=True)]
+    )
+    assert made.left == ()
+    ends = [[e.space for e in row.face.edges if e.name.startswith(("start", "end"))] for row in made.faces]
+    shared = next(a for a in ends[0] for b in ends[1] if to_curve(b, curve_points(a, [0.5])).distance[0] < 1e-3)
+    points = curve_points(shared, np.linspace(*shared.domain, 41))
+    for row in made.faces:
+        assert to_surface(row.face.surface, points).distance.max() < 2e-5
 
 
 def test_radii_at_points_along_the_crease_are_kept_there():

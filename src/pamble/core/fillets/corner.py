@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
 
 import numpy as np
 
@@ -12,16 +11,13 @@ from pamble.core.errors import GeometryError, NotMeeting
 from pamble.core.faces.face import Face
 from pamble.core.faces.trim import Cutter, divide
 from pamble.core.fillets.crease import derivatives
-from pamble.core.fillets.ends import end_edge
+from pamble.core.fillets.ends import NAMES, REACH, Ends, end_edge, end_lines, ended, onto_borders
 from pamble.core.fillets.strip import Strip
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
 from pamble.core.spline.surface import Surface
 from pamble.core.surfaces.extend import extend_surface
-
-_REACH = 1e-3
-"""Distance, mm, within which a face runs into the end of a crease, and a curve lies on a face."""
 
 _ACROSS = 0.2
 """Part of a face's normal along the crease from which the face stands across it."""
@@ -33,10 +29,11 @@ _BEYOND = 0.1
 
 def cornered(
     faces: Sequence[Face], strip: Strip, part: Sequence[Face], changed: Mapping[int, Face], ends: Sequence[int],
-    rolled: bool = True,
+    mitred: Ends, rolled: bool = True,
 ) -> tuple[list[Face], dict[int, Face], list[str]]:  # fmt: skip
     """Fillets in a row ended on the faces of the part that stand across their free ends, 0 or -1; those cut back, by
-    their number; and what could not be cut. changed: faces that were cut back already. rolled: whether the fillets are
+    their number; and what could not be cut. changed: faces that were cut back already. mitred: how the first and the
+    last end in mitres. rolled: whether the fillets are
     the ball's own surfaces, and not blends.
     """
     out, now, wrong = list(faces), dict(changed), list[str]()
@@ -51,7 +48,8 @@ def cornered(
         stands = {end: now.get(numbers[end], part[numbers[end]]) for end in own}
         beyond = {end: f for end, f in stands.items() if not _lies_on(f, _end_line(out[i], strip, end))}
         if beyond and rolled:
-            out[i] = _reaching(out[i], strip.rolls[i].ball.surface, beyond)
+            known = mitred if len(out) == 1 else (None, None)
+            out[i] = _reaching(out[i], strip.rolls[i].ball.surface, beyond, known)
         elif beyond:
             try:
                 out[i] = _carried_on(out[i], strip, beyond)
@@ -76,11 +74,15 @@ def _end_line(face: Face, strip: Strip, end: int) -> Curve:
     return min(both, key=lambda c: float(to_curve(c, corner[None]).distance[0]))
 
 
-def _reaching(face: Face, surface: Surface, stands: Mapping[int, Face]) -> Face:
+def _reaching(face: Face, surface: Surface, stands: Mapping[int, Face], mitred: Ends) -> Face:
     """A fillet that ends on the faces that stand across its ends. surface: the ball's own, which runs on beyond
     them."""
+    if mitred != (None, None):
+        (end, across), *_ = stands.items()
+        cut = end_lines(_middle(surface, [Cutter(NAMES[end], "what ends the fillet", across, None, True)]), end)
+        return ended(surface, None, (cut, mitred[1]) if end == 0 else (mitred[0], cut))
     cutters = []
-    for end, name in ((0, "start"), (-1, "end")):
+    for end, name in NAMES.items():
         shape = stands.get(end) or end_edge(face, end).space
         cutters.append(Cutter(name, "what ends the fillet", shape, None, True))
     return _middle(surface, cutters)
@@ -93,7 +95,7 @@ def _carried_on(face: Face, strip: Strip, stands: Mapping[int, Face]) -> Face:
         turned = _end_line(face, strip, end) is not end_edge(face, end).space
         at = end if not turned else -1 - end
         surface = extend_surface(surface, ("u0", "u1")[at], _BEYOND * surface.diagonal)
-        cutters.append(Cutter(("start", "end")[at], "the face at the end", shape, None, True))
+        cutters.append(Cutter(NAMES[at], "the face at the end", shape, None, True))
     return _middle(surface, cutters)
 
 
@@ -114,12 +116,12 @@ def _standing_across(part: Sequence[Face], taken: set[int], space: Curve, at: fl
     way = d / max(float(np.linalg.norm(d)), 1e-300)
     found = None
     for i, face in enumerate(part):
-        if i in taken or min(float(to_curve(e.space, p[None]).distance[0]) for e in face.edges) > _REACH:
+        if i in taken or min(float(to_curve(e.space, p[None]).distance[0]) for e in face.edges) > REACH:
             continue
         foot = to_surface(face.surface, p[None])
         k = derivatives(face.surface, foot.u, foot.v, 1)
         normal = unit(np.cross(k[1, 0], k[0, 1]))[0]
-        if foot.distance[0] < _REACH and abs(float(normal @ way)) > _ACROSS:
+        if foot.distance[0] < REACH and abs(float(normal @ way)) > _ACROSS:
             found = i
     return found
 
@@ -127,26 +129,13 @@ def _standing_across(part: Sequence[Face], taken: set[int], space: Curve, at: fl
 def _lies_on(face: Face, curve: Curve) -> bool:
     """Whether a curve lies on a face's surface."""
     points = curve_points(curve, np.linspace(*curve.domain, 33))
-    return float(to_surface(face.surface, points).distance.max()) < _REACH
-
-
-def _onto_borders(line: Curve, face: Face) -> Curve:
-    """The line with its ends on the borders of the face that they lie beside: it leaves these tangentially, so that an
-    end a millionth of a millimetre inside would not meet them.
-    """
-    control = line.control.copy()
-    for row in (0, -1):
-        feet = [(to_curve(e.space, control[row : row + 1 or None]), e.space) for e in face.edges]
-        foot, border = min(feet, key=lambda f: float(f[0].distance[0]))
-        if foot.distance[0] < _REACH:
-            control[row] = curve_points(border, foot.t)[0]
-    return replace(line, control=control)
+    return float(to_surface(face.surface, points).distance.max()) < REACH
 
 
 def _cut_corner(face: Face, line: Curve, corner: Array) -> Face | None:
     """The face without the corner (3,) that a fillet's end takes from it; None where the line takes none."""
     try:
-        divided = divide(face, [Cutter("fillet", "the fillet", _onto_borders(line, face))], _CUT)
+        divided = divide(face, [Cutter("fillet", "the fillet", onto_borders(line, face))], _CUT)
     except NotMeeting:
         return None
     if len(divided.regions) < 2:
@@ -155,6 +144,6 @@ def _cut_corner(face: Face, line: Curve, corner: Array) -> Face | None:
     for r in divided.regions:
         made = divided.holding([r.number])[0]
         near = min(float(to_curve(e.space, corner[None]).distance[0]) for e in made.edges)
-        if near > _REACH:
+        if near > REACH:
             keep.append(r.number)
     return divided.holding(keep)[0] if keep else None

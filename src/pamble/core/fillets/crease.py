@@ -18,6 +18,9 @@ from pamble.core.spline.surface import Surface
 _CELLS = 24
 """Parts of a span in which its length is summed up."""
 
+BEYOND = 0.1
+"""Share of a crease by which stations go on beyond its ends."""
+
 _FLAT = np.radians(0.05)
 """Turn of a crease below which nothing is left to fillet."""
 
@@ -51,7 +54,7 @@ def derivatives(surface: Surface, u: Array, v: Array, order: int = 1) -> Array:
     return surface_derivatives(surface, uv[0], uv[1], order)
 
 
-def crease(a: Chain, b: Chain, count: int = 121, beyond: float = 0.1) -> Crease:
+def crease(a: Chain, b: Chain, count: int = 121, beyond: float = BEYOND) -> Crease:
     """The crease along two chains of edges that lie together; stations are even in the first one's length.
 
     Raises `GeometryError` for a crease with a kink, and faces that go on into each other without a crease.

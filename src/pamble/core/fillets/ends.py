@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -17,7 +17,7 @@ from pamble.core.spline import basis
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives
-from pamble.core.spline.knots import curve_part, surface_part
+from pamble.core.spline.knots import curve_part, reverse_curve, surface_part
 from pamble.core.spline.surface import Surface
 
 _CUT = 1e-4
@@ -27,10 +27,17 @@ _STEEPEST, _LEAN = 4.0, 2.75
 and that of a lean by 70 degrees.
 """
 
+REACH = 1e-3
+"""Distance, mm, within which a face runs into the end of a crease, and a curve lies on a face or ends on its border."""
+
 _TOUCHES = 1e-6
 
 _ON = 1e-2
 """Distance, mm, within which an end of a contact lies on a fillet's side."""
+
+
+class NotParted(GeometryError):
+    """A contact that ends inside a face."""
 
 
 @dataclass(frozen=True)
@@ -62,7 +69,7 @@ def cut_back(face: Face, cuts: Sequence[Cut], corners: Sequence[Array] = ()) -> 
                 "The ball touches a face where it does not reach from border to border: another radius, or a larger "
                 "face, is needed."
             )
-        raise GeometryError(
+        raise NotParted(
             "The contact of the ball does not part its face from border to border: "
             + (" ".join(w.words for w in divided.complaints) or "a smaller radius, or a larger face, is needed.")
         )
@@ -116,20 +123,66 @@ def reach(surface: Surface, side: int, face: Face, name: str) -> Reach:
     return Reach((float(feet.t[first]), float(feet.t[last])), (slopes[0], slopes[1]))
 
 
-def ended(surface: Surface, sides: tuple[Reach, Reach]) -> Face:
-    """The fillet between the borders of both faces: its ends run on from them."""
-    one, two = sides
-    if all(abs(one.at[i] - two.at[i]) < 1e-6 for i in (0, 1)):
+@dataclass(frozen=True)
+class End:
+    """Lines in which a fillet ends, one after the other from its side v0 to v1, each in its parameters and in space.
+
+    at: its parameters u at both sides there.
+    """
+
+    at: tuple[float, float]
+    lines: tuple[tuple[Curve, Curve], ...]
+
+
+Ends = tuple[End | None, End | None]
+"""What is known of a fillet's start and end."""
+
+NAMES = {0: "start", -1: "end"}
+"""Names of the edges across a fillet's start and end."""
+
+
+def ended(surface: Surface, sides: tuple[Reach, Reach] | None, given: Ends = (None, None)) -> Face:
+    """The fillet between the borders of both faces: its ends run on from them. given: the ends that are known; with
+    both of them ``sides`` are not asked for.
+    """
+    one, two = (_with_ends(None if sides is None else sides[k], k, given) for k in (0, 1))
+    if given == (None, None) and all(abs(one.at[i] - two.at[i]) < 1e-6 for i in (0, 1)):
         return Face(surface_part(surface, (max(one.at[0], 0.0), min(one.at[1], 1.0)), None))
     edges = []
     for own, side, inward in ((one, "v0", 1.0), (two, "v1", -1.0)):
         pcurve, _, space = side_curve(surface, side)
         edges.append(Edge(surface, side, curve_part(pcurve, *own.at), inward, curve_part(space, *own.at), side))
+    across = []
     for i, name, inward in ((0, "start", -1.0), (1, "end", 1.0)):
-        line = _end_line(surface, (one.at[i], two.at[i]), (one.slope[i], two.slope[i]))
-        edges.append(Edge(surface, name, line, inward, twin(surface, line, _TWIN)))
-    low_edge, high_edge, start, end = edges
-    return Face(surface, ((low_edge, end, high_edge, start),))
+        known = given[i]
+        if known is None:
+            line = _end_line(surface, (one.at[i], two.at[i]), (one.slope[i], two.slope[i]))
+        lines = ((line, twin(surface, line, _TWIN)),) if known is None else known.lines
+        names = [name] if len(lines) == 1 else [f"{name}.{k + 1}of{len(lines)}" for k in range(len(lines))]
+        across.append([Edge(surface, n, flat, inward, space) for n, (flat, space) in zip(names, lines, strict=True)])
+    low_edge, high_edge = edges
+    return Face(surface, ((low_edge, *across[1], high_edge, *across[0][::-1]),))
+
+
+def _with_ends(side: Reach | None, which: int, given: Ends) -> Reach:
+    """A side (0 or 1) that reaches as far as the ends that are known."""
+    side = side or Reach((0.0, 0.0), (0.0, 0.0))
+    start, end = (t if known is None else known.at[which] for t, known in zip(side.at, given, strict=True))
+    return replace(side, at=(start, end))
+
+
+def end_lines(face: Face, end: int) -> End:
+    """The lines in which a fillet that was cut ends at its start (0) or end (-1)."""
+    found = []
+    for edge in (e for e in face.edges if base_name(e.name) == NAMES[end]):
+        flat, space = edge.pcurve, edge.space
+        v = curve_points(flat, flat.domain)[:, 1]
+        found.append((min(v), *((flat, space) if v[0] < v[1] else (reverse_curve(flat), reverse_curve(space)))))
+    if not found:
+        raise GeometryError("The face at the end does not cut the fillet.")
+    lines = tuple((flat, space) for _, flat, space in sorted(found, key=lambda f: f[0]))
+    first, last = lines[0][0], lines[-1][0]
+    return End((float(first.control[0, 0]), float(last.control[-1, 0])), lines)
 
 
 def end_edge(face: Face, end: int) -> Edge:
@@ -172,3 +225,16 @@ def _end_line(surface: Surface, at: tuple[float, float], slopes: tuple[float, fl
     p, q = (m if abs(m) < limit else chord for m in slopes)
     control = [[a, 0.0], [a + p / 3, 1 / 3], [b - q / 3, 2 / 3], [b, 1.0]]
     return Curve(3, basis.uniform_knots(3, 1), np.array(control))
+
+
+def onto_borders(line: Curve, face: Face) -> Curve:
+    """The line with its ends on the borders of the face that they lie beside: it leaves these tangentially, so that an
+    end a millionth of a millimetre inside would not meet them.
+    """
+    control = line.control.copy()
+    for row in (0, -1):
+        feet = [(to_curve(e.space, control[row : row + 1 or None]), e.space) for e in face.edges]
+        foot, border = min(feet, key=lambda f: float(f[0].distance[0]))
+        if foot.distance[0] < REACH:
+            control[row] = curve_points(border, foot.t)[0]
+    return replace(line, control=control)

@@ -12,11 +12,14 @@ import numpy as np
 from pamble.core.arrays import Array
 from pamble.core.checks.measured import measure_seam
 from pamble.core.checks.seams import Seam
+from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face, natural_edge
 from pamble.core.fillets.corner import cornered
-from pamble.core.fillets.ends import contact_edges, cut_back
+from pamble.core.fillets.crease import BEYOND
+from pamble.core.fillets.ends import Cut, NotParted, contact_edges, cut_back
 from pamble.core.fillets.meeting import Meeting, ball_corner, meetings
+from pamble.core.fillets.mitre import Mitre, mitre, too_short
 from pamble.core.fillets.rolled import Rolled
 from pamble.core.fillets.strip import ROLLED, Ask, Section, Strip, strip
 from pamble.core.joining.blend import build_blend
@@ -25,6 +28,9 @@ from pamble.core.joining.spec import FULLNESS_LIMITS, BlendSpec
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.tolerances import SEAM_SEARCH
+
+_FARTHER = 2.0
+"""Times the radius by which the ball rolls on where two fillets meet outside a corner."""
 
 _FADED = np.radians(1.0)
 """Turn of a crease below which a fillet has hardly any width."""
@@ -86,9 +92,13 @@ def fillet(
     radii = [r for a in asked for r in (*a.radius, *(r for _, r in a.between))]
     if min(radii) <= 0 or (section == "chord" and (chord is None or chord <= 0)):
         raise GeometryError("The radius of a fillet, and the width of one by its chord, are above zero.")
-    strips = _strips(part, asked, section, chord)
-    corners = meetings(strips)
-    changed = _cut(part, strips, corners)
+    try:
+        strips, corners, mitres, changed = _laid(part, asked, section, chord, gap)
+    except NotParted as short:
+        try:
+            strips, corners, mitres, changed = _laid(part, asked, section, chord, gap, farther=True)
+        except GeometryError:
+            raise short from None
     rolls = [r for s in strips for r in s.rolls]
     least, most = zip(*(r.radii for r in rolls), strict=True)
     warnings = _told(rolls)
@@ -97,15 +107,17 @@ def fillet(
     ended, made = list[list[Face]](), list[FilletFace]()
     for i, s in enumerate(strips):
         met = [next((c for c in corners if (i, at) in c.ends), None) for at in (0, -1)]
+        first, last = (next((m.ends[i, at] for m in mitres if (i, at) in m.ends), None) for at in (0, -1))
+        mitred = first, last
         if section not in ROLLED:
             blend, words = _blended(s, changed, section, rho, diagonal)
             made.append(blend)
             faces, warnings = [blend.face], [*warnings, *words]
         else:
-            faces = s.trimmed(changed, (_is_ball(met[0]), _is_ball(met[1])))
+            faces = s.trimmed(changed, (_is_ball(met[0]), _is_ball(met[1])), mitred)
         if not s.closed:
             free = [at for at, corner in zip((0, -1), met, strict=True) if corner is None]
-            faces, changed, wrong = cornered(faces, s, part, changed, free, section in ROLLED)
+            faces, changed, wrong = cornered(faces, s, part, changed, free, mitred, section in ROLLED)
             warnings += wrong
         if section not in ROLLED:
             made[-1] = replace(made[-1], face=faces[0])
@@ -114,18 +126,41 @@ def fillet(
         each = [(s, k, face) for s, own in zip(strips, ended, strict=True) for k, face in enumerate(own)]
         made = [_figured(s, k, face, changed, diagonal) for s, k, face in each]
     balls = [ball_corner(c, strips, ended) if c.ball and section == "ball" else None for c in corners]
-    left = tuple(c.point for c, ball in zip(corners, balls, strict=True) if ball is None)
+    left = tuple(c.point for c, ball in zip(corners, balls, strict=True) if ball is None and not c.mitre)
     warnings += ["Near ({:.2f}, {:.2f}, {:.2f}) mm three fillets meet round a hole: fill it.".format(*p) for p in left]
     closed = tuple(ball for ball in balls if ball is not None)
     return Fillet(tuple(made), closed, left, changed, (min(least), max(most)), tuple(warnings))
+
+
+def _laid(
+    part: Sequence[Face], asked: Sequence[Ask], section: Section, chord: float | None, gap: bool, farther: bool = False
+) -> tuple[list[Strip], list[Meeting], list[Mitre], dict[int, Face]]:
+    """The balls along all creases, the corners in which they meet, and all faces beside them, cut back. farther: see
+    `_strips`.
+    """
+    strips = _strips(part, asked, section, chord, farther)
+    corners = meetings(strips)
+    mitres = list[Mitre]()
+    if any(c.mitre for c in corners) and not gap:
+        if section not in ROLLED:
+            raise GeometryError("Beside an edge that stays sharp only round fillets meet. Roll a ball there.")
+        if not farther and any(c.mitre and too_short(c, strips, part) for c in corners):
+            return _laid(part, asked, section, chord, gap, farther=True)
+        mitres = [mitre(c, strips, part) for c in corners if c.mitre]
+    return strips, corners, mitres, _cut(part, strips, corners, [m.cut for m in mitres if m.cut is not None])
 
 
 def _is_ball(corner: Meeting | None) -> bool:
     return corner is not None and corner.ball
 
 
-def _strips(part: Sequence[Face], asked: Sequence[Ask], section: Section, chord: float | None) -> list[Strip]:
-    """The ball along every crease; an edge that lies along one that was asked for before is not followed again."""
+def _strips(
+    part: Sequence[Face], asked: Sequence[Ask], section: Section, chord: float | None, farther: bool = False
+) -> list[Strip]:
+    """The ball along every crease; an edge that lies along one that was asked for before is not followed again.
+
+    farther: whether it rolls on beyond the ends by as much as a mitre, or a face that leans, may ask for.
+    """
     out: list[Strip] = []
     for ask in asked:
         lines = [r.run.first.space for s in out for r in s.rolls]
@@ -133,15 +168,22 @@ def _strips(part: Sequence[Face], asked: Sequence[Ask], section: Section, chord:
             middle = curve_points(ask.edge.space, [0.5 * sum(ask.edge.space.domain)])
             if any(to_curve(line, middle).distance[0] < SEAM_SEARCH for line in lines):
                 continue
-        out.append(strip(part, ask, section, chord))
+        beyond = BEYOND
+        if farther and ask.edge is not None:
+            beyond += _FARTHER * max(ask.radius) / curve_length(ask.edge.space)
+        out.append(strip(part, ask, section, chord, beyond))
     return out
 
 
-def _cut(part: Sequence[Face], strips: Sequence[Strip], corners: Sequence[Meeting]) -> dict[int, Face]:
-    """All faces beside the creases, each cut back once by all its contacts."""
+def _cut(
+    part: Sequence[Face], strips: Sequence[Strip], corners: Sequence[Meeting], over: Sequence[tuple[int, Cut]]
+) -> dict[int, Face]:
+    """All faces beside the creases, each cut back once by all its contacts. over: what fillets take over an edge that
+    stays sharp, by the face's number.
+    """
     out: dict[int, Face] = {}
     for n in dict.fromkeys(n for s in strips for n in s.faces):
-        cuts = [cut for s in strips if (cut := s.cut(n)) is not None]
+        cuts = [cut for s in strips if (cut := s.cut(n)) is not None] + [cut for k, cut in over if k == n]
         out[n] = cut_back(
             part[n], cuts, [c.point for c in corners if any(n in strips[i].end(at)[1] for i, at in c.ends)]
         )

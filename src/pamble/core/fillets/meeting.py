@@ -34,17 +34,22 @@ _SAMPLES = 33
 
 @dataclass(frozen=True)
 class Meeting:
-    """The corner (3,) in which three creases end. ends: number of each among the strips, and its start (0) or end
-    (-1). ball: whether their radii are one and the same, so that a ball may lie in it.
+    """The corner (3,) in which two or three creases end. ends: number of each among the strips, and its start (0) or
+    end (-1). ball: whether their radii are one and the same, so that a ball may lie in it.
     """
 
     point: Array
     ends: tuple[tuple[int, int], ...]
     ball: bool
 
+    @property
+    def mitre(self) -> bool:
+        """Whether two fillets meet in it beside an edge that stays sharp."""
+        return len(self.ends) == 2
+
 
 def meetings(strips: Sequence[Strip]) -> list[Meeting]:
-    """All corners in which creases meet. Raises `GeometryError` where they are not three of one kind."""
+    """All corners in which creases meet. Raises `GeometryError` where they are not two or three of one kind."""
     ends = [(i, at) for i, s in enumerate(strips) if not s.closed for at in (0, -1)]
     found: list[list[tuple[int, int]]] = []
     for i, at in ends:
@@ -59,21 +64,16 @@ def meetings(strips: Sequence[Strip]) -> list[Meeting]:
 
 def _even(ends: Sequence[tuple[int, int]], strips: Sequence[Strip]) -> bool:
     radii = [r for i, at in ends for r in strips[i].rolls[at].radii]
-    return max(radii) - min(radii) < _ONE_RADIUS * max(radii)
+    return len(ends) == 3 and max(radii) - min(radii) < _ONE_RADIUS * max(radii)
 
 
 def _check(corner: Meeting, strips: Sequence[Strip]) -> None:
     near = "Near ({:.2f}, {:.2f}, {:.2f}) mm".format(*corner.point)
     sides = [strips[i].end(at)[1] for i, at in corner.ends]
     faces = {n for pair in sides for n in pair}
-    if len(sides) == 2:
-        raise GeometryError(
-            f"{near} two fillets meet beside an edge that stays sharp. Give that edge too, or fillet one crease first "
-            "and then the other with a smaller radius, which runs on over it."
-        )
     if len(sides) > 3 or len(faces) != 3:
         raise GeometryError(
-            f"{near} {len(sides)} creases meet: only corners of three creases of three faces are built."
+            f"{near} {len(sides)} creases meet: only corners of two or three creases of three faces are built."
         )
     toward: dict[int, set[float]] = {n: set() for n in faces}
     for (i, at), pair in zip(corner.ends, sides, strict=True):

@@ -12,7 +12,7 @@ from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import side_curve
 from pamble.core.fillets.chain import Run
-from pamble.core.fillets.crease import Crease, crease
+from pamble.core.fillets.crease import BEYOND, Crease, crease
 from pamble.core.fillets.section import BallSurface, ball_surface
 from pamble.core.fillets.stations import Contacts, contacts, fault, hardly, largest_factor
 from pamble.core.spline.curve import Curve
@@ -52,17 +52,20 @@ class Rolled:
         return hardly(self.found, self.crease)
 
 
-def rolled(runs: Sequence[Run], radius: Callable[[Array], Array], least: float, chord: float | None) -> list[Rolled]:
+def rolled(
+    runs: Sequence[Run], radius: Callable[[Array], Array], least: float, chord: float | None, beyond: float = BEYOND
+) -> list[Rolled]:
     """The ball along all runs of a crease; its radius, mm, goes by shares of their length.
 
     least: of the radii, mm; beyond the crease a law keeps a part of it. chord: constant distance of the contacts, mm,
-    which then sets the radius. Raises `GeometryError` where no ball fits, before any surface is built.
+    which then sets the radius. beyond: see `strip`. Raises `GeometryError` where no ball fits, before any surface is
+    built.
     """
     lengths = np.array([curve_length(r.first.space) for r in runs])
     begins = np.concatenate([[0.0], np.cumsum(lengths)]) / lengths.sum()
     out = []
     for i, run in enumerate(runs):
-        c = crease(run.first, run.second)
+        c = crease(run.first, run.second, beyond=beyond)
         share = begins[i] + c.s * (begins[i + 1] - begins[i])
         law = np.maximum(radius(share), _LEAST * least)
         if chord is not None:

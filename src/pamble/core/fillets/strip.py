@@ -17,7 +17,8 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face
 from pamble.core.fillets.apart import crease_apart
 from pamble.core.fillets.chain import Followed, Run, follow
-from pamble.core.fillets.ends import Cut, Reach, cut_back, ended, reach
+from pamble.core.fillets.crease import BEYOND
+from pamble.core.fillets.ends import Cut, Ends, Reach, cut_back, ended, reach
 from pamble.core.fillets.rolled import Rolled, rolled
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import surface_derivatives
@@ -109,10 +110,11 @@ class Strip:
         roll = self.rolls[at]
         return roll.run.first.ends[at], (self.number, roll.run.number)
 
-    def trimmed(self, changed: dict[int, Face], balls: tuple[bool, bool]) -> list[Face]:
+    def trimmed(self, changed: dict[int, Face], balls: tuple[bool, bool], mitred: Ends) -> list[Face]:
         """The fillets between the borders of the faces that were cut back; in a joint of two they end in the section
         that both share. balls: whether a ball lies in the corner at its start and end, on which it ends in a section;
-        beside other corners the ends run on as the contacts of the others do, so that a patch can be tangent there.
+        mitred: how it ends in a mitre there; beside other corners the ends run on as the contacts of the others do, so
+        that a patch can be tangent there.
         """
         if self.rolls[0].crease.closed:
             return [Face(self.rolls[0].ball.surface)]
@@ -124,9 +126,8 @@ class Strip:
             at = [far.at[k] if joint else near.at[k] for k, joint in enumerate(inner)]
             straight = inner[0] or balls[0], inner[1] or balls[1]
             one, two = (tuple(0.0 if s else m for s, m in zip(straight, x.slope, strict=True)) for x in (near, far))
-            out.append(
-                ended(r.ball.surface, (Reach((at[0], at[1]), (one[0], one[1])), Reach(far.at, (two[0], two[1]))))
-            )
+            sides = Reach((at[0], at[1]), (one[0], one[1])), Reach(far.at, (two[0], two[1]))
+            out.append(ended(r.ball.surface, sides, (None if inner[0] else mitred[0], None if inner[1] else mitred[1])))
         return out
 
 
@@ -139,17 +140,18 @@ def followed(part: Sequence[Face], ask: Ask) -> Followed:
     return crease_apart(part, ask.number, ask.other)
 
 
-def strip(part: Sequence[Face], ask: Ask, section: Section, chord: float | None) -> Strip:
+def strip(part: Sequence[Face], ask: Ask, section: Section, chord: float | None, beyond: float = BEYOND) -> Strip:
     """Roll the ball along the whole crease through an edge of one face of a part.
 
-    chord: distance of both contacts, mm, for a section of that kind. Raises `GeometryError`, before anything is built,
-    with what is wrong, where, and the largest radius that works.
+    chord: distance of both contacts, mm, for a section of that kind. beyond: share of the crease by which the ball
+    rolls on over its ends. Raises `GeometryError`, before anything is built, with what is wrong, where, and the largest
+    radius that works.
     """
     found = followed(part, ask)
     own = ask.turned() if found.turned else ask
     _check(found.runs, found.loop, own, section)
     least = min(*own.radius, *(r for _, r in own.between))
-    rolls = rolled(found.runs, own.law, least, chord if section == "chord" else None)
+    rolls = rolled(found.runs, own.law, least, chord if section == "chord" else None, beyond)
     line = _line(part, rolls, found.loop, ask.name)
     return Strip(found.number, tuple(rolls), found.loop, ask.name, line, ask.edge is None)
 

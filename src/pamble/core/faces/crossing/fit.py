@@ -96,7 +96,7 @@ def _fit(
             knots = _knots(stops, spans)
             if len(knots) - DEGREE - 1 > _FILLED * len(data) and best is not None:
                 break
-            control = _least_squares(knots.tobytes(), len(data)) @ data
+            control = ends_kept(knots, len(data)) @ data
             off = _off(knots, control, data, s)
             if best is None or off < best[2]:
                 best = (knots, control, off, spans)
@@ -176,9 +176,13 @@ def _knots(stops: tuple[tuple[float, int], ...], spans: int) -> Array:
     return np.concatenate([*parts, np.ones(DEGREE + 1)])
 
 
+def ends_kept(knots: Array, count: int) -> Array:
+    """Matrix (n, count) from even samples to control points, by least squares; both end samples are kept."""
+    return _least_squares(knots.tobytes(), count)
+
+
 @lru_cache(maxsize=256)
 def _least_squares(key: bytes, count: int) -> Array:
-    """Matrix from even samples to control points: both end samples are kept, the rest is least squares."""
     knots = np.frombuffer(key)
     values = basis.matrix(knots, DEGREE, np.linspace(0, 1, count))[0]
     n = values.shape[1]
