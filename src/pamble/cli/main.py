@@ -91,7 +91,7 @@ def _parser() -> _Parser:
         help="for each, a point near the neighbour's edge, in the same way",
     )
     match.add_argument("--both", action="store_true", help="the neighbour comes half of the way")
-    match.add_argument("--continuity", default="G2", help="G0 to G2")
+    match.add_argument("--continuity", default="G2", help="G0 to G3")
     match.add_argument("--spread", action="store_true", help="the rows behind give way too; the far ones stay")
     match.add_argument("--most-added", type=int, default=6, help="spans that may be put in along the side")
     match.add_argument("-o", "--out", required=True, metavar="OUT.step")

@@ -23,7 +23,7 @@ def match(given: Namespace) -> tuple[dict[str, Any], str]:
     """Change the first edges' face so that it meets its neighbours; the output holds all faces."""
     if len(given.edge) != len(given.to):
         raise PambleError(f"Each --edge has its --to: there are {len(given.edge)} and {len(given.to)}.")
-    orders = continuities(given.continuity, len(given.edge))
+    orders = continuities(given.continuity, len(given.edge), most=3)
     out_path, found, names, faces, problems = taken(given)
     diagonal = part_diagonal(faces)
     picked = [_pair(faces, *pair, diagonal) for pair in zip(given.edge, given.to, strict=True)]
@@ -46,13 +46,13 @@ def match(given: Namespace) -> tuple[dict[str, Any], str]:
     sides: list[dict[str, Any]] = [
         {
             "edge": p.edge.name, "to": {"face": names[q.face], "edge": q.edge.name}, "continuity": f"G{m.order}",
-            "gap": m.gap, "angle": m.angle, "curvature": m.curvature,
+            "gap": m.gap, "angle": m.angle, "curvature": m.curvature, "rate": m.rate if m.order > 2 else None,
         }
         for (p, q), m in zip(picked, made.sides, strict=True)
     ]  # fmt: skip
     out = {
         "file": out_path.name,
-        "units": {"gap": "mm", "angle": "degree", "curvature": "%", "moved": "mm"},
+        "units": {"gap": "mm", "angle": "degree", "curvature": "%", "rate": "%", "moved": "mm"},
         "face": {"name": names[mine], **describe_face(made.face)},
         **sides[0],
         "sides": sides,
@@ -60,12 +60,14 @@ def match(given: Namespace) -> tuple[dict[str, Any], str]:
         "rounds": list(made.rounds),
         "spans_added": made.added,
         "degrees_raised": made.raised,
+        "degrees_raised_along": made.lifted,
         "problems": problems,
     }
     rows = ", ".join(f"{m:.3f}" for m in made.moved[: max(orders) + 1])
     lines = [
         f"{names[mine]} {s['edge']} to {s['to']['face']} {s['to']['edge']}, {s['continuity']}: "
         f"gap {s['gap']:.6f} mm, angle {s['angle']:.5f}°, curvature {s['curvature']:.3f} %"
+        + (f", its change {s['rate']:.3f} %" if s["rate"] is not None else "")
         for s in sides
     ]
     return out, "\n".join([f"{out_path.name}: {lines[0]}", *lines[1:], f"rows moved {rows} mm"])

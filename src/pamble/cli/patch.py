@@ -37,11 +37,11 @@ def patch(given: Namespace) -> tuple[dict[str, Any], str]:
     return out, patch_text(out)
 
 
-def continuities(text: str, count: int) -> list[int]:
-    """One of G0 to G2 for every side, or one for all. Raises `PambleError`."""
-    parts = [p.strip().upper() for p in text.split(",")]
-    if len(parts) not in (1, count) or any(p not in ("G0", "G1", "G2") for p in parts):
-        raise PambleError(f"Continuity is one of G0, G1, G2, or {count} of them with commas, not {text!r}.")
+def continuities(text: str, count: int, most: int = 2) -> list[int]:
+    """One of G0 to G2, or to a higher one, for every side, or one for all. Raises `PambleError`."""
+    parts, known = [p.strip().upper() for p in text.split(",")], [f"G{k}" for k in range(most + 1)]
+    if len(parts) not in (1, count) or any(p not in known for p in parts):
+        raise PambleError(f"Continuity is one of {', '.join(known)}, or {count} of them with commas, not {text!r}.")
     return [int(p[1]) for p in (parts * count if len(parts) == 1 else parts)]
 
 

@@ -37,3 +37,6 @@ BLEND_ANGLE = 0.005
 
 BLEND_CURVATURE = 0.5
 """Curvature mismatch in % that the span search of a blend aims at."""
+
+BLEND_RATE = 3.0
+"""Mismatch, in %, of the change of curvature that a seam of G3 aims at; common practice, no published source."""

@@ -7,6 +7,7 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face, natural_edge
 from pamble.core.patches.match import Pair, halfway, match_sides
 from pamble.core.spline.knots import surface_part
+from pamble.core.spline.surface import Surface
 from tests.core.patches.grounds import ground, hole, window
 from tests.shapes import cylinder
 
@@ -18,7 +19,7 @@ def spoiled(seed: int, much: float) -> Face:
     return Face(middle.with_control(middle.control + stir))
 
 
-@pytest.mark.parametrize("order", [0, 1, 2])
+@pytest.mark.parametrize("order", [0, 1, 2, 3])
 @pytest.mark.parametrize(
     ("side", "number", "theirs"), [("v0", 0, "v1"), ("u1", 1, "u0"), ("v1", 2, "v0"), ("u0", 3, "u1")]
 )
@@ -29,9 +30,10 @@ def test_only_the_first_rows_move_and_the_seam_holds(order, side, number, theirs
     assert made.sides[0].gap < 0.002
     assert order < 1 or made.sides[0].angle < 0.005
     assert order < 2 or made.sides[0].curvature < 0.5
+    assert order < 3 or made.sides[0].rate < 3.0
     assert (made.moved[: order + 1] > 0.1).all()
     assert made.moved[order + 1 :] == pytest.approx(0, abs=1e-9)
-    if not made.added:
+    if not made.added and not made.raised:
         rows = made.face.surface.control if side[0] == "u" else made.face.surface.control.transpose(1, 0, 2)
         old = face.surface.control if side[0] == "u" else face.surface.control.transpose(1, 0, 2)
         kept = slice(order + 1, None) if side[1] == "0" else slice(None, -order - 1)
@@ -44,6 +46,20 @@ def test_what_is_matched_already_stays_and_repeating_dies_out():
     again = match_sides(once.face, [Pair("u1", edge, 2)], 500.0)
     assert again.moved.max() < 0.15 * once.moved.max()
     assert once.rounds[-1] < 0.2 * once.rounds[0]
+
+
+@pytest.mark.parametrize(("degree", "seed", "order"), [(5, 5, 2), (4, 6, 2), (6, 7, 3)])
+def test_a_face_of_low_degree_is_raised_to_hold_the_edge_of_its_neighbour(degree, seed, order):
+    rng = np.random.default_rng(seed)
+
+    def panel(p: int, q: int, y: float) -> Surface:
+        grid = np.stack(np.meshgrid(np.linspace(0, 200, p + 1), y + np.linspace(0, 120, q + 1), indexing="ij"), axis=-1)
+        return Surface.bezier(np.dstack([grid, 12 * rng.uniform(-1, 1, grid.shape[:2])]))
+
+    edge = natural_edge(panel(degree, 3, 0.0), "v1")
+    made = match_sides(Face(panel(3, 5, 122.0)), [Pair("v0", edge, order)], 400.0)
+    assert made.lifted == degree - 3
+    assert made.ratio <= 1.0
 
 
 def test_a_shorter_side_meets_its_stretch_of_a_longer_edge_and_a_trim_follows():

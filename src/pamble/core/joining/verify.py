@@ -16,13 +16,10 @@ from pamble.core.spline.differential import normals
 from pamble.core.spline.evaluate import surface_grid
 from pamble.core.spline.extremes import both_sides, largest
 from pamble.core.spline.surface import Surface
-from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP
+from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP, BLEND_RATE
 
 _SAMPLES = 200
 """Places along a seam at which a blend is measured while its spans are sought."""
-
-_CHANGE_AIM = 3.0
-"""Aim, in %, for the mismatch of the change of curvature on a G3 side; common practice, no published source."""
 
 
 @dataclass(frozen=True)
@@ -39,7 +36,7 @@ class Residual:
     def ratio(self, continuity: int) -> float:
         """Largest figure over its aim, of those the continuity asks for; 1 or less holds."""
         parts = [self.gap / BLEND_GAP, self.angle / BLEND_ANGLE, self.curvature / BLEND_CURVATURE]
-        parts.append(self.rate_percent / _CHANGE_AIM)
+        parts.append(self.rate_percent / BLEND_RATE)
         return max(parts[: continuity + 1])
 
 

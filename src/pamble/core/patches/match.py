@@ -1,9 +1,9 @@
-"""Match: a face changed at some of its sides so that it meets its neighbours there, G0 to G2, and as little as that
+"""Match: a face changed at some of its sides so that it meets its neighbours there, G0 to G3, and as little as that
 needs."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -26,9 +26,10 @@ from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.knots import curve_part, raise_surface_degree, recast_surface
 from pamble.core.spline.surface import Surface
-from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP
+from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP, BLEND_RATE
 
 _MOST_ADDED = 6
+_MOST_DEGREE = 9
 _ROUNDS = 3
 _CALM = 3e-3
 """Movement of a CV, as a share of the face's size, that weighs as much as a figure at its aim: rows do not wander."""
@@ -42,7 +43,7 @@ _FAR = 0.5
 
 @dataclass(frozen=True)
 class Pair:
-    """A side of the face, by its name, and the edge of a neighbour that it is to meet with G0 to G2."""
+    """A side of the face, by its name, and the edge of a neighbour that it is to meet with G0 to G3."""
 
     name: str
     to: Edge
@@ -51,17 +52,23 @@ class Pair:
 
 @dataclass(frozen=True)
 class Met:
-    """How a side meets its neighbour: gap mm, angle degrees, curvature %, worst along it."""
+    """How a side meets its neighbour: gap mm, angle degrees, curvature and its change %, worst along it."""
 
     order: int
     gap: float
     angle: float
     curvature: float
+    rate: float
 
     @property
     def ratio(self) -> float:
         """The worst over its aim, of those that the continuity asks for."""
-        parts = [self.gap / BLEND_GAP, self.angle / BLEND_ANGLE, self.curvature / BLEND_CURVATURE]
+        parts = [
+            self.gap / BLEND_GAP,
+            self.angle / BLEND_ANGLE,
+            self.curvature / BLEND_CURVATURE,
+            self.rate / BLEND_RATE,
+        ]
         return max(parts[: self.order + 1])
 
 
@@ -69,7 +76,7 @@ class Met:
 class Matched:
     """face: the changed one. sides: how each meets, in the order given. moved: of CVs by row from the nearest of the
     sides inward, mm. rounds: largest movement of each repetition, mm. added: spans put in along the sides; raised:
-    degrees across them.
+    degrees across them, and lifted: along them.
     """
 
     face: Face
@@ -78,6 +85,7 @@ class Matched:
     rounds: tuple[float, ...]
     added: int
     raised: int
+    lifted: int
 
     @property
     def ratio(self) -> float:
@@ -92,7 +100,8 @@ def match_sides(
 
     Only the first ``order`` + 1 rows of CVs at each side move, and along their own lines as far as the neighbour lets
     them; with ``spread`` the others give way too, and the rows at the other sides stay. Where a side cannot be met so,
-    spans are put in along it, up to ``most_added``. Raises `GeometryError` for an edge that is no side of its surface,
+    spans are put in along it, up to ``most_added``; where its degree cannot hold the neighbour's edge, it is raised to
+    that. Raises `GeometryError` for an edge that is no side of its surface,
     a rational surface, and where the face would fold.
     """
     if face.surface.weights is not None:
@@ -101,17 +110,13 @@ def match_sides(
     raised = tuple(max(0, _across(asked, k) - d) for k, d in enumerate((face.surface.degree_u, face.surface.degree_v)))
     base = raise_surface_degree(face.surface, *raised) if any(raised) else face.surface
     best: Matched | None = None
-    for added in range(most_added + 1):
-        wide = base
-        for along in {a.side[0] for a in asked}:
-            wide = _with_spans(wide, along, added)
+    for wide, added, lifted in _candidates(base, asked, most_added):
         made = _matched(wide, asked, diagonal, spread)
         if made is None:
             continue
         surface, moved, rounds = made
-        found = Matched(
-            Face(surface), tuple(_met(surface, a, diagonal) for a in asked), moved, rounds, added, max(raised)
-        )
+        sides = tuple(_met(surface, a, diagonal) for a in asked)
+        found = Matched(Face(surface), sides, moved, rounds, added, max(raised), lifted)
         if best is None or found.ratio < 0.9 * best.ratio:
             best = found
         if found.ratio <= 1.0:
@@ -119,6 +124,34 @@ def match_sides(
     if best is None:
         raise GeometryError("The face would fold: its edge lies too far from the neighbour's, or turns against it.")
     return replace(best, face=on_surface(face, _on_domain(best.face.surface, face.surface), 1e-4))
+
+
+def _candidates(base: Surface, asked: Sequence[_Asked], most: int) -> Iterator[tuple[Surface, int, int]]:
+    """Surfaces to match on, simplest first, with the spans that were put in, and by how much the degree was raised,
+    along the sides: as it is; of the degree of the neighbours' edges, which can hold these exactly; with more spans.
+    """
+    richer = base
+    for a in asked:
+        richer = _like_neighbour(richer, a)
+    lifted = max(richer.degree_u - base.degree_u, richer.degree_v - base.degree_v)
+    if lifted > 0:
+        yield base, 0, 0
+    for added in range(most + 1):
+        wide = richer
+        for along in {a.side[0] for a in asked}:
+            wide = _with_spans(wide, along, added)
+        yield wide, added, lifted
+
+
+def _like_neighbour(surface: Surface, asked: _Asked) -> Surface:
+    """The surface with at least the degree of a neighbour's edge along a side."""
+    edge = asked.target
+    if edge.side is None or edge.surface.weights is not None:
+        return surface
+    way = 1 if asked.side[0] == "u" else 0
+    own = (surface.degree_u, surface.degree_v)[way]
+    more = min(edge.space.degree, _MOST_DEGREE) - own
+    return raise_surface_degree(surface, *((0, more) if way else (more, 0))) if more > 0 else surface
 
 
 def halfway(face: Face, pair: Pair, diagonal: float) -> Face:
@@ -172,8 +205,8 @@ def _across(asked: Sequence[_Asked], way: int) -> int:
 
 def _met(surface: Surface, asked: _Asked, diagonal: float) -> Met:
     new = natural_edge(surface, asked.side)
-    w = measure_seam(Seam((0, 1), new, asked.target, new.domain), diagonal).worst
-    return Met(asked.order, w["gap"].value, w["angle"].value, w["curvature"].value)
+    w = measure_seam(Seam((0, 1), new, asked.target, new.domain), diagonal, order=3 if asked.order > 2 else 2).worst
+    return Met(asked.order, w["gap"].value, w["angle"].value, w["curvature"].value, w["rate_percent"].value)
 
 
 def _opposite(edge: Edge, to: Edge, ends: Array) -> Edge:

@@ -15,8 +15,12 @@ from pamble.core.patches.space import Patch
 _GAP = 5e-4
 _ANGLE = np.radians(0.0025)
 _CURVATURE = 0.003
+_RATE = 0.01
 _ENDS = 5e-4
-"""Aims of a seam: mm, radians, share of the curvature; and mm at its ends, where three faces meet."""
+"""Aims of a seam: mm, radians, share of the curvature and of its change; and mm at its ends, where three faces meet."""
+
+_RATE_FLOOR = 4.0
+"""Least change of curvature that a mismatch is taken against: so many times the curvature over the part's diagonal."""
 
 _ACROSS, _ALONG = 0.004, 0.1
 """How far, in mm, the side may slide in the neighbour, across its edge and along it."""
@@ -34,6 +38,7 @@ class _Kept:
     along: Array
     across: Array
     bent: Array
+    third: Array | None
     anchor: Array
     tangent: Array
     ends: BoolArray
@@ -43,7 +48,7 @@ class _Kept:
 
 @dataclass
 class Meets:
-    """A side of the patch (u0, u1, v0 or v1) runs in a neighbour along its edge, G0 to G2.
+    """A side of the patch (u0, u1, v0 or v1) runs in a neighbour along its edge, G0 to G3.
 
     The edge may slide inside the neighbour's surface, so normals and curvatures are taken at the feet of the patch's
     points. influence: length of the patch's arm across the side over the way to the other side, None for what comes.
@@ -64,14 +69,14 @@ class Meets:
 
     def _keep(self, patch: Patch, control: Array) -> _Kept:
         u, v, s = side_places(patch, self.patch_side, 16)
-        columns = patch.columns(u, v, 2)
+        columns = patch.columns(u, v, max(2, self.order))
         level = self.patch_side[0] == "v"
         sign = 1.0 if self.patch_side[1] == "0" else -1.0
 
         def of(a: int, b: int) -> Array:
             return columns[(a, b) if level else (b, a)]
 
-        ids = used(of(0, 0), of(1, 0), of(0, 1), of(0, 2))
+        ids = used(of(0, 0), of(1, 0), of(0, 1), *(of(0, k) for k in range(2, max(2, self.order) + 1)))
         beside = self.side.at(s)
         self.uv = beside.uv
         tangent = self.side.tangents(s)
@@ -91,7 +96,8 @@ class Meets:
             arm = unit(flat) * norm(d)[:, None]
         weight = np.full(len(s), WEIGHT / np.sqrt(len(s)))
         return _Kept(
-            ids, of(0, 0)[:, ids], of(1, 0)[:, ids], across, of(0, 2)[:, ids], self.side.points(s), tangent, ends_of(s),
+            ids, of(0, 0)[:, ids], of(1, 0)[:, ids], across, of(0, 2)[:, ids],
+            sign * of(0, 3)[:, ids] if self.order > 2 else None, self.side.points(s), tangent, ends_of(s),
             weight, arm,
         )  # fmt: skip
 
@@ -101,7 +107,7 @@ class Meets:
         k = self.kept
         x = control[k.ids]
         c, c1, d, e = k.on @ x, k.along @ x, k.across @ x, k.bent @ x
-        f = self.side.feet(c, self.uv)
+        f = self.side.feet(c, self.uv, order=max(2, self.order))
         self.uv = f.uv
         n = f.normal
         inward = cross(n, k.tangent)
@@ -135,6 +141,16 @@ class Meets:
             least = np.maximum(np.abs(kdd) / np.maximum(dot(d, d), TINY), self.floor)
             rows = spread(k.bent, n) - 2 * spread(k.across, bend_d) - turning(e)
             add(rows, kdd - dot(n, e), _CURVATURE * least * np.maximum(reach, TINY) ** 2)
+        if k.third is not None and f.jet is not None:
+            # The neighbour asks for n.F = 3 II(D, E) + III(D, D, D); how III turns with D is left to the next step.
+            flat, rate = f.jet.tangent(e), f.jet.third(d)
+            square = np.maximum(dot(d, d), TINY)
+            least = _RATE_FLOOR * np.maximum(np.abs(kdd) / square, self.floor) * self.floor
+            bend_e = np.einsum("mij,mj->mi", f.bend, flat)
+            rows = spread(k.third, n) - 3 * spread(k.bent, bend_d) - 3 * spread(k.across, bend_e)
+            tolerance = _RATE * np.maximum(np.abs(rate) / square**1.5, least) * np.maximum(reach, TINY) ** 3
+            third = k.third @ x
+            add(rows - turning(third), 3 * dot(flat, bend_d) + rate - dot(n, third), tolerance)
         worst = max(float(np.abs(x).max()) for x in figures) / self.loose
         if k.arm is not None:
             length = norm(k.arm)

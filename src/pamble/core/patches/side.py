@@ -11,6 +11,7 @@ from pamble.core.curves.measure import LengthMap
 from pamble.core.faces.face import Edge
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
+from pamble.core.spline.differential import Jet, jet
 from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives
 from pamble.core.spline.surface import Surface
 
@@ -21,18 +22,20 @@ _UNEVEN = 3.0
 @dataclass(frozen=True)
 class Neighbour:
     """A surface at places on it: uv (m, 2), points and unit normals (m, 3), and the second fundamental form as a tensor
-    in space, bend (m, 3, 3), 1/mm: the normal curvature along a unit tangent d is d.bend.d.
+    in space, bend (m, 3, 3), 1/mm: the normal curvature along a unit tangent d is d.bend.d. jet: to third order, where
+    that was asked for.
     """
 
     uv: Array
     point: Array
     normal: Array
     bend: Array
+    jet: Jet | None = None
 
 
-def neighbour(surface: Surface, uv: Array) -> Neighbour:
-    """The surface at parameters (m, 2), beyond its domain too. The tensor is built with the dual basis."""
-    d = surface_derivatives(surface, uv[:, 0], uv[:, 1], 2)
+def neighbour(surface: Surface, uv: Array, order: int = 2) -> Neighbour:
+    """The surface at parameters (m, 2), beyond its domain too, to order 2 or 3; the tensor by the dual basis."""
+    d = surface_derivatives(surface, uv[:, 0], uv[:, 1], order)
     su, sv = d[1, 0], d[0, 1]
     full = cross(su, sv)
     area = np.maximum(norm(full), TINY)[:, None]
@@ -43,7 +46,7 @@ def neighbour(surface: Surface, uv: Array) -> Neighbour:
     bend = (
         l * e[:, :, None] * e[:, None, :] + k * f[:, :, None] * f[:, None, :] + m * (mixed + mixed.transpose(0, 2, 1))
     )
-    return Neighbour(uv, d[0, 0], n, bend)
+    return Neighbour(uv, d[0, 0], n, bend, jet(d) if order > 2 else None)
 
 
 class Side:
@@ -104,8 +107,10 @@ class Side:
         (a, b), (c, d) = self.curve.domain, self.source.pcurve.domain
         return c + (t - a) * ((d - c) / (b - a))
 
-    def feet(self, points: Array, uv: Array, steps: int = 1) -> Neighbour:
-        """Feet of points that are near the surface, by Gauss-Newton steps from ``uv`` (m, 2); then its shape there."""
+    def feet(self, points: Array, uv: Array, steps: int = 1, order: int = 2) -> Neighbour:
+        """Feet of points that are near the surface, by Gauss-Newton steps from ``uv`` (m, 2); then its shape there, to
+        order 2 or 3.
+        """
         assert self.surface is not None
         for _ in range(steps):
             d = surface_derivatives(self.surface, uv[:, 0], uv[:, 1], 1)
@@ -113,7 +118,7 @@ class Side:
             e, f, g, a, b = dot(su, su), dot(su, sv), dot(sv, sv), dot(gap, su), dot(gap, sv)
             det = np.maximum(e * g - f * f, TINY)
             uv = uv + np.stack([(a * g - b * f) / det, (b * e - a * f) / det], axis=1)
-        return neighbour(self.surface, uv)
+        return neighbour(self.surface, uv, order)
 
     def outward(self, s: Array) -> Array:
         """Unit directions (m, 3) in the neighbour's tangent plane, square to the edge, that leave its face."""

@@ -25,7 +25,7 @@ class MatchFaceParams(Stored):
     to: EdgeRef = choice("Meets")
     sides: list[ChangedEdgeRef] = Field([], title="Its other sides")
     edges: list[EdgeRef] = Field([], title="They meet")
-    continuity: int = choice("Continuity", 2, continuity=True, limits={"maximum": 2})
+    continuity: int = choice("Continuity", 2, continuity=True)
     spread: bool = choice("Spread the change", False)
     most_added: int = number("Spans it may add", 2, ge=0, le=12)
 
@@ -53,7 +53,7 @@ class MatchBothParams(Stored):
 
     edge: ChangedEdgeRef = choice("One side")
     to: ChangedEdgeRef = choice("The other side")
-    continuity: int = choice("Continuity", 2, continuity=True, limits={"maximum": 2})
+    continuity: int = choice("Continuity", 2, continuity=True)
     most_added: int = number("Spans it may add", 2, ge=0, le=12)
 
 
@@ -81,20 +81,31 @@ def _words(made: Matched, context: Context) -> tuple[str, ...]:
         )
     if made.raised:
         out.append(f"The degree across was raised by {made.raised}: there were too few rows.")
+    if made.lifted:
+        out.append(f"The degree along was raised by {made.lifted}, to that of the neighbour's edge.")
     return tuple(out)
 
 
 def _facts(made: Matched) -> dict[str, Any]:
     return {
         "moved": float(made.moved.max()),
-        "joints": [{"gap": s.gap, "angle": s.angle, "curvature": s.curvature} for s in made.sides],
+        "joints": [
+            {"gap": s.gap, "angle": s.angle, "curvature": s.curvature, "rate": s.rate if s.order > 2 else None}
+            for s in made.sides
+        ],
         "rounds": list(made.rounds),
         "added": made.added,
     }
 
 
 _FIGURES = (
-    Figure("joints", "Seam", form="parts", each="Seam {n}", parts=(("gap", "mm"), ("angle", "°"), ("curvature", "%"))),
+    Figure(
+        "joints",
+        "Seam",
+        form="parts",
+        each="Seam {n}",
+        parts=(("gap", "mm"), ("angle", "°"), ("curvature", "%"), ("rate", "%")),
+    ),
     MOVED,
     Figure("rounds", "Change of each repetition", "mm", "list", each="Round {n}"),
     Figure("added", "Spans added"),
