@@ -52,6 +52,16 @@ def _parser() -> _Parser:
     blend.add_argument("--spans", type=int, help="spans along the edges; found if left out")
     blend.add_argument("--ends", choices=["neighbours", "straight", "iso"], default="neighbours")
     blend.add_argument("--flip", action="store_true", help="pair the edges the other way round")
+    blend.add_argument(
+        "--level-crest",
+        nargs="?",
+        const=0.0,
+        type=float,
+        metavar="H",
+        help="hold the crest at one height, mm; as high as it is at the mean if H is left out",
+    )
+    blend.add_argument("--limit-plane", metavar="P,N", help="a plane that the bulge must not pass, as x,y,z,nx,ny,nz")
+    blend.add_argument("--meet-limit", action="store_true", help="find the fullness that just meets the limit")
     blend.add_argument("-o", "--out", required=True, metavar="OUT.step")
     blend.add_argument("--json", action="store_true", help="print the figures as JSON")
 
@@ -166,6 +176,7 @@ def _parser() -> _Parser:
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command."""
     from pamble.cli import commands
+    from pamble.cli.blend import blend
     from pamble.cli.fill import fill
     from pamble.cli.fillet import fillet
     from pamble.cli.match import match
@@ -175,12 +186,12 @@ def main(arguments: Sequence[str] | None = None) -> int:
     from pamble.cli.trim import trim
     from pamble.cli.why import why
 
-    words = _joined(sys.argv[1:] if arguments is None else list(arguments))
+    words = _spaced(sys.argv[1:] if arguments is None else list(arguments))
     try:
         given = _parser().parse_args(words)
         own = {
             "run": run, "trim": trim, "patch": patch, "fill": fill, "fillet": fillet, "match": match, "solve": solve,
-            "why": why,
+            "why": why, "blend": blend,
         }  # fmt: skip
         work = own[given.command] if given.command in own else getattr(commands, given.command)
         out, text = work(given)
@@ -199,16 +210,9 @@ def entry() -> int:
     return guarded(main)
 
 
-def _joined(words: list[str]) -> list[str]:
-    """Let values such as -3,4,5 follow an option though they begin with a minus sign."""
-    out: list[str] = []
-    options = ("--edge", "--fullness", "--face", "--by", "--keep", "--along", "--at", "--to", "--hub")
-    for word in words:
-        if out and out[-1] in options and word[:1] == "-" and word[1:2].isdigit():
-            out[-1] = f"{out[-1]}={word}"
-        else:
-            out.append(word)
-    return out
+def _spaced(words: list[str]) -> list[str]:
+    """Let values such as -3,4,5 follow an option though they begin with a minus sign: no option holds a space."""
+    return [f" {word}" if word[:1] == "-" and word[1:2].isdigit() else word for word in words]
 
 
 if __name__ == "__main__":

@@ -12,10 +12,20 @@ from pamble.core.errors import BlendError
 from pamble.core.faces.face import Edge
 from pamble.core.faces.frames import frames, positions
 from pamble.core.joining.cascade import cascade
+from pamble.core.joining.crest import (
+    LEVEL,
+    Clearance,
+    Limit,
+    clearance,
+    crest_heights,
+    crest_range,
+    just_meeting,
+    levelled,
+)
 from pamble.core.joining.directions import along
 from pamble.core.joining.pairing import Borders, Side, pair_edges
-from pamble.core.joining.rows import row_space
-from pamble.core.joining.spec import SPANS_LIMIT, BlendSpec
+from pamble.core.joining.rows import RowSpace, row_space
+from pamble.core.joining.spec import FULLNESS_LIMITS, SPANS_LIMIT, BlendSpec
 from pamble.core.joining.verify import Residual, residual, shape_warnings
 from pamble.core.spline import basis
 from pamble.core.spline.knots import reverse_surface
@@ -23,6 +33,9 @@ from pamble.core.spline.surface import Surface
 
 _CLOSED_SPANS = 4
 """Fewest spans of a blend between two loops: with fewer, closing smoothly leaves nothing to shape it."""
+
+_FULLEST = 2.0
+"""Fullness up to which one is sought that meets a limit: beyond it sections loop."""
 
 _TOUCHING = np.linspace(0.0, 1.0, 41)
 """Places at which it is looked whether the edges touch."""
@@ -51,7 +64,11 @@ class Handle:
 
 @dataclass(frozen=True)
 class Blend:
-    """A finished blend. edges: names of the natural edges of ``surface`` that lie on the first and second edge."""
+    """A finished blend. edges: names of the natural edges of ``surface`` that lie on the first and second edge.
+
+    crest: least and largest height of its sections, mm. clearance: from its limit. factor: on the fullness, with which
+    it just meets that.
+    """
 
     surface: Surface
     edges: tuple[str, str]
@@ -59,6 +76,9 @@ class Blend:
     trials: tuple[Trial, ...]
     handles: tuple[Handle, Handle]
     warnings: tuple[str, ...] = field(default=())
+    crest: tuple[float, float] | None = None
+    clearance: Clearance | None = None
+    factor: float = 1.0
 
     @property
     def spans(self) -> int:
@@ -69,27 +89,69 @@ Beyond = tuple[Borders | None, Borders | None]
 """How the borders of both neighbours run on beyond the ends of their edges."""
 
 
+class _Shaper:
+    """Blends on spaces with more and more spans, with the crest and the limit that are asked for."""
+
+    def __init__(
+        self, sides: tuple[Side, Side], spec: BlendSpec, diagonal: float, limit: Limit | None, meet: bool
+    ) -> None:
+        self.sides, self.spec, self.diagonal = sides, spec, diagonal
+        self.limit, self.meet = limit, meet
+        self.factor, self.height = 1.0, spec.crest
+
+    def made(self, space: RowSpace) -> Surface:
+        """The blend on a space."""
+        if self.limit is None or not self.meet:
+            return self._at(space, 1.0)
+        full = self.spec.full(0), self.spec.full(1)
+        bounds = FULLNESS_LIMITS[0] / min(full), _FULLEST / max(full)
+        self.factor = just_meeting(lambda f: self._at(space, f), self.limit, bounds, self.factor)
+        return self._at(space, self.factor)
+
+    def _at(self, space: RowSpace, factor: float) -> Surface:
+        spec = self.spec
+        if not spec.level:
+            return cascade(self.sides, spec, space, self.diagonal, factor)
+        if self.height is None:
+            self.height = float(crest_heights(cascade(self.sides, spec, space, self.diagonal), space.s).mean())
+        return levelled(
+            lambda gains: cascade(self.sides, spec, space, self.diagonal, gains),
+            space.s, factor * self.height, (spec.full(0), spec.full(1)),
+        )[0]  # fmt: skip
+
+    def uneven(self, surface: Surface) -> float:
+        """How far the crest is from one height, over its aim; nothing where it is not held."""
+        if not self.spec.level:
+            return 0.0
+        low, high = crest_range(surface)
+        aim = (self.height or 1.0) * self.factor
+        return 100 * max(high - aim, aim - low) / aim / LEVEL
+
+
 def build_blend(
-    a: Edge, b: Edge, spec: BlendSpec, diagonal: float | None = None, beyond: Beyond = (None, None)
-) -> Blend:
+    a: Edge, b: Edge, spec: BlendSpec, diagonal: float | None = None, beyond: Beyond = (None, None),
+    limit: Limit | None = None, meet: bool = False,
+) -> Blend:  # fmt: skip
     """Blend between two edges, rows by the cascade, spans given or the fewest that reach the aim.
 
     ``diagonal`` of the part (mm) bounds the curvature reference; the two surfaces' own by default. beyond: what ends
-    along the neighbours follow at a cut edge; a natural side has its iso-curves.
+    along the neighbours follow at a cut edge; a natural side has its iso-curves. limit: what the bulge is measured
+    against; meet: whether the fullness is found with which it just meets that.
     Raises `BlendError` for edges that cannot be blended.
     """
     sides = _sides(a, b, spec, beyond)
     diagonal = diagonal or _diagonal(a, b)
     orders = [3 if g > 2 else 2 for g in spec.continuity]
+    shaper = _Shaper(sides, spec, diagonal, limit, meet)
     best: tuple[float, Surface] | None = None
     trials: list[Trial] = []
     for knots in _candidates(sides, spec):
-        surface = cascade(sides, spec, row_space(spec.degree, knots, sides[0].closed), diagonal)
+        surface = shaper.made(row_space(spec.degree, knots, sides[0].closed))
         met = _met(surface, sides, diagonal, orders)
         if _worst(met, spec) <= 1.0:
             # It counts only if it holds between the samples too.
             met = _met(surface, sides, diagonal, orders, closed_in=True)
-        ratio = _worst(met, spec)
+        ratio = max(_worst(met, spec), shaper.uneven(surface))
         trials.append(Trial(surface.spans[0], surface.control.shape[0], ratio, met))
         up_to_g2 = [r.ratio(min(2, g)) for r, g in zip(met, spec.continuity, strict=True)]
         score = 1e3 * max(*up_to_g2, 1.0) + ratio
@@ -108,7 +170,9 @@ def build_blend(
             f"{len(trials)} steps up to {trials[-1].spans} spans did not reach the aim; the best has "
             f"{surface.spans[0]} spans: look at the edges and the primaries for waves."
         )
-    return _finish(surface, sides, (one, two), tuple(trials), warnings)
+    made = _finish(surface, sides, (one, two), tuple(trials), warnings)
+    away = None if limit is None else clearance(surface, limit)
+    return replace(made, crest=crest_range(surface), clearance=away, factor=shaper.factor)
 
 
 def _met(
@@ -123,11 +187,20 @@ def _worst(met: tuple[Residual, Residual], spec: BlendSpec) -> float:
     return max(r.ratio(g) for r, g in zip(met, spec.continuity, strict=True))
 
 
-def preview_blend(a: Edge, b: Edge, spec: BlendSpec, knots: Array, beyond: Beyond = (None, None)) -> Blend:
-    """The blend on given knots, neither searched nor measured: what is shown while the pointer is down."""
+def preview_blend(
+    a: Edge, b: Edge, spec: BlendSpec, knots: Array, beyond: Beyond = (None, None), limit: Limit | None = None,
+    meet: bool = False,
+) -> Blend:  # fmt: skip
+    """The blend on given knots, neither searched nor measured, but for its limit: what is shown while the pointer is
+    down.
+    """
     sides = _sides(a, b, spec, beyond)
-    surface = cascade(sides, spec, row_space(spec.degree, knots, sides[0].closed), _diagonal(a, b))
-    return _finish(surface, sides, None, (), [])
+    shaper = _Shaper(sides, spec, _diagonal(a, b), limit, meet)
+    surface = shaper.made(row_space(spec.degree, knots, sides[0].closed))
+    made = _finish(surface, sides, None, (), [])
+    if limit is None:
+        return made
+    return replace(made, clearance=clearance(surface, limit), factor=shaper.factor)
 
 
 def _sides(a: Edge, b: Edge, spec: BlendSpec, beyond: Beyond) -> tuple[Side, Side]:

@@ -142,8 +142,13 @@ def bezier_end(c: Array, derivatives: list[Array], q: int) -> list[Array]:
     return rows
 
 
-def cascade(sides: tuple[Side, Side], spec: BlendSpec, space: RowSpace, diagonal: float) -> Surface:
-    """Blend surface over the given row space: u along the edges, v from the first edge to the second."""
+def cascade(
+    sides: tuple[Side, Side], spec: BlendSpec, space: RowSpace, diagonal: float, gains: Array | float = 1.0
+) -> Surface:
+    """Blend surface over the given row space: u along the edges, v from the first edge to the second.
+
+    gains: factors on the fullness of both sides, one or one for each of the space's samples.
+    """
     orders = [3 if g > 2 else 2 for g in spec.continuity]
     edges = [edge_row(space, side, order) for side, order in zip(sides, orders, strict=True)]
     chord = space.values @ (edges[1].row - edges[0].row)
@@ -155,7 +160,7 @@ def cascade(sides: tuple[Side, Side], spec: BlendSpec, space: RowSpace, diagonal
         f = abreast([edges[i].frames for i in which])
         run = np.array([along(sides[i], edges[i].frames) for i in which])
         across = np.array([-chord if i else chord for i in which])
-        wanted = leave(asked, f, run, across, [spec.full(i) for i in which], spec.ends, space.s)
+        wanted = leave(asked, f, run, across, [spec.full(i) * gains for i in which], spec.ends, space.s)
         rows = [direction_row(space, f, run, wanted)]
         d = space.values @ rows[0]
         if g > 1:

@@ -64,9 +64,17 @@ def along(side: Side, f: EdgeFrames) -> Array:
 
 
 def leave(
-    sides: Sequence[Side], f: EdgeFrames, run: Array, chord: Array, fullness: Sequence[float], ends: Ends, s: Array
+    sides: Sequence[Side],
+    f: EdgeFrames,
+    run: Array,
+    chord: Array,
+    fullness: Sequence[Array | float],
+    ends: Ends,
+    s: Array,
 ) -> Leaving:
-    """Directions for k sides. f: their frames abreast; run (k, m, 3) along them; chord (k, m, 3) to the other edge."""
+    """Directions for k sides. f: their frames abreast; run (k, m, 3) along them; chord (k, m, 3) to the other edge.
+    fullness: of each side, one or (m,).
+    """
     lean = _lean(run, chord)
     lean_bend = np.zeros_like(lean)
     if ends != "straight":
@@ -80,7 +88,7 @@ def leave(
             geodesic = (1 - s) * geodesic[:, :1] + s * geodesic[:, -1:]
         lean, lean_bend = np.where(use, angle, lean), np.where(use, geodesic, lean_bend)
     direction = np.cos(lean)[..., None] * f.outward + np.sin(lean)[..., None] * run
-    speed = np.array(fullness)[:, None] * norm(chord)
+    speed = np.array(fullness).reshape(len(sides), -1) * norm(chord)
     sideways = cross(f.normal, direction)
     return Leaving(direction * speed[..., None], sideways * (lean_bend * speed**2)[..., None])
 

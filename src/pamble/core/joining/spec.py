@@ -23,6 +23,7 @@ class BlendSpec:
     continuity: 0 to 3 for each side. fullness: speed of the blend at each edge over the distance between the edges,
     None for the default. degree: along the edges, 3 to 9. spans: along the edges, None to have them found.
     ends: how cross directions run. flip: pair the edges the other way round. search_limit: most spans tried.
+    level: whether the crest is held at one height, ``crest`` mm, or as high as it is at the mean when None.
     """
 
     continuity: tuple[int, int] = (2, 2)
@@ -32,6 +33,8 @@ class BlendSpec:
     ends: Ends = "neighbours"
     flip: bool = False
     search_limit: int = 24
+    level: bool = False
+    crest: float | None = None
 
     def __post_init__(self) -> None:
         for side in self.continuity:

@@ -6,20 +6,27 @@ from dataclasses import asdict
 
 from pydantic import field_validator
 
+from pamble.core.errors import BlendError
 from pamble.core.faces.face import Face
 from pamble.core.joining.blend import Blend, build_blend, preview_blend
+from pamble.core.joining.crest import Limit
 from pamble.core.joining.directions import borders_beyond
 from pamble.core.joining.spec import FULLNESS_LIMITS, SPANS_LIMIT, BlendSpec, Ends
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, PartHandle, made_face
 from pamble.study.features.fields import SOFT_FULLNESS, choice, number
-from pamble.study.references import EdgeRef, FaceRef
+from pamble.study.references import EdgeRef, FaceRef, PlaneRef
 from pamble.study.stored import Stored
 
 _SIDES = ("first", "second")
 
 
 class EdgeBlendParams(Stored):
-    """continuity: 0 to 3 a side. fullness: null for the default. spans: null to have them found."""
+    """continuity: 0 to 3 a side. fullness: null for the default. spans: null to have them found.
+
+    level: whether the crest is held at one height, crest mm, or as high as it is at the mean when null. limit: a plane
+    that the bulge must not pass, or limit_line: a curve; meet: whether the fullness is found with which it just meets
+    that.
+    """
 
     first: EdgeRef = choice("First edge")
     second: EdgeRef = choice("Second edge")
@@ -32,6 +39,13 @@ class EdgeBlendParams(Stored):
     spans: int | None = number("Spans", None, ge=1, le=SPANS_LIMIT, found="spans")
     ends: Ends = choice("Ends", "neighbours", labels={"neighbours": "edges"})
     flip: bool = choice("Flip the second edge", False)
+    level: bool = choice("Hold the crest level", False, fold="Crest and limit")
+    crest: float | None = number(
+        "Height", None, "mm", ("level", "true"), gt=0, le=1e5, found="crest_mean", fold="Crest and limit"
+    )
+    limit: PlaneRef | None = choice("Limit plane", None, fold="Crest and limit")
+    limit_line: EdgeRef | None = choice("Limit line", None, fold="Crest and limit")
+    meet: bool = choice("Just meet the limit", False, fold="Crest and limit")
 
     @field_validator("continuity")
     @classmethod
@@ -49,7 +63,10 @@ class EdgeBlendParams(Stored):
         return value
 
     def spec(self) -> BlendSpec:
-        return BlendSpec(self.continuity, self.fullness, self.degree, self.spans, self.ends, self.flip)
+        return BlendSpec(
+            self.continuity, self.fullness, self.degree, self.spans, self.ends, self.flip,
+            level=self.level, crest=self.crest,
+        )  # fmt: skip
 
 
 def run(params: EdgeBlendParams, inputs: Inputs, context: Context) -> Made:
@@ -60,6 +77,7 @@ def run(params: EdgeBlendParams, inputs: Inputs, context: Context) -> Made:
         for ref, edge in ((params.first, a), (params.second, b))
     )
     spec = params.spec()
+    limit = _limit(params, inputs)
     before = context.kept.shape if context.kept else None
     kept = before.face.surface if before and before.face else None
     if (
@@ -68,9 +86,9 @@ def run(params: EdgeBlendParams, inputs: Inputs, context: Context) -> Made:
         and kept.degree_u == params.degree
         and _same_spans(params.spans, kept.spans)
     ):
-        made = preview_blend(a, b, spec, kept.knots_u, (one, two))
+        made = preview_blend(a, b, spec, kept.knots_u, (one, two), limit, params.meet)
     else:
-        made = build_blend(a, b, spec, beyond=(one, two))
+        made = build_blend(a, b, spec, beyond=(one, two), limit=limit, meet=params.meet)
     return made_face(
         Face(made.surface),
         seams=(
@@ -81,6 +99,16 @@ def run(params: EdgeBlendParams, inputs: Inputs, context: Context) -> Made:
         warnings=made.warnings,
         **_facts(made, spec),
     )
+
+
+def _limit(params: EdgeBlendParams, inputs: Inputs) -> Limit | None:
+    if params.limit is not None and params.limit_line is not None:
+        raise BlendError("A blend has one limit: a plane or a line.")
+    if params.limit_line is not None:
+        return inputs.curve(params.limit_line)
+    if params.limit is None and params.meet:
+        raise BlendError("There is no limit to meet: pick a plane or a line.")
+    return None if params.limit is None else inputs.plane(params.limit)
 
 
 def _same_spans(asked: int | None, kept: tuple[int, int]) -> bool:
@@ -112,10 +140,16 @@ def _facts(made: Blend, spec: BlendSpec) -> dict[str, object]:
         "spans": made.spans,
         "spans_found": spec.spans is None,
         "degree_across": spec.across,
-        "fullness": [spec.full(0), spec.full(1)],
+        "fullness": [made.factor * spec.full(0), made.factor * spec.full(1)],
+        **({} if made.crest is None else _crest(*made.crest)),
+        **({} if made.clearance is None else {"clearance": made.clearance.value}),
         "residuals": [asdict(r) for r in made.residuals or ()],
         "trials": [{"spans": t.spans, "cvs": t.control_points, "ratio": t.ratio} for t in made.trials],
     }
+
+
+def _crest(least: float, most: float) -> dict[str, float]:
+    return {"crest_mean": 0.5 * (least + most), "crest_least": least, "crest_most": most}
 
 
 KIND = FeatureKind(
@@ -129,5 +163,10 @@ KIND = FeatureKind(
     makes="face",
     key="B",
     doing="Pull the round handles for fullness. Enter keeps the blend, Esc drops it.",
-    figures=(Figure("trials", "Spans against the worst figure over its aim", form="trade-off"),),
+    figures=(
+        Figure("crest_least", "Crest, least", "mm"),
+        Figure("crest_most", "Crest, most", "mm"),
+        Figure("clearance", "Clearance from the limit", "mm"),
+        Figure("trials", "Spans against the worst figure over its aim", form="trade-off"),
+    ),
 )

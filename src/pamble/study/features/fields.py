@@ -14,12 +14,14 @@ When = tuple[str, ...] | None
 
 
 def number(
-    title: str, default: Any = ..., unit: str = "", when: When = None, found: str = "", widget: str = "", **limits: Any
-) -> Any:
+    title: str, default: Any = ..., unit: str = "", when: When = None, found: str = "", widget: str = "",
+    fold: str = "", **limits: Any,
+) -> Any:  # fmt: skip
     """A number with its label and unit; limits as Pydantic names them (gt, ge, lt, le). found: the figure of the result
-    that says what it came to where it is left open.
+    that says what it came to where it is left open. fold: title under which it is folded away with others.
     """
-    return Field(default, title=title, json_schema_extra=_extra(when, unit=unit, found=found, widget=widget), **limits)
+    extra = _extra(when, unit=unit, found=found, widget=widget, fold=fold)
+    return Field(default, title=title, json_schema_extra=extra, **limits)
 
 
 def choice(title: str, default: Any = ..., when: When = None, **more: Any) -> Any:

@@ -2,6 +2,7 @@ import { SegmentedControl, Slider } from '@mantine/core';
 import { useState } from 'react';
 
 import type { Field } from '../../state/catalog';
+import { measure } from '../figures';
 import { ExpressionField } from './ExpressionField';
 import { NumberField } from './NumberField';
 
@@ -60,19 +61,20 @@ export function Sliding({ field, label, value, found, change }: SlidingProps) {
 /** A number that is found unless it is chosen. */
 export function Found({ field, value, found, change }: Omit<SlidingProps, 'label'>) {
   const open = value === null || value === undefined;
+  const rounded = (v: number) => (field.whole ? Math.round(v) : Math.round(v * 1e4) / 1e4);
   return (
     <span style={{ display: 'flex', gap: 6 }}>
       <SegmentedControl
         size="xs"
         aria-label={`How ${field.title.toLowerCase()} are chosen`}
         data={[
-          { value: 'found', label: found !== null && open ? `${found} found` : 'found' },
+          { value: 'found', label: found !== null && open ? `${field.whole ? found : measure({ value: found, unit: field.unit })} found` : 'found' },
           { value: 'chosen', label: 'chosen' },
         ]}
         value={open ? 'found' : 'chosen'}
-        onChange={(how) => change(how === 'found' ? null : (found ?? field.low ?? 1), true)}
+        onChange={(how) => change(how === 'found' ? null : (found === null ? (field.low ?? 1) : rounded(found)), true)}
       />
-      {!open && <ExpressionField label={field.title} width={48} unit={field.unit} value={value} onChange={(v) => typeof v === 'number' && change(Math.round(v), true)} />}
+      {!open && <ExpressionField label={field.title} width={field.whole ? 48 : 80} unit={field.unit} value={value} onChange={(v) => typeof v === 'number' && change(rounded(v), true)} />}
     </span>
   );
 }

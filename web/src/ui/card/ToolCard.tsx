@@ -98,7 +98,7 @@ function Block({ fields, id, kind, params, draft, facts }: BlockProps) {
   if (first.sides) return <Sides fields={fields} params={params} facts={facts} change={change} />;
   const rows = fields.map((field) => <OneField key={field.name} {...{ field, id, kind, params, draft, facts }} />);
   if (!first.fold) return rows;
-  const set = fields.filter((f) => (params[f.name] ?? null) !== null).length;
+  const set = fields.filter((f) => JSON.stringify(params[f.name] ?? f.fallback ?? null) !== JSON.stringify(f.fallback ?? null)).length;
   return (
     <details className="folded" open={set > 0 || undefined}>
       <summary>
