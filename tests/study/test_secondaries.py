@@ -3,8 +3,10 @@
 import numpy as np
 import pytest
 
-from pamble.core.spline.evaluate import surface_grid
-from pamble.core.spline.knots import surface_part
+from pamble.core.faces.face import Face
+from pamble.core.spline.closest import to_surface
+from pamble.core.spline.evaluate import curve_points, surface_grid
+from pamble.core.spline.knots import reverse_surface, surface_part, swap_directions
 from pamble.study.frame import read_frame
 from pamble.study.stored import SurfaceData
 from tests.core.fillets.test_dying import SLANTED, line_on
@@ -176,3 +178,31 @@ def test_two_sides_are_matched_at_once_and_two_faces_meet_in_the_middle(kernel):
     away = np.linalg.norm(went[1] - went[0], axis=2)
     assert 0.2 < away[0].max() < 2.0
     assert away[-1].max() < 1e-9
+
+
+def test_a_bad_patch_is_replaced_from_its_neighbours_edges_and_what_hangs_on_it_follows(kernel):
+    known, edges = ground(1, 60), window(ground(1, 60))
+    middle = surface_part(known, (0.35, 0.65), (0.3, 0.7))
+    # The patch is stirred, and runs the other way round.
+    stirred = middle.with_control(middle.control + 4 * np.random.default_rng(1).normal(size=middle.control.shape))
+    bad = reverse_surface(swap_directions(stirred), "u")
+    add(kernel, "bad", "face", face={"surface": SurfaceData.of(bad).model_dump()})
+    for k, edge in enumerate(edges):
+        add(kernel, f"n{k}", "face", face={"surface": SurfaceData.of(edge.surface).model_dump()})
+    add(kernel, "rim", "edge_curve", edge=line("bad", "u0"))
+    beside = [line(f"n{k}", edge.side) for k, edge in enumerate(edges)]
+    state = add(kernel, "again", "replace_patch", face={"feature": "bad"}, edges=beside, continuity=[2, 1, 2, 1])
+    assert (state.problem, state.made.warnings) == (None, ())
+    assert all(s["gap"] < 0.002 and s["angle"] < 0.005 for s in state.made.facts["sides"])
+    assert all(state.made.facts["sides"][k]["curvature"] < 0.5 for k in (0, 2))
+    assert state.made.facts["moved"] > 1
+    new = face(kernel, "bad").surface
+    points = surface_grid(new, np.linspace(0, 1, 9), np.linspace(0, 1, 9))[0, 0].reshape(-1, 3)
+    assert to_surface(known, points).distance.max() < 0.05
+    for side in ("u0", "u1", "v0", "v1"):
+        old, now = (curve_points(f.edge(side).space, f.edge(side).domain) for f in (Face(bad), face(kernel, "bad")))
+        assert np.linalg.norm(old - now, axis=1).max() < 15
+    kernel.commit({"op": "move_step", "id": "rim", "to": len(kernel.study.features) - 1})
+    assert kernel.now.states["rim"].problem is None
+    kernel.commit({"op": "set_params", "id": "again", "changes": {"edges": [*beside[:3], beside[0]]}})
+    assert "twice" in kernel.now.states["again"].problem

@@ -48,7 +48,7 @@ def run(params: BoundaryParams, inputs: Inputs, context: Context) -> Made:
         for f in made.sides
         if isinstance(asked[f.number].source, Edge) and asked[f.number].square is None
     )
-    return made_face(made.face, seams=seams, warnings=made.warnings, **_facts(made))
+    return made_face(made.face, seams=seams, warnings=made.warnings, **patch_facts(made))
 
 
 def _asked(params: BoundaryParams, ref: EdgeRef, order: int, inputs: Inputs) -> Asked:
@@ -67,7 +67,8 @@ def _length(curve: Curve) -> float:
     return float((span**2).sum() ** 0.5)
 
 
-def _facts(made: PatchMade) -> dict[str, Any]:
+def patch_facts(made: PatchMade) -> dict[str, Any]:
+    """Figures of a patch by side and corner."""
     return {
         "sides": [
             {"gap": s.gap, "angle": s.angle or 0.0, "curvature": s.curvature or 0.0}
@@ -82,13 +83,13 @@ def _facts(made: PatchMade) -> dict[str, Any]:
     }
 
 
-_PARTS = (("gap", "mm"), ("angle", "°"), ("curvature", "%"))
+PARTS = (("gap", "mm"), ("angle", "°"), ("curvature", "%"))
 
 KIND = FeatureKind(
     "boundary_patch", "Boundary patch", "primary", BoundaryParams, run, "primaries",
     "Pick two, three or four edges or curves round it.", makes="face", section="",
     figures=(
-        Figure("sides", "Side", form="parts", each="Side {n}", parts=_PARTS),
-        Figure("corners", "Corner", form="parts", each="Corner {n}", parts=(*_PARTS, ("twist", "%"))),
+        Figure("sides", "Side", form="parts", each="Side {n}", parts=PARTS),
+        Figure("corners", "Corner", form="parts", each="Corner {n}", parts=(*PARTS, ("twist", "%"))),
     ),
 )  # fmt: skip

@@ -1,0 +1,70 @@
+"""A bad patch replaced by one from its neighbours' edges: opposite edges blended, the others as guides."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from pamble.core.arrays import Array, norm
+from pamble.core.faces.face import Face
+from pamble.core.patches.between import patch_between
+from pamble.core.patches.boundary import PatchMade
+from pamble.core.patches.loop import Asked
+from pamble.core.spline.closest import to_surface
+from pamble.core.spline.evaluate import surface_grid
+from pamble.core.spline.knots import reverse_surface, swap_directions
+from pamble.core.spline.surface import Surface
+
+_GRID = np.linspace(0, 1, 25)
+
+
+@dataclass(frozen=True)
+class Replaced:
+    """face: the new one, laid out as the old one was. patch: how it meets its sides. moved: largest distance from the
+    old surface, mm, at ``place`` (3,) on the new one.
+    """
+
+    face: Face
+    patch: PatchMade
+    moved: float
+    place: Array
+
+
+def replaced(
+    face: Face, asked: Sequence[Asked], diagonal: float, degree: int = 5, spans: tuple[int, int] | None = None
+) -> Replaced:
+    """The patch between its neighbours' edges in place of a face. Raises `GeometryError` as `patch_between` does.
+
+    Its sides keep their names: u and v run as they did on the old face.
+    """
+    made = patch_between(asked, diagonal, degree, spans)
+    if made.face.natural:
+        new = Face(_laid_like(made.face.surface, face.surface), (), face.names if face.natural else made.face.names)
+    else:
+        new = made.face
+    points = _points(new.surface, _GRID)
+    foot = to_surface(face.surface, points)
+    worst = int(foot.distance.argmax())
+    return Replaced(new, made, float(foot.distance[worst]), points[worst])
+
+
+def _laid_like(surface: Surface, old: Surface) -> Surface:
+    """The surface with its directions turned so that its corners are nearest to those of another."""
+    ends = np.array([0.0, 1.0])
+    corners = _points(old, ends)
+    return min(_layouts(surface), key=lambda s: float(norm(_points(s, ends) - corners).sum()))
+
+
+def _layouts(surface: Surface) -> Iterator[Surface]:
+    for s in (surface, swap_directions(surface)):
+        for t in (s, reverse_surface(s, "u")):
+            yield t
+            yield reverse_surface(t, "v")
+
+
+def _points(surface: Surface, shares: Array) -> Array:
+    """Points (m, 3) on a grid of shares of both domains."""
+    (u0, u1), (v0, v1) = surface.domain
+    return np.asarray(surface_grid(surface, u0 + shares * (u1 - u0), v0 + shares * (v1 - v0))[0, 0].reshape(-1, 3))

@@ -1,0 +1,52 @@
+"""Replace patch: a face that is not quiet, made anew from its neighbours' edges."""
+
+from __future__ import annotations
+
+from pydantic import Field
+
+from pamble.core.patches.loop import Asked
+from pamble.core.patches.replace import replaced
+from pamble.study.features.base import Context, FeatureKind, Figure, Inputs, Made, changed_faces
+from pamble.study.features.boundary_face import PARTS, patch_facts
+from pamble.study.features.fields import choice, number
+from pamble.study.features.figures import MOVED
+from pamble.study.features.sides import SidesParams
+from pamble.study.references import ChangedFaceRef, EdgeRef, FaceRef
+from pamble.study.stored import Stored
+
+
+class _Patch(Stored):
+    """face: the one that is replaced."""
+
+    face: ChangedFaceRef = choice("Patch")
+
+
+class ReplaceParams(SidesParams, _Patch):
+    """edges: the neighbours' edges round it. spans: along u and v, found if null."""
+
+    edges: list[EdgeRef] = Field(title="Neighbours' edges", min_length=2, max_length=4)
+    degree: int = number("Degree", 5, ge=3, le=9)
+    spans: tuple[int, int] | None = choice("Spans", None, widget="none")
+
+
+def run(params: ReplaceParams, inputs: Inputs, context: Context) -> Made:
+    """Build the patch in place of the face; while the pointer is down on the spans that it was kept with."""
+    inputs.different(params.edges)
+    face = inputs.face(FaceRef(feature=params.face.feature))
+    sources = [inputs.edge(ref) for ref in params.edges]
+    asked = [Asked(edge, order) for edge, order in zip(sources, params.orders(), strict=True)]
+    diagonal = max(face.surface.diagonal, *(e.surface.diagonal for e in sources))
+    spans = params.spans
+    if context.preview and spans is None and context.kept is not None:
+        changed = context.kept.changes.get(params.face.feature)
+        spans = changed.face.surface.spans if changed is not None and changed.face is not None else None
+    made = replaced(face, asked, diagonal, params.degree, spans)
+    facts = {**patch_facts(made.patch), "moved": made.moved}
+    return changed_faces({params.face.feature: made.face}, warnings=made.patch.warnings, **facts)
+
+
+KIND = FeatureKind(
+    "replace_patch", "Replace patch", "secondary", ReplaceParams, run, "blends",
+    "Pick the patch, then the edges of its neighbours.", makes="change", section="",
+    figures=(Figure("sides", "Side", form="parts", each="Side {n}", parts=PARTS), MOVED),
+)  # fmt: skip
