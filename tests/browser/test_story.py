@@ -76,7 +76,7 @@ def test_edge_blend_by_pointing_and_by_numbers(desk):
     fullness.fill("2.2/2")
     fullness.press("Enter")
     expect(page.get_by_role("slider", name="Fullness handle, Flank side")).to_have_attribute("aria-valuenow", "1.1")
-    card.get_by_role("radiogroup", name="How spans are chosen").get_by_text("chosen").click()
+    card.get_by_role("radiogroup", name="Spans: found or chosen").get_by_text("chosen").click()
     spans = card.get_by_role("textbox", name="Spans")
     spans.fill("3")
     spans.press("Enter")

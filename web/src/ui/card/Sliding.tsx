@@ -66,7 +66,7 @@ export function Found({ field, value, found, change }: Omit<SlidingProps, 'label
     <span style={{ display: 'flex', gap: 6 }}>
       <SegmentedControl
         size="xs"
-        aria-label={`How ${field.title.toLowerCase()} are chosen`}
+        aria-label={`${field.title}: found or chosen`}
         data={[
           { value: 'found', label: found !== null && open ? `${field.whole ? found : measure({ value: found, unit: field.unit })} found` : 'found' },
           { value: 'chosen', label: 'chosen' },

@@ -1,0 +1,77 @@
+"""Blends and fillets beyond the plain ones, as a user makes them."""
+
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.browser.conftest import imported
+from tests.browser.steps import line_of
+from tests.shapes import plane
+from tests.study.slabs import face
+
+
+def test_the_crest_of_a_blend_is_held_level_and_measured(desk):
+    page = desk.page
+    page.keyboard.press("b")
+    desk.button("Crown, v end").click()
+    desk.button("Flank, v start").click()
+    card = page.get_by_label("Card of Blend")
+
+    def crest() -> list[float]:
+        return [float(x) for x in re.findall(r"Crest, (?:least|most)([\d.]+) mm", card.inner_text().replace("\n", ""))]
+
+    expect(card).to_contain_text("Crest, most")
+    least, most = crest()
+    assert most > 1.02 * least
+    card.get_by_text("Crest and limit").click()
+    card.get_by_role("switch", name="Hold the crest level").press("Space")
+    expect(card.get_by_label("Height: found or chosen")).to_contain_text("mm found")
+    page.wait_for_function(
+        "() => { const t = document.querySelector('[aria-label=\"Card of Blend\"]').innerText.replaceAll('\\n', '');"
+        " const [a, b] = ['least', 'most'].map((w) => +(t.match(new RegExp(`Crest, ${w}([0-9.]+)`)) || [])[1]);"
+        " return b < 1.005 * a; }"
+    )
+    assert least < crest()[0] <= crest()[1] < most
+    desk.button("Keep").click()
+    expect(line_of(page, "Blend")).to_be_visible()
+    assert all("holds" in row for row in page.get_by_role("row", name="Blend").all_inner_texts())
+
+
+@pytest.fixture
+def corner(page, pamble):
+    """A deck and the two walls below it that meet in a sharp edge."""
+    deck = plane((0, 0, 0), (60, 0, 0), (0, 40, 0))
+    front = plane((0, 0, 0), (60, 0, 0), (0, 0, -30))
+    right = plane((60, 0, 0), (0, 40, 0), (0, 0, -30))
+    faces = [face("deck", "Deck", deck), face("front", "Front", front), face("right", "Right", right)]
+    yield from imported(page, pamble, {"format": "pamble-study", "name": "Corner", "features": faces})
+
+
+def test_two_fillets_beside_an_edge_that_stays_sharp_are_mitred(corner):
+    page = corner.page
+    corner.button("Blends").click()
+    corner.button("Fillet").click()
+    corner.button("Deck, v start").click()
+    card = page.get_by_label("Card of Fillet")
+    corner.button("Creases: pick more").click()
+    card.get_by_role("button", name="Deck, u end", exact=True).click()
+    # The walls are found over the seams.
+    for name in ("Front", "Right"):
+        expect(card.get_by_role("button", name=name, description="Take out")).to_be_visible()
+    card.get_by_label("Radius", exact=True).fill("6")
+    page.keyboard.press("Enter")
+    page.keyboard.press("Enter")
+    expect(line_of(page, "Fillet")).to_be_visible()
+    rows = page.get_by_role("row", name="Fillet")
+    expect(rows).to_have_count(5)
+    assert all("holds" in row for row in rows.all_inner_texts())
+    mitre = corner.figures("Fillet · Fillet, piece 2")
+    assert mitre["gap"] == 0
+    # The mitre of two quarter cylinders of radius 6 is a quarter of an ellipse with the half axes 6 and 6 times root 2.
+    assert mitre["length"] == pytest.approx(11.5)
+    page.keyboard.press("Escape")
+    page.keyboard.press("Control+z")
+    expect(rows).to_have_count(0)
+    page.keyboard.press("Control+Shift+z")
+    expect(rows).to_have_count(5)
