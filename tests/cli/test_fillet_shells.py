@@ -8,12 +8,19 @@ import numpy as np
 import pytest
 from OCP.BRepAdaptor import BRepAdaptor_Curve
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Common, BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
-from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeSolid, BRepBuilderAPI_Sewing
+from OCP.BRepBuilderAPI import (
+    BRepBuilderAPI_MakeEdge,
+    BRepBuilderAPI_MakeFace,
+    BRepBuilderAPI_MakeSolid,
+    BRepBuilderAPI_MakeWire,
+    BRepBuilderAPI_Sewing,
+)
 from OCP.BRepCheck import BRepCheck_Analyzer
 from OCP.BRepFilletAPI import BRepFilletAPI_MakeFillet
 from OCP.BRepGProp import BRepGProp
-from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCylinder
-from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
+from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCylinder, BRepPrimAPI_MakePrism
+from OCP.GC import GC_MakeArcOfCircle
+from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt, gp_Vec
 from OCP.GProp import GProp_GProps
 from OCP.STEPControl import STEPControl_Reader, STEPControl_StepModelType, STEPControl_Writer
 from OCP.TopAbs import TopAbs_ShapeEnum
@@ -56,6 +63,16 @@ def post():
 
 def trough():
     return BRepAlgoAPI_Cut(box(), BRepPrimAPI_MakeBox(gp_Pnt(30, 20, 20), 40.0, 20.0, 30.0).Shape()).Shape()
+
+
+def lens(foot: bool = False):
+    """A block between two arcs that meet in sharp upright edges, or that on a plate."""
+    ends = gp_Pnt(0, -20, 0), gp_Pnt(0, 20, 0)
+    arcs = [GC_MakeArcOfCircle(a, gp_Pnt(x, 0, 0), b).Value() for (a, b), x in ((ends, 10), (ends[::-1], -10))]
+    wire = BRepBuilderAPI_MakeWire(*(BRepBuilderAPI_MakeEdge(arc).Edge() for arc in arcs)).Wire()
+    block = BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(wire).Face(), gp_Vec(0, 0, 25)).Shape()
+    plate = BRepPrimAPI_MakeBox(gp_Pnt(-40, -40, -10), 80.0, 80.0, 10.0).Shape()
+    return BRepAlgoAPI_Fuse(plate, block).Shape() if foot else block
 
 
 def tee():
@@ -150,6 +167,8 @@ SHELLS = {
     "mouth of a square trough": (
         trough, "50,20,40 70,30,40 50,40,40 30,30,40", 4.0, BOX - 16000 - mitred(4, 120, 4)
     ),
+    "rim of a lens": (lens, "10,0,25 -10,0,25", 3.0, None),
+    "foot of a lens": (lambda: lens(foot=True), "10,0,0 -10,0,0", 3.0, None),
     # Steiner's formula for the bodies parallel to a box, 88 x 48 x 28 here.
     "all edges": (
         box, EDGES, 6.0,

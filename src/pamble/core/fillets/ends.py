@@ -20,7 +20,7 @@ from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface
 from pamble.core.spline.knots import curve_part, reverse_curve, surface_part
 from pamble.core.spline.surface import Surface
 
-_CUT = 1e-4
+_CUT = 2e-5
 _TWIN = 1e-4
 _STEEPEST, _LEAN = 4.0, 2.75
 """Slope of an end across the fillet beyond which it is drawn straight: so many times that from one side to the other,

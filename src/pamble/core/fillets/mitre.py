@@ -28,7 +28,7 @@ from pamble.core.spline.surface import Surface
 _MEETS = 1e-3
 """Distance, mm, within which two contacts cross, and a contact reaches the sharp edge."""
 
-_LEVEL = 2e-4
+_LEVEL = 1e-3
 """Distance, mm, on the sharp edge up to which both contacts reach it in one place."""
 
 _SHARP = 1e-2
