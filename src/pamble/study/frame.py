@@ -61,9 +61,12 @@ _BARE: dict[str, Any] = {
 
 
 def put_shape(
-    writer: FrameWriter, shape: Shape, steps: int, reach: float | None, last: MovingMesh | None = None
-) -> dict[str, Any]:
-    """Meshes, lines, span boundaries and CVs of an object, as header entries. reach: see `display_mesh`."""
+    writer: FrameWriter, shape: Shape, steps: int, reach: float | None, last: MovingMesh | None = None,
+    mesh: DisplayMesh | None = None,
+) -> dict[str, Any]:  # fmt: skip
+    """Meshes, lines, span boundaries and CVs of an object, as header entries. reach, last: see `display_mesh`. mesh: of
+    a face, where it is made already.
+    """
     if shape.mesh is not None:
         return _put_mesh(writer, shape.mesh)
     if shape.plane is not None:
@@ -72,7 +75,7 @@ def put_shape(
         return {**_BARE, "kind": "plane", "vertices": writer.put(np.zeros((0, 10))), "plane": axes}
     if shape.face is None:
         return _put_curves(writer, shape, steps)
-    return _put_face(writer, display_mesh(shape.face, steps, reach, last), shape.face, steps)
+    return _put_face(writer, mesh or display_mesh(shape.face, steps, reach, last), shape.face, steps)
 
 
 def _put_face(writer: FrameWriter, mesh: DisplayMesh, face: Face, steps: int) -> dict[str, Any]:

@@ -13,13 +13,14 @@ from pamble.core.checks.comb import curve_comb
 from pamble.core.checks.seams import part_diagonal
 from pamble.core.curves.measure import most_curved
 from pamble.core.errors import PambleError
+from pamble.core.faces.display import DisplayMesh, natural_meshes
 from pamble.core.faces.meshing.moving import MovingMesh
 from pamble.core.lights.bank import Bank
 from pamble.study.document import Study
 from pamble.study.frame import FrameWriter, put_shape
 from pamble.study.ledger import Ledger, standing_faces
 from pamble.study.lights import put_lights
-from pamble.study.objects import object_id
+from pamble.study.objects import Shape, object_id
 from pamble.study.states import Evaluation, State
 
 log = logging.getLogger("pamble")
@@ -65,13 +66,15 @@ def draw(
     now, rows = snapshot.now, snapshot.ledger.worst_first()
     wanted = set(now.world) if objects is None else set(objects)
     shown = []
-    for id in sorted(wanted & now.world.keys()):
+    standing_here = sorted(wanted & now.world.keys())
+    meshes = _natural({id: now.world[id].shape for id in standing_here}, detail)
+    for id in standing_here:
         standing = now.world[id]
         if not standing.shape.visible:
             continue
         try:
             last = None if moving is None else moving.setdefault(id, MovingMesh())
-            drawn = put_shape(writer, standing.shape, detail, reach, last)
+            drawn = put_shape(writer, standing.shape, detail, reach, last, meshes.get(id))
         except Exception as error:
             if not isinstance(error, PambleError):
                 log.exception("object cannot be drawn: %s", id)
@@ -96,6 +99,15 @@ def draw(
         "lights": [] if lights is None else put_lights(writer, now, lights, objects, detail, quick=preview),
     }
     return writer.finish(header)
+
+
+def _natural(shapes: Mapping[str, Shape], detail: int) -> dict[str, DisplayMesh]:
+    """Meshes of all faces that are not trimmed, in one go; none if one cannot be made: then each is for itself."""
+    faces = {id: s.face for id, s in shapes.items() if s.face is not None and s.face.natural}
+    try:
+        return dict(zip(faces, natural_meshes(list(faces.values()), detail), strict=True))
+    except Exception:
+        return {}
 
 
 def _words(error: Exception) -> str:

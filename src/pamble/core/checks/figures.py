@@ -6,7 +6,7 @@ and crosses it: it does not depend on which way either normal points, and a fold
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -40,7 +40,10 @@ class SeamFigures:
 
     def part(self, which: slice) -> SeamFigures:
         """The figures of some of the samples."""
-        return SeamFigures(*(getattr(self, f.name)[which] for f in fields(self)))
+        return SeamFigures(
+            self.gap[which], self.angle[which], self.curvature[which], self.curvature_abs[which], self.rate[which],
+            self.rate_percent[which], self.facing[which],
+        )  # fmt: skip
 
 
 def seam_figures(a: EdgeFrames, b: EdgeFrames, diagonal: float) -> SeamFigures:

@@ -101,6 +101,7 @@ def measure_seams(sampled: Sequence[SampledSeam], diagonal: float, exact: bool =
         which = [i for i, s in enumerate(sampled) if s.order == order]
         alike = [sampled[i] for i in which]
         all_figures = seam_figures(stacked([s.a for s in alike]), stacked([s.b for s in alike]), diagonal)
+        table = _table(all_figures)
         position = np.concatenate([s.a.position for s in alike])
         step = norm(np.diff(position, axis=0, prepend=position[:1]))
         start = 0
@@ -109,7 +110,9 @@ def measure_seams(sampled: Sequence[SampledSeam], diagonal: float, exact: bool =
             step[start] = 0.0
             length = np.cumsum(step[part])
             figures = all_figures.part(part)
-            out[i] = MeasuredSeam(s.seam, length, s.a.position, figures, _worst(s, figures, length, diagonal, exact))
+            out[i] = MeasuredSeam(
+                s.seam, length, s.a.position, figures, _worst(s, table[:, part], length, diagonal, exact)
+            )
             start = part.stop
     return [m for m in out if m is not None]
 
@@ -140,8 +143,7 @@ def _paired(seam: Seam, a: EdgeFrames, remember: bool) -> Array:
     return feet(seam.b, a.position, (a.t - start) / (end - start), remember)
 
 
-def _worst(s: SampledSeam, figures: SeamFigures, length: Array, diagonal: float, exact: bool) -> dict[str, Worst]:
-    values = _table(figures)
+def _worst(s: SampledSeam, values: Array, length: Array, diagonal: float, exact: bool) -> dict[str, Worst]:
     if not exact:
         i = np.argmax(values, axis=1)
         most, at, points = values[np.arange(len(i)), i], length[i], s.a.position[i]

@@ -6,7 +6,7 @@ share an edge show the very same points along it.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -65,15 +65,35 @@ def display_mesh(face: Face, steps: int, reach: float | None = None, last: Movin
     reach: a length in mm, the same for all faces of a part, about its size; by default the face's own. last: keeps the
     triangles of a trimmed face while its loops move. Raises `GeometryError` where trim loops cross themselves.
     """
+    if face.natural:
+        return natural_meshes([face], steps)[0]
+    us, vs = _grid(face, steps)
+    return _trimmed(face, us, vs, steps, reach or face.surface.diagonal, last or MovingMesh())
+
+
+def natural_meshes(faces: Sequence[Face], steps: int) -> list[DisplayMesh]:
+    """Meshes of faces that are not trimmed, in one go; see `display_mesh`."""
+    parameters = [_grid(face, steps) for face in faces]
+    grids = [surface_grid(face.surface, us, vs, 2) for face, (us, vs) in zip(faces, parameters, strict=True)]
+    if not grids:
+        return []
+    uv = [_pairs(us.tobytes(), vs.tobytes()) for us, vs in parameters]
+    flat = [grid.reshape(3, 3, -1, 3) for grid in grids]
+    vertices = _vertices(
+        flat[0] if len(flat) == 1 else np.concatenate(flat, axis=2), uv[0] if len(uv) == 1 else np.concatenate(uv)
+    )
+    out, start = [], 0
+    for face, grid, row in zip(faces, grids, uv, strict=True):
+        p = grid[0, 0]
+        borders = zip(face.names, (p[0], p[-1], p[:, 0], p[:, -1]), strict=True)
+        out.append(DisplayMesh(vertices[start : start + len(row)], p.shape[:2], None, _long(borders)))
+        start += len(row)
+    return out
+
+
+def _grid(face: Face, steps: int) -> tuple[Array, Array]:
     s = face.surface
-    us, vs = grid_parameters(s.knots_u, s.degree_u, steps), grid_parameters(s.knots_v, s.degree_v, steps)
-    if not face.natural:
-        return _trimmed(face, us, vs, steps, reach or s.diagonal, last or MovingMesh())
-    grid = surface_grid(s, us, vs, 2)
-    points = grid[0, 0]
-    borders = zip(face.names, (points[0], points[-1], points[:, 0], points[:, -1]), strict=True)
-    vertices = _vertices(grid.reshape(3, 3, -1, 3), _pairs(us.tobytes(), vs.tobytes()))
-    return DisplayMesh(vertices, (len(us), len(vs)), None, _long(borders))
+    return grid_parameters(s.knots_u, s.degree_u, steps), grid_parameters(s.knots_v, s.degree_v, steps)
 
 
 @lru_cache(maxsize=64)

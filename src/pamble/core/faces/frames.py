@@ -202,10 +202,11 @@ def _derivatives(surface: Surface, uv: Array, order: int) -> tuple[Array, Array]
     """Parameters and derivatives, samples whose normal vanishes (poles) moved slightly inward."""
     d = surface_derivatives(surface, uv[:, 0], uv[:, 1], order)
     area = norm(cross(d[1, 0], d[0, 1]))
-    low, high = np.array(surface.domain).T
-    pole = area * np.prod(high - low) < 1e-10 * max(surface.diagonal, TINY) ** 2
-    if not pole.any():
+    (u0, u1), (v0, v1) = surface.domain
+    least = 1e-10 * max(surface.diagonal, TINY) ** 2 / ((u1 - u0) * (v1 - v0))
+    if area.min() >= least:
         return uv, d
+    pole, low, high = area < least, np.array([u0, v0]), np.array([u1, v1])
     uv = uv + np.where(pole[:, None], np.sign(0.5 * (low + high) - uv) * _POLE_STEP * (high - low), 0.0)
     return uv, surface_derivatives(surface, uv[:, 0], uv[:, 1], order)
 

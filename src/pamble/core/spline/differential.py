@@ -131,8 +131,9 @@ class Jet:
 def jet(derivatives: Array) -> Jet:
     """Build a `Jet` from derivatives of order 2 or 3, scattered or on a grid."""
     su, sv = derivatives[1, 0], derivatives[0, 1]
-    n = normals(derivatives)
-    area = np.maximum(norm(cross(su, sv)), TINY)[..., None]
+    full = cross(su, sv)
+    area = np.maximum(norm(full), TINY)[..., None]
+    n = full / area
     return Jet(derivatives, derivatives[0, 0], n, cross(sv, n) / area, cross(n, su) / area)
 
 
