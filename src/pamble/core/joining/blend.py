@@ -170,6 +170,12 @@ def build_blend(
             f"{len(trials)} steps up to {trials[-1].spans} spans did not reach the aim; the best has "
             f"{surface.spans[0]} spans: look at the edges and the primaries for waves."
         )
+    if shaper.uneven(surface) > 1.0:
+        low, high = crest_range(surface)
+        warnings.append(
+            f"The crest is not level, {low:.3f} to {high:.3f} mm: where the faces hardly turn no fullness reaches "
+            "that height."
+        )
     made = _finish(surface, sides, (one, two), tuple(trials), warnings)
     away = None if limit is None else clearance(surface, limit)
     return replace(made, crest=crest_range(surface), clearance=away, factor=shaper.factor)
