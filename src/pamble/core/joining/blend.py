@@ -11,21 +11,12 @@ from pamble.core.arrays import Array, cross, dot, norm
 from pamble.core.errors import BlendError
 from pamble.core.faces.face import Edge
 from pamble.core.faces.frames import frames, positions
-from pamble.core.joining.cascade import cascade
-from pamble.core.joining.crest import (
-    LEVEL,
-    Clearance,
-    Limit,
-    clearance,
-    crest_heights,
-    crest_range,
-    just_meeting,
-    levelled,
-)
+from pamble.core.joining.crest import Clearance, Limit, clearance, crest_range
 from pamble.core.joining.directions import along
 from pamble.core.joining.pairing import Borders, Side, pair_edges
-from pamble.core.joining.rows import RowSpace, row_space
-from pamble.core.joining.spec import FULLNESS_LIMITS, SPANS_LIMIT, BlendSpec
+from pamble.core.joining.rows import row_space
+from pamble.core.joining.shaper import Shaper
+from pamble.core.joining.spec import SPANS_LIMIT, BlendSpec
 from pamble.core.joining.verify import Residual, residual, shape_warnings
 from pamble.core.spline import basis
 from pamble.core.spline.knots import reverse_surface
@@ -33,9 +24,6 @@ from pamble.core.spline.surface import Surface
 
 _CLOSED_SPANS = 4
 """Fewest spans of a blend between two loops: with fewer, closing smoothly leaves nothing to shape it."""
-
-_FULLEST = 2.0
-"""Fullness up to which one is sought that meets a limit: beyond it sections loop."""
 
 _TOUCHING = np.linspace(0.0, 1.0, 41)
 """Places at which it is looked whether the edges touch."""
@@ -89,45 +77,6 @@ Beyond = tuple[Borders | None, Borders | None]
 """How the borders of both neighbours run on beyond the ends of their edges."""
 
 
-class _Shaper:
-    """Blends on spaces with more and more spans, with the crest and the limit that are asked for."""
-
-    def __init__(
-        self, sides: tuple[Side, Side], spec: BlendSpec, diagonal: float, limit: Limit | None, meet: bool
-    ) -> None:
-        self.sides, self.spec, self.diagonal = sides, spec, diagonal
-        self.limit, self.meet = limit, meet
-        self.factor, self.height = 1.0, spec.crest
-
-    def made(self, space: RowSpace) -> Surface:
-        """The blend on a space."""
-        if self.limit is None or not self.meet:
-            return self._at(space, 1.0)
-        full = self.spec.full(0), self.spec.full(1)
-        bounds = FULLNESS_LIMITS[0] / min(full), _FULLEST / max(full)
-        self.factor = just_meeting(lambda f: self._at(space, f), self.limit, bounds, self.factor)
-        return self._at(space, self.factor)
-
-    def _at(self, space: RowSpace, factor: float) -> Surface:
-        spec = self.spec
-        if not spec.level:
-            return cascade(self.sides, spec, space, self.diagonal, factor)
-        if self.height is None:
-            self.height = float(crest_heights(cascade(self.sides, spec, space, self.diagonal), space.s).mean())
-        return levelled(
-            lambda gains: cascade(self.sides, spec, space, self.diagonal, gains),
-            space.s, factor * self.height, (spec.full(0), spec.full(1)),
-        )[0]  # fmt: skip
-
-    def uneven(self, surface: Surface) -> float:
-        """How far the crest is from one height, over its aim; nothing where it is not held."""
-        if not self.spec.level:
-            return 0.0
-        low, high = crest_range(surface)
-        aim = (self.height or 1.0) * self.factor
-        return 100 * max(high - aim, aim - low) / aim / LEVEL
-
-
 def build_blend(
     a: Edge, b: Edge, spec: BlendSpec, diagonal: float | None = None, beyond: Beyond = (None, None),
     limit: Limit | None = None, meet: bool = False,
@@ -142,7 +91,7 @@ def build_blend(
     sides = _sides(a, b, spec, beyond)
     diagonal = diagonal or _diagonal(a, b)
     orders = [3 if g > 2 else 2 for g in spec.continuity]
-    shaper = _Shaper(sides, spec, diagonal, limit, meet)
+    shaper = Shaper(sides, spec, diagonal, limit, meet)
     best: tuple[float, Surface] | None = None
     trials: list[Trial] = []
     for knots in _candidates(sides, spec):
@@ -201,7 +150,7 @@ def preview_blend(
     down.
     """
     sides = _sides(a, b, spec, beyond)
-    shaper = _Shaper(sides, spec, _diagonal(a, b), limit, meet)
+    shaper = Shaper(sides, spec, _diagonal(a, b), limit, meet)
     surface = shaper.made(row_space(spec.degree, knots, sides[0].closed))
     made = _finish(surface, sides, None, (), [])
     if limit is None:
