@@ -36,8 +36,8 @@ def test_a_first_start_that_was_killed_is_begun_anew(monkeypatch):
 
     run = LocalPostgres._run
 
-    def killed(self, tool, *arguments):
-        run(self, tool, *arguments)
+    def killed(self, tool, *arguments, **more):
+        run(self, tool, *arguments, **more)
         if tool == "initdb":
             raise Killed
 
@@ -48,7 +48,7 @@ def test_a_first_start_that_was_killed_is_begun_anew(monkeypatch):
     monkeypatch.undo()
     server.start()
     try:
-        assert server._live()
+        assert server.live
     finally:
         server.stop()
         shutil.rmtree(folder, ignore_errors=True)

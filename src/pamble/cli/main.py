@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import os
 import sys
 from collections.abc import Sequence
 from typing import NoReturn
@@ -170,6 +171,13 @@ def _parser() -> _Parser:
     demo.add_argument("name", help="its short name, or 'list'")
     demo.add_argument("-o", "--out", metavar="OUT.step")
     demo.add_argument("--json", action="store_true", help="print what was written as JSON")
+    backup = commands.add_parser("backup", help="write all studies of a data folder to one file", epilog=EXIT_CODES)
+    backup.add_argument("out", metavar="OUT")
+    restore = commands.add_parser("restore", help="make a data folder from a backup", epilog=EXIT_CODES)
+    restore.add_argument("file")
+    for kept in (backup, restore):
+        kept.add_argument("--data", default=os.environ.get("PAMBLE_DATA", ".data"), help="the data folder")
+        kept.add_argument("--json", action="store_true", help="print what was done as JSON")
     return parser
 
 
@@ -179,6 +187,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     from pamble.cli.blend import blend
     from pamble.cli.fill import fill
     from pamble.cli.fillet import fillet
+    from pamble.cli.keep import backup, restore
     from pamble.cli.match import match
     from pamble.cli.patch import patch
     from pamble.cli.run import run
@@ -191,7 +200,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
         given = _parser().parse_args(words)
         own = {
             "run": run, "trim": trim, "patch": patch, "fill": fill, "fillet": fillet, "match": match, "solve": solve,
-            "why": why, "blend": blend,
+            "why": why, "blend": blend, "backup": backup, "restore": restore,
         }  # fmt: skip
         work = own[given.command] if given.command in own else getattr(commands, given.command)
         out, text = work(given)

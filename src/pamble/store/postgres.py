@@ -13,7 +13,7 @@ import threading
 import time
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import IO, Any
 from urllib.parse import quote
 
 from pamble.core.errors import PambleError
@@ -49,7 +49,7 @@ class LocalPostgres:
         self.folder.mkdir(parents=True, exist_ok=True)
         if not (self.data / "PG_VERSION").exists():
             self._set_up()
-        if not self._live():
+        if not self.live:
             (self.data / "postmaster.pid").unlink(missing_ok=True)
             options = f"-p {self.port} -c listen_addresses=127.0.0.1 -c unix_socket_directories=''"
             if not self.durable:
@@ -60,13 +60,30 @@ class LocalPostgres:
 
     def stop(self) -> None:
         """Stop the server; open connections are closed."""
-        if self._live():
+        if self.live:
             self._run("pg_ctl", "-D", str(self.data), "-w", "-m", "fast", "stop")
+
+    def dump(self, file: IO[bytes]) -> None:
+        """Write all that the database holds, as of one moment, as an archive."""
+        self._run("pg_dump", "--format=custom", *self._address, out=file)
+
+    def take_in(self, file: IO[bytes]) -> None:
+        """Read what `dump` wrote into the database, which is empty; all of it or nothing."""
+        self._run("pg_restore", "--no-owner", "--single-transaction", "--exit-on-error", *self._address, given=file)
+
+    def discard(self) -> None:
+        """Stop the server and remove its data."""
+        self.stop()
+        shutil.rmtree(self.data, ignore_errors=True)
+
+    @property
+    def _address(self) -> list[str]:
+        return ["-h", "127.0.0.1", "-p", str(self.port), "-U", _USER, "-d", _USER]
 
     def watch(self, stop: threading.Event) -> None:
         """Start the server again whenever it has died, until told to stop."""
         while not stop.wait(_LOOK):
-            if self._live():
+            if self.live:
                 continue
             log.warning("the database server has died and is started again")
             try:
@@ -93,7 +110,8 @@ class LocalPostgres:
         )  # fmt: skip
         fresh.rename(self.data)
 
-    def _live(self) -> bool:
+    @property
+    def live(self) -> bool:
         """Whether the pid file names a process that works in the data folder; after a crash it may name another."""
         try:
             pid = int((self.data / "postmaster.pid").read_text().split()[0])
@@ -122,16 +140,18 @@ class LocalPostgres:
         """PostgreSQL refuses to run as root: then it runs as Debian's own account for it."""
         return "postgres" if os.geteuid() == 0 else None
 
-    def _run(self, tool: str, *arguments: str) -> None:
-        extra: dict[str, Any] = {}
+    def _run(self, tool: str, *arguments: str, given: IO[bytes] | None = None, out: IO[bytes] | None = None) -> None:
+        password = self.folder / "db.password"
+        secret = {"PGPASSWORD": password.read_text().strip()} if out is not None or given is not None else {}
+        extra: dict[str, Any] = {"env": {**os.environ, **secret}}
         owner = self._owner()
         if owner:
             entry = pwd.getpwnam(owner)
-            extra = {"user": entry.pw_uid, "group": entry.pw_gid, "extra_groups": []}
+            extra |= {"user": entry.pw_uid, "group": entry.pw_gid, "extra_groups": []}
         result = subprocess.run(
             [str(_tool(tool)), *arguments],
-            stdin=subprocess.DEVNULL,
-            stdout=subprocess.DEVNULL if tool == "pg_ctl" else subprocess.PIPE,
+            stdin=given or subprocess.DEVNULL,
+            stdout=out or (subprocess.DEVNULL if tool == "pg_ctl" else subprocess.PIPE),
             stderr=subprocess.DEVNULL if tool == "pg_ctl" else subprocess.PIPE,
             cwd="/",
             check=False,
