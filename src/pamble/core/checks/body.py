@@ -49,7 +49,14 @@ class Body:
 
 
 def body_of(faces: Sequence[Face], search: float = SEAM_SEARCH) -> Body:
-    """Look at faces as one body. search: how far apart edges are that meet, mm."""
+    """Look at faces as one body. search: how far apart edges are that meet, mm.
+
+    >>> from pamble.core.spline.surface import Surface
+    >>> deck = Face(Surface.bezier([[[0, 0, 0], [0, 4, 0]], [[6, 0, 0], [6, 4, 0]]]))
+    >>> body = body_of([deck])
+    >>> round(body.area, 9), body.closed
+    (24.0, False)
+    """
     seams, left = find_seams(faces, search)
     flip, piece = _sides(faces, seams)
     about = np.mean([f.surface.control.reshape(-1, 3).mean(axis=0) for f in faces], axis=0) if faces else np.zeros(3)

@@ -74,6 +74,13 @@ def find_seams(faces: Sequence[Face], search: float = SEAM_SEARCH) -> tuple[list
     A long edge may meet several short ones (T-junction): each meeting is a seam of its own. Edges that only start at a
     common corner and diverge are no seam. Of short edges the search is narrower: a meeting needs length along, not
     nearness of ends.
+
+    >>> from pamble.core.spline.surface import Surface
+    >>> deck = Face(Surface.bezier([[[0, 0, 0], [0, 4, 0]], [[6, 0, 0], [6, 4, 0]]]))
+    >>> wall = Face(Surface.bezier([[[0, 0, 0], [0, 0, 3]], [[6, 0, 0], [6, 0, 3]]]))
+    >>> seams, opened = find_seams([deck, wall])
+    >>> [(s.a.name, s.b.name) for s in seams], len(opened)
+    ([('v0', 'v0')], 6)
     """
     return SeamFinder().find(faces, search)
 

@@ -44,6 +44,11 @@ def fit_points(
     The best found is returned with ``reached`` false when no number of spans suffices.
     Source: least squares with parameter correction (Hoschek and Lasser, Fundamentals of Computer Aided Geometric
     Design, section 4.4; from memory).
+
+    >>> t = np.linspace(0, np.pi, 200)
+    >>> arch = fit_points(100 * np.stack([np.cos(t), np.sin(t), 0 * t], axis=1), tolerance=0.01)
+    >>> arch.reached, arch.curve.spans
+    (True, 2)
     """
     points = floats(points)
     keep = np.concatenate([[True], norm(np.diff(points, axis=0)) > 1e-12])
@@ -179,7 +184,13 @@ def _true_deviation(curve: Curve, fit: Fit, tolerance: float) -> Fit:
 
 
 def rebuild(curve: Curve, degree: int, spans: int) -> Fit:
-    """The curve on other degree and spans; raising the degree of the same spans moves nothing."""
+    """The curve on other degree and spans; raising the degree of the same spans moves nothing.
+
+    >>> bow = Curve.bezier([[0, 0, 0], [1, 2, 0], [3, 2, 0], [4, 0, 0]])
+    >>> made = rebuild(bow, 5, 1)
+    >>> made.curve.degree, made.deviation < 1e-9
+    (5, True)
+    """
     from pamble.core.spline.knots import raise_degree
 
     if curve.weights is None and degree >= curve.degree and spans == curve.spans and curve.spans == 1:

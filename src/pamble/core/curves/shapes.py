@@ -59,12 +59,24 @@ def ellipse(
 
 
 def circle(centre: Array, normal: Array, radius: float) -> Curve:
-    """Full circle."""
+    """Full circle.
+
+    >>> from pamble.core.spline.evaluate import curve_points
+    >>> ring = circle(np.zeros(3), np.array([0, 0, 1.0]), 7.0)
+    >>> t = np.linspace(*ring.domain, 9)
+    >>> bool(np.allclose(np.linalg.norm(curve_points(ring, t), axis=1), 7))
+    True
+    """
     return ellipse(centre, normal, (radius, radius))
 
 
 def arc_three_points(a: Array, b: Array, c: Array) -> Curve:
-    """Arc from ``a`` through ``b`` to ``c``. Raises `GeometryError` for points on a line."""
+    """Arc from ``a`` through ``b`` to ``c``. Raises `GeometryError` for points on a line.
+
+    >>> arc = arc_three_points(np.array([5.0, 0, 0]), np.array([0, 5.0, 0]), np.array([-5.0, 0, 0]))
+    >>> arc.degree, arc.weights is not None
+    (2, True)
+    """
     a, b, c = floats(a), floats(b), floats(c)
     u, v = b - a, c - a
     n = np.cross(u, v)

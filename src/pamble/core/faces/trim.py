@@ -86,6 +86,11 @@ def divide(
     tolerance: of the cuts, mm. meet: where intersections of surfaces come from, so that two faces that cut each other
     share them and they can follow; by default they are found anew. quick: what is wrong with a cutter is looked for
     only where nothing is cut, and places of regions are somewhere in them. Raises `GeometryError` in words.
+
+    >>> deck = Face(Surface.bezier([[[0, 0, 0], [0, 40, 0]], [[60, 0, 0], [60, 40, 0]]]))
+    >>> cut = Cutter("t:line", "Line", Curve.line([20, -5, 0], [20, 45, 0]))
+    >>> [round(r.area) for r in divide(deck, [cut], 1e-4).regions]
+    [1600, 800]
     """
     sources, missed = [], []
     for cutter in cutters:

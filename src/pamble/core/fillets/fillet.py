@@ -88,6 +88,13 @@ def fillet(
     chord: distance of both contacts, mm, for a section of that kind; rho: of the conic, for one of that kind. gap: only
     cut the faces back, and leave what is between them open. Raises `GeometryError`, before anything
     is built, with what is wrong, where, and the largest radius that works.
+
+    >>> from pamble.core.spline.surface import Surface
+    >>> deck = Face(Surface.bezier([[[0, 0, 0], [0, 40, 0]], [[60, 0, 0], [60, 40, 0]]]))
+    >>> wall = Face(Surface.bezier([[[0, 0, 0], [0, 0, -30]], [[60, 0, 0], [60, 0, -30]]]))
+    >>> made = fillet([deck, wall], [Ask(0, deck.edge("v0"), (6.0, 6.0))])
+    >>> made.faces[0].face.surface.control.shape[:2], made.faces[0].figures.radius < 1e-6
+    ((6, 6), True)
     """
     radii = [r for a in asked for r in (*a.radius, *(r for _, r in a.between))]
     if min(radii) <= 0 or (section == "chord" and (chord is None or chord <= 0)):

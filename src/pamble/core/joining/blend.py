@@ -87,6 +87,13 @@ def build_blend(
     along the neighbours follow at a cut edge; a natural side has its iso-curves. limit: what the bulge is measured
     against; meet: whether the fullness is found with which it just meets that.
     Raises `BlendError` for edges that cannot be blended.
+
+    >>> from pamble.core.faces.face import Face
+    >>> deck = Face(Surface.bezier([[[0, 9, 0], [0, 40, 0]], [[60, 9, 0], [60, 40, 0]]]))
+    >>> wall = Face(Surface.bezier([[[0, 0, -9], [0, 0, -30]], [[60, 0, -9], [60, 0, -30]]]))
+    >>> made = build_blend(deck.edge("v0"), wall.edge("v0"), BlendSpec((2, 2)))
+    >>> made.spans, max(r.angle for r in made.residuals) < 1e-6
+    (1, True)
     """
     sides = _sides(a, b, spec, beyond)
     diagonal = diagonal or _diagonal(a, b)

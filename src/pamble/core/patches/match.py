@@ -103,6 +103,12 @@ def match_sides(
     spans are put in along it, up to ``most_added``; where its degree cannot hold the neighbour's edge, it is raised to
     that. Raises `GeometryError` for an edge that is no side of its surface,
     a rational surface, and where the face would fold.
+
+    >>> deck = Face(Surface.bezier([[[0, 0, 0], [0, 40, 0]], [[60, 0, 0], [60, 40, 0]]]))
+    >>> loose = Face(Surface.bezier([[[x, y, 2.0] for y in (40, 50, 60, 70, 80, 90)] for x in (0, 20, 40, 60)]))
+    >>> made = match_sides(loose, [Pair("v0", deck.edge("v1"), 2)], 100.0)
+    >>> made.ratio <= 1, bool(made.moved[3:].max() < 1e-6)
+    (True, True)
     """
     if face.surface.weights is not None:
         raise GeometryError("A rational surface cannot be matched by its CVs: rebuild it as a polynomial one first.")

@@ -138,6 +138,11 @@ def sweep(
     places: where the sections stand, as shares of the rail's length; found where the rail comes nearest to them if
     None. Between several sections their shapes pass smoothly or straight into each other. Raises `GeometryError` for a
     rail that misses a section, and for a sweep that crosses itself, with the radius of the path and the reach there.
+
+    >>> rail = Curve.line([0, 0, 0], [100, 0, 0])
+    >>> section = Curve.bezier([[0, 0, 0], [0, 3, 8], [0, 8, 0]])
+    >>> sweep([section], rail, path_frames(rail)).surface.control.shape[:2]
+    (3, 6)
     """
     size = curve_length(rail)
     at = []

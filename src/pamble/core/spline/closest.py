@@ -58,6 +58,11 @@ def to_curve(curve: Curve, points: Array, seeds: Array | None = None) -> CurveFe
 
     Newton on (C - P).C' = 0 from the nearest of a dense row of samples, and from the nearest on another stretch where
     that may hold the foot; a step that leaves the domain stops at its end (The NURBS Book, section 6.1).
+
+    >>> import numpy as np
+    >>> feet = to_curve(Curve.line([0, 0, 0], [10, 0, 0]), np.array([[3.0, 4.0, 0.0]]))
+    >>> float(feet.t[0]), float(feet.distance[0])
+    (0.3, 4.0)
     """
     points = floats(points)
     if seeds is not None:
@@ -144,6 +149,12 @@ def to_surface(surface: Surface, points: Array, seeds: tuple[Array, Array] | Non
 
     Newton on the two orthogonality conditions, with Gauss-Newton steps where the Hessian is not positive; a
     parameter at the limit of the domain is held there while the step points outward.
+
+    >>> import numpy as np
+    >>> flat = Surface.bezier([[[0, 0, 0], [0, 2, 0]], [[2, 0, 0], [2, 2, 0]]])
+    >>> feet = to_surface(flat, np.array([[0.5, 1.5, 3.0]]))
+    >>> np.round([feet.u[0], feet.v[0], feet.distance[0]], 9).tolist()
+    [0.25, 0.75, 3.0]
     """
     points = floats(points)
     (u0, u1), (v0, v1) = surface.domain

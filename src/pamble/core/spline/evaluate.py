@@ -23,6 +23,11 @@ def curve_derivatives(curve: Curve, t: ArrayLike, order: int = 0) -> Array:
     """Point and derivatives of a curve, (order+1, m, d).
 
     Rational curves by the quotient rule (The NURBS Book, A4.2).
+
+    >>> from pamble.core.spline.curve import Curve
+    >>> parabola = Curve.bezier([[0, 0, 0], [1, 0, 0], [2, 4, 0]])
+    >>> curve_derivatives(parabola, [0.5], 1)[:, 0].tolist()
+    [[1.0, 1.0, 0.0], [2.0, 4.0, 0.0]]
     """
     t = np.atleast_1d(floats(t))
     points = curve.control if curve.weights is None else curve.homogeneous
@@ -38,7 +43,12 @@ def curve_derivatives(curve: Curve, t: ArrayLike, order: int = 0) -> Array:
 
 
 def curve_points(curve: Curve, t: ArrayLike) -> Array:
-    """Points of a curve, (m, d)."""
+    """Points of a curve, (m, d).
+
+    >>> from pamble.core.spline.curve import Curve
+    >>> curve_points(Curve.line([0, 0, 0], [4, 2, 0]), [0, 0.5, 1]).tolist()
+    [[0.0, 0.0, 0.0], [2.0, 1.0, 0.0], [4.0, 2.0, 0.0]]
+    """
     return np.asarray(curve_derivatives(curve, t, 0)[0])
 
 
@@ -100,7 +110,13 @@ def surface_grid(surface: Surface, us: ArrayLike, vs: ArrayLike, order: int = 0)
 
 
 def surface_points(surface: Surface, u: ArrayLike, v: ArrayLike) -> Array:
-    """Points at scattered parameters, (m, 3)."""
+    """Points at scattered parameters, (m, 3).
+
+    >>> from pamble.core.spline.surface import Surface
+    >>> saddle = Surface.bezier([[[0, 0, 0], [0, 1, 0]], [[1, 0, 0], [1, 1, 1]]])
+    >>> surface_points(saddle, [0.5], [0.5]).tolist()
+    [[0.5, 0.5, 0.25]]
+    """
     return np.asarray(surface_derivatives(surface, u, v, 0)[0, 0])
 
 

@@ -69,12 +69,21 @@ def inserted_knots(knots: Array, degree: int, new: Array) -> Array:
 
 
 def insert_knots(curve: Curve, new: Array) -> Curve:
-    """Insert knots into a curve."""
+    """Insert knots into a curve.
+
+    >>> line = insert_knots(Curve.line([0, 0, 0], [4, 0, 0]), np.array([0.25]))
+    >>> line.control[:, 0].tolist()
+    [0.0, 1.0, 4.0]
+    """
     return recast_curve(curve, curve.degree, inserted_knots(curve.knots, curve.degree, new))
 
 
 def raise_degree(curve: Curve, by: int = 1) -> Curve:
-    """Raise the degree of a curve."""
+    """Raise the degree of a curve.
+
+    >>> raise_degree(Curve.line([0, 0, 0], [6, 0, 0]), 2).control[:, 0].round(9).tolist()
+    [0.0, 2.0, 4.0, 6.0]
+    """
     return recast_curve(curve, curve.degree + by, raised_knots(curve.knots, curve.degree, by))
 
 
@@ -102,7 +111,11 @@ def _part_knots(knots: Array, degree: int, start: float, end: float) -> Array:
 
 
 def curve_part(curve: Curve, start: float, end: float) -> Curve:
-    """The piece between two parameters; beyond the domain the end span continues."""
+    """The piece between two parameters; beyond the domain the end span continues.
+
+    >>> curve_part(Curve.line([0, 0, 0], [8, 0, 0]), 0.25, 0.75).control[:, 0].tolist()
+    [2.0, 6.0]
+    """
     return recast_curve(curve, curve.degree, _part_knots(curve.knots, curve.degree, start, end))
 
 

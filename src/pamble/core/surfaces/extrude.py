@@ -24,6 +24,11 @@ def extrude(curve: Curve, direction: Array, start: float, end: float) -> Surface
     """The curve moved along a direction (3,) from ``start`` to ``end`` mm; exact, rational where the curve is.
 
     u runs along the curve, v along the direction. Raises `GeometryError` for a direction of no length or no way to go.
+
+    >>> import numpy as np
+    >>> wall = extrude(Curve.line([0, 0, 0], [9, 0, 0]), np.array([0, 0, 1.0]), -2, 5)
+    >>> wall.control[:, :, 2].tolist(), (wall.degree_u, wall.degree_v)
+    ([[-2.0, 5.0], [-2.0, 5.0]], (1, 1))
     """
     way = _way(direction)
     if abs(end - start) < 1e-9:

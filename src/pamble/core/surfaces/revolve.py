@@ -20,6 +20,12 @@ def revolve(profile: Curve, point: Array, axis: Array, start: float, end: float)
     u turns, in pieces of at most 90°; v runs along the profile with its own CVs. A profile that touches the axis at an
     end makes a pole there. Raises `GeometryError` for an axis of no length, no turn or more than one, a profile that
     lies on the axis, or one in a plane with the axis that crosses it.
+
+    >>> from pamble.core.spline.evaluate import surface_points
+    >>> post = revolve(Curve.line([5, 0, 0], [5, 0, 8]), np.zeros(3), np.array([0, 0, 1.0]), 0, 90)
+    >>> u, v = np.meshgrid(*(np.linspace(a, b, 5) for a, b in post.domain))
+    >>> bool(np.allclose(np.hypot(*surface_points(post, u.ravel(), v.ravel())[:, :2].T), 5))
+    True
     """
     z, p = floats(axis), floats(point)
     length = float(np.linalg.norm(z))
