@@ -5,8 +5,10 @@ import re
 import pytest
 from playwright.sync_api import expect
 
+from pamble.core.spline.knots import surface_part
 from tests.browser.conftest import imported
 from tests.browser.steps import line_of
+from tests.core.fillets.test_fillet import LAWS, slab, turned_away
 from tests.shapes import plane
 from tests.study.slabs import face
 
@@ -75,3 +77,40 @@ def test_two_fillets_beside_an_edge_that_stays_sharp_are_mitred(corner):
     expect(rows).to_have_count(0)
     page.keyboard.press("Control+Shift+z")
     expect(rows).to_have_count(5)
+
+
+@pytest.fixture
+def fading(page, pamble):
+    """Two slabs over a crease that fades to nothing, with a gap between them."""
+    whole = slab()
+    upper = surface_part(whole, None, (0, 0.93))
+    lower = surface_part(turned_away(whole, LAWS["fades evenly"]), None, (0.08, 1))
+    faces = [face("upper", "Upper", upper), face("lower", "Lower", lower)]
+    yield from imported(page, pamble, {"format": "pamble-study", "name": "Fading", "features": faces})
+
+
+def test_spans_are_picked_on_the_curve_of_what_they_reach(fading):
+    page = fading.page
+    fading.button("Blends").click()
+    page.keyboard.press("b")
+    fading.button("Upper, v end").click()
+    fading.button("Lower, v start").click()
+    expect(page.get_by_role("row", name="Blend")).to_have_count(2)
+    fading.button("Keep").click()
+    line_of(page, "Blend").click()
+    card = page.get_by_label("Card of Blend")
+    points = card.get_by_label("Trade-off between spans and accuracy").get_by_role("button")
+    expect(points).to_have_count(5)
+    # The fewest that reach the aim are proposed.
+    expect(points.nth(4)).to_have_attribute("aria-pressed", "true")
+    expect(points.nth(4)).to_have_accessible_name(re.compile(r"5 spans, 10 CVs along: 0\.\d+ times the aim"))
+    five = fading.figures("Blend · Lower")
+    points.nth(0).click()
+    expect(points.nth(0)).to_have_attribute("aria-pressed", "true")
+    expect(points).to_have_count(5)
+    expect(card.get_by_label("Spans: found or chosen").get_by_label("chosen")).to_be_checked()
+    assert fading.figures("Blend · Lower")["curvature"] > 2 * five["curvature"]
+    points.nth(4).press("Enter")
+    expect(points.nth(4)).to_have_attribute("aria-pressed", "true")
+    page.keyboard.press("Escape")
+    expect(page.get_by_text("step 3 · stored")).to_be_visible()

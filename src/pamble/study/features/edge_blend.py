@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
+from dataclasses import asdict, replace
 
 from pydantic import field_validator
 
@@ -89,6 +89,11 @@ def run(params: EdgeBlendParams, inputs: Inputs, context: Context) -> Made:
         made = preview_blend(a, b, spec, kept.knots_u, (one, two), limit, params.meet)
     else:
         made = build_blend(a, b, spec, beyond=(one, two), limit=limit, meet=params.meet)
+        if spec.spans is not None and (kept is None or not context.preview):
+            # What fewer and more spans would reach stays in sight.
+            sought = build_blend(a, b, replace(spec, spans=None), beyond=(one, two), limit=limit, meet=params.meet)
+            others = (t for t in sought.trials if t.spans != spec.spans)
+            made = replace(made, trials=tuple(sorted((*others, *made.trials), key=lambda t: t.control_points)))
     return made_face(
         Face(made.surface),
         seams=(

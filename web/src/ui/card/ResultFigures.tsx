@@ -1,15 +1,17 @@
 import type { Params } from '../../api/types';
 import { fieldsOf, toolOf, type Figure } from '../../state/catalog';
+import { changeParams } from '../../state/drafts';
 import { small } from '../figures';
 import { TradeOff, type Trial } from './TradeOff';
 
 /** The figures of a result, as its tool describes them. */
-export function ResultFigures({ kind, facts }: { kind: string; facts: Params | undefined }) {
+export function ResultFigures({ id, kind, facts }: { id: string; kind: string; facts: Params | undefined }) {
   const figures = toolOf(kind)?.figures ?? [];
   const told = figures.filter((f) => f.form !== 'trade-off').flatMap((f) => rows(f, facts?.[f.key]));
   const trade = figures.find((f) => f.form === 'trade-off');
   const trials = trade && (facts?.[trade.key] as Trial[] | undefined);
-  const spans = fieldsOf(kind).find((f) => f.name === 'spans')?.found ?? '';
+  const spans = fieldsOf(kind).find((f) => f.name === 'spans');
+  const pick = spans?.whole ? (n: number) => changeParams(id, { spans: n }, true) : undefined;
   return (
     <>
       {told.length > 0 && (
@@ -22,7 +24,7 @@ export function ResultFigures({ kind, facts }: { kind: string; facts: Params | u
           ))}
         </dl>
       )}
-      {trials && trials.length > 1 && <TradeOff title={trade.label} trials={trials} chosen={(facts?.[spans] as number | undefined) ?? 1} />}
+      {trials && trials.length > 1 && <TradeOff title={trade.label} trials={trials} chosen={(facts?.[spans?.found ?? ''] as number | undefined) ?? 1} pick={pick} />}
     </>
   );
 }
@@ -41,10 +43,10 @@ function rows(figure: Figure, value: unknown): [string, string][] {
     case 'list':
       return (value as number[]).map((v, i) => [(v < 0 && figure.negative ? figure.negative : figure.each).replace('{n}', String(i + 1)), unit(small(Math.abs(v)), figure.unit)]);
     case 'parts': {
-      const entries = value as Record<string, number>[];
+      const entries = value as Record<string, number | null>[];
       return entries.map((entry, i) => [
         entries.length > 1 ? figure.each.replace('{n}', String(i + 1)) : figure.label,
-        figure.parts.map(([name, u]) => unit(small(entry[name] ?? 0), u)).join(' · '),
+        figure.parts.flatMap(([name, u]) => (typeof entry[name] === 'number' ? [unit(small(entry[name]), u)] : [])).join(' · '),
       ]);
     }
     default:

@@ -54,7 +54,7 @@ export function ToolCard({ id, kind, name, params, draft }: Props) {
       <FaceFigures id={id} changes={state?.changes} />
       <TrimFigures facts={state?.facts} />
       <Measured facts={state?.facts} />
-      <ResultFigures kind={kind} facts={state?.facts} />
+      <ResultFigures id={id} kind={kind} facts={state?.facts} />
       <CurveFigures facts={state?.facts} />
       {state?.warnings.map((w) => (
         <div className="note" key={w}>

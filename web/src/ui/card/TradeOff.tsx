@@ -1,11 +1,21 @@
+import type { KeyboardEvent } from 'react';
+
 export interface Trial {
   spans: number;
   cvs: number;
   ratio: number;
 }
 
-/** Spans against the worst figure over its aim, on a logarithmic scale; the chosen one ringed. */
-export function TradeOff({ title, trials, chosen }: { title: string; trials: Trial[]; chosen: number }) {
+interface Props {
+  title: string;
+  trials: Trial[];
+  chosen: number;
+  /** Takes the spans of a point that was picked. */
+  pick?: (spans: number) => void;
+}
+
+/** Spans against the worst figure over its aim, on a logarithmic scale; the chosen one ringed, any other to be picked. */
+export function TradeOff({ title, trials, chosen, pick }: Props) {
   const [w, h, pad] = [220, 70, 14];
   const logs = trials.map((t) => Math.log10(Math.max(1e-3, t.ratio)));
   const top = Math.max(0.3, ...logs);
@@ -18,24 +28,41 @@ export function TradeOff({ title, trials, chosen }: { title: string; trials: Tri
   return (
     <figure style={{ margin: '10px 0 0' }}>
       <figcaption className="quiet">{title}</figcaption>
-      <svg viewBox={`0 0 ${w} ${h}`} width="100%" role="img" aria-label="Trade-off between spans and accuracy">
+      <svg viewBox={`0 0 ${w} ${h}`} width="100%" role={pick ? 'group' : 'img'} aria-label="Trade-off between spans and accuracy">
         <line x1={pad} x2={w - pad} y1={y(0)} y2={y(0)} stroke="var(--accent)" strokeDasharray="3 3" />
         <text x={w - pad} y={y(0) - 3} textAnchor="end" fontSize="9" fill="var(--accent)">
           aim
         </text>
         <path d={path} fill="none" stroke="var(--ink)" strokeWidth="1.4" />
         {trials.map((t, i) => (
-          <circle
+          <g
             key={i}
-            cx={x(i)}
-            cy={y(logs[i] ?? 0)}
-            r={t.spans === chosen ? 4 : 2}
-            fill={t.spans === chosen ? 'var(--paper)' : 'var(--ink)'}
-            stroke={t.spans === chosen ? 'var(--accent)' : 'none'}
-            strokeWidth="2"
+            className={pick && 'trial'}
+            {...(pick && {
+              role: 'button',
+              tabIndex: 0,
+              'aria-pressed': t.spans === chosen,
+              'aria-label': words(t),
+              onClick: () => pick(t.spans),
+              onKeyDown: (e: KeyboardEvent) => {
+                if (e.key !== 'Enter' && e.key !== ' ') return;
+                e.preventDefault();
+                e.stopPropagation();
+                pick(t.spans);
+              },
+            })}
           >
-            <title>{`${t.spans} spans, ${t.cvs} CVs along: ${t.ratio.toFixed(2)} times the aim`}</title>
-          </circle>
+            <circle cx={x(i)} cy={y(logs[i] ?? 0)} r={Math.min(9, (w - 2 * pad) / trials.length)} fill="transparent" />
+            <circle
+              cx={x(i)}
+              cy={y(logs[i] ?? 0)}
+              r={t.spans === chosen ? 4 : 2}
+              fill={t.spans === chosen ? 'var(--paper)' : 'var(--ink)'}
+              stroke={t.spans === chosen ? 'var(--accent)' : 'none'}
+              strokeWidth="2"
+            />
+            <title>{words(t)}</title>
+          </g>
         ))}
         <text x={pad} y={h - 3} fontSize="9" fill="var(--soft)">
           {first?.spans} span{first?.spans === 1 ? '' : 's'}
@@ -47,3 +74,5 @@ export function TradeOff({ title, trials, chosen }: { title: string; trials: Tri
     </figure>
   );
 }
+
+const words = (t: Trial): string => `${t.spans} span${t.spans === 1 ? '' : 's'}, ${t.cvs} CVs along: ${t.ratio.toFixed(2)} times the aim`;
