@@ -21,7 +21,7 @@ def test_the_part_is_seen_beside_the_state_before_a_change_and_after_an_earlier_
     assert wiped.differs(blended)
     assert wiped.part_area() < blended.part_area() - 0.015  # The gap shows again.
     x, _ = desk.centre(line)
-    desk.drag((x, 640), (-600, 0))
+    desk.drag((x, 720), (-600, 0))
     page.wait_for_timeout(200)
     assert float(line.get_attribute("aria-valuenow")) < 60
     page.keyboard.press("w")
