@@ -90,6 +90,24 @@ def test_numbers_are_obeyed(cap, tmp_path, capsys):
     assert made["fullness"] == [0.7, 1.1]
 
 
+def test_a_crest_is_held_and_a_limit_is_met_by_command(cap, tmp_path, capsys):
+    report = answer(capsys, "check", cap)
+    edges = ["--edge", middles(report, "Crown", "v1"), "--edge", middles(report, "Flank", "v0")]
+
+    def blended(*more):
+        return answer(capsys, "blend", cap, *edges, *more, "-o", tmp_path / "o.step")
+
+    free, held, given = blended(), blended("--level-crest"), blended("--level-crest", 3.2)
+    assert free["crest"]["most"] > 1.02 * free["crest"]["least"]
+    assert free["clearance"] is None
+    assert held["crest"]["most"] < 1.005 * held["crest"]["least"]
+    assert list(given["crest"].values()) == pytest.approx([3.2, 3.2], rel=0.005)
+    limit = ["--limit-plane", "0,-10,72,0,-1,1"]
+    met = blended(*limit, "--meet-limit")
+    assert abs(met["clearance"]["value"]) < 2e-4 < abs(blended(*limit)["clearance"]["value"])
+    assert met["fullness"] != free["fullness"]
+
+
 @pytest.mark.parametrize(
     ("words", "line"),
     [

@@ -206,3 +206,37 @@ def test_a_bad_patch_is_replaced_from_its_neighbours_edges_and_what_hangs_on_it_
     assert kernel.now.states["rim"].problem is None
     kernel.commit({"op": "set_params", "id": "again", "changes": {"edges": [*beside[:3], beside[0]]}})
     assert "twice" in kernel.now.states["again"].problem
+
+
+def test_a_blend_keeps_to_a_limit_plane_or_line_and_meets_it(kernel):
+    add(
+        kernel,
+        "low",
+        "face",
+        face={"surface": SurfaceData.of(plane((0, 15, -15), (80, 0, 0), (0, 40, -40))).model_dump()},
+    )
+    add(
+        kernel,
+        "far",
+        "face",
+        face={"surface": SurfaceData.of(plane((0, -15, -15), (80, 0, 0), (0, -40, -40))).model_dump()},
+    )
+    add(kernel, "roof", "plane_parallel", square_to="z", through=[0.0, 0.0, -10.0])
+    add(kernel, "ridge", "line", start=[0, 0, -11], end=[80, 0, -11])
+    asked = {"first": line("low", "v0"), "second": line("far", "v0"), "continuity": [1, 1]}
+    facts = add(kernel, "b", "edge_blend", **asked, limit={"feature": "roof"}).made.facts
+    # A G1 section of fullness f over a gap w of a right angle stands f w sin(45) / 4 above its chord.
+    assert facts["clearance"] == pytest.approx(5 - 30 * np.sqrt(0.5) / 4, abs=1e-6)
+    for limit, height in (({"limit": {"feature": "roof"}}, 5), ({"limit": None, "limit_line": line("ridge")}, 4)):
+        kernel.commit({"op": "set_params", "id": "b", "changes": {**limit, "meet": True}})
+        facts = kernel.now.states["b"].made.facts
+        assert facts["fullness"][0] == pytest.approx(height / (30 * np.sqrt(0.5) / 4), rel=1e-3)
+        assert (facts["crest_least"], facts["crest_most"]) == pytest.approx((height, height), rel=1e-3)
+        assert abs(facts["clearance"]) < 2e-4
+    kernel.commit({"op": "set_params", "id": "b", "changes": {"limit": {"feature": "roof"}}})
+    assert "one limit" in kernel.now.states["b"].problem
+    kernel.commit({"op": "set_params", "id": "b", "changes": {"limit": None, "limit_line": None}})
+    assert "no limit to meet" in kernel.now.states["b"].problem
+    # Spans that are chosen leave what fewer and more would reach in sight.
+    kernel.commit({"op": "set_params", "id": "b", "changes": {"meet": False, "spans": 2}})
+    assert [t["spans"] for t in kernel.now.states["b"].made.facts["trials"]] == [1, 2]

@@ -13,7 +13,7 @@ import numpy as np
 from pamble.core.arrays import Array, cross, dot, norm, unit
 from pamble.core.faces.frames import EdgeFrames
 
-_RATE_FLOOR = 4.0
+RATE_FLOOR = 4.0
 """Least change of curvature that a mismatch is taken against: so many times the curvature over the part's diagonal."""
 
 
@@ -66,7 +66,7 @@ def seam_figures(a: EdgeFrames, b: EdgeFrames, diagonal: float) -> SeamFigures:
     if a.jet.derivatives.shape[0] > 3 and b.jet.derivatives.shape[0] > 3:
         # Leaving one face is entering the other: the change of curvature keeps its sign only after turning b's way.
         rate = np.abs(sign_a * a.curvature_rate + sign_b * b.curvature_rate)
-        least = _RATE_FLOOR * np.maximum(np.abs(k_b), 1.0 / max(diagonal, 1e-9)) / max(diagonal, 1e-9)
+        least = RATE_FLOOR * np.maximum(np.abs(k_b), 1.0 / max(diagonal, 1e-9)) / max(diagonal, 1e-9)
         percent = 100 * rate / np.maximum(np.maximum(np.abs(a.curvature_rate), np.abs(b.curvature_rate)), least)
     return SeamFigures(
         norm(a.position - b.position), angle, 100 * difference / reference, difference, rate, percent, sign_a * sign_b

@@ -15,6 +15,7 @@ from functools import lru_cache
 import numpy as np
 
 from pamble.core.arrays import TINY, Array, dot, norm
+from pamble.core.checks.figures import RATE_FLOOR
 from pamble.core.faces.frames import EdgeFrames, abreast, frames
 from pamble.core.joining.directions import Leaving, along, leave
 from pamble.core.joining.pairing import Side
@@ -119,7 +120,7 @@ def change_row(space: RowSpace, f: EdgeFrames, run: Array, d: Array, e: Array, d
     size = norm(d)
     cube = np.maximum(np.abs(dot(d, f.outward)) ** 3, 0.01 * size**3)
     curvature = np.maximum(np.abs(f.curvature), 1.0 / diagonal)
-    reference = np.maximum(np.abs(f.curvature_rate), 4.0 * curvature / diagonal)
+    reference = np.maximum(np.abs(f.curvature_rate), RATE_FLOOR * curvature / diagonal)
     target = 3 * f.jet.second(d, f.jet.tangent(e)) + f.jet.third(d)
     zero = np.zeros(size.shape)
     conditions = [

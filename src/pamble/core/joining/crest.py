@@ -25,6 +25,9 @@ Limit = Plane | Curve
 
 _ACROSS = np.linspace(0, 1, 33)
 _ALONG = np.linspace(0, 1, 65)
+_PLACES = 129
+"""Places along a limit line."""
+
 _ROUNDS, _SETTLED = 12, 1e-4
 _TOUCH = 1e-4
 """Clearance, mm, with which a blend just meets its limit."""
@@ -45,12 +48,16 @@ def crest_heights(surface: Surface, s: Array = _ALONG) -> Array:
     p = surface_grid(surface, s, _ACROSS)[0, 0]
     way = unit(p[:, -1] - p[:, 0])
     rise = p - p[:, :1]
-    off = norm(rise - dot(rise, way[:, None])[..., None] * way[:, None])
-    # The top of the parabola through the highest of the places and those beside it.
-    k = np.clip(off.argmax(axis=1), 1, len(_ACROSS) - 2)[:, None] + np.arange(-1, 2)
-    a, b, c = np.take_along_axis(off, k, axis=1).T
-    bow = a - 2 * b + c
-    return np.asarray(b - np.where(bow < 0, (a - c) ** 2 / (8 * np.minimum(bow, -TINY)), 0.0))
+    return _tops(norm(rise - dot(rise, way[:, None])[..., None] * way[:, None]))
+
+
+def _tops(values: Array) -> Array:
+    """The largest value of each row (m, n): between its samples the top of the parabola through those beside it."""
+    k = values.argmax(axis=1)
+    inner = np.clip(k, 1, values.shape[1] - 2)
+    a, b, c = np.take_along_axis(values, inner[:, None] + np.arange(-1, 2), axis=1).T
+    bow = np.minimum(a - 2 * b + c, -TINY)
+    return np.asarray(np.where(k == inner, b - (a - c) ** 2 / (8 * bow), values.max(axis=1)))
 
 
 def crest_range(surface: Surface) -> tuple[float, float]:
@@ -64,61 +71,67 @@ def crest_range(surface: Surface) -> tuple[float, float]:
     return -float(most[0]), float(most[1])
 
 
-def levelled(
-    shape: Callable[[Array], Surface], s: Array, height: float | None, fullness: tuple[float, float]
-) -> tuple[Surface, Array]:
-    """The blend whose crest is ``height`` mm all along, and the factors (m,) on its fullness; None: as high as it is at
-    the mean. shape: the blend with factors at parameters s (m,). fullness: of both sides, for the limits of factors.
+def levelled(shape: Callable[[Array], Surface], s: Array, height: float, fullness: tuple[float, float]) -> Surface:
+    """The blend whose crest is ``height`` mm all along, or as near to that as its fullness can go.
+
+    shape: the blend with factors on its fullness at parameters s (m,). fullness: of both sides, for the limits of
+    factors. Raises `BlendError` for a blend that lies flat.
     """
     gains = np.ones(len(s))
     surface = shape(gains)
     heights = crest_heights(surface, s)
-    aim = float(heights.mean()) if height is None else height
-    if aim <= 0 or heights.max() < _SETTLED:
+    if height <= 0 or heights.max() < _SETTLED:
         raise BlendError("The blend lies flat between its edges: it has no crest to hold.")
     low, high = FULLNESS_LIMITS[0] / min(fullness), FULLNESS_LIMITS[1] / max(fullness)
     for _ in range(_ROUNDS):
-        gains = np.clip(gains * aim / np.maximum(heights, 1e-3 * aim), low, high)
+        gains = np.clip(gains * height / np.maximum(heights, 1e-3 * height), low, high)
         surface = shape(gains)
         heights = crest_heights(surface, s)
-        if np.abs(heights - aim).max() < _SETTLED * aim:
+        if np.abs(heights - height).max() < _SETTLED * height:
             break
-    return surface, gains
+    return surface
 
 
 def clearance(surface: Surface, limit: Limit) -> Clearance:
-    """How far a blend stays from a plane, on the side on which its edges lie, or from a curve in front of its bulge.
+    """How far a blend stays from a plane, on the side on which its edges lie, or from a curve in front of its bulge;
+    the least is closed in on between what is looked at.
 
     Raises `BlendError` where its edges lie on both sides of the plane, or the curve runs beside the blend.
     """
-    if isinstance(limit, Plane):
-        normal = np.cross(limit.x, limit.y)
+    return _from_plane(surface, limit) if isinstance(limit, Plane) else _from_curve(surface, limit)
 
-        def away(u: Array) -> tuple[Array, Array]:
-            p = surface_grid(surface, u, _ACROSS)[0, 0]
-            return p, (p - limit.origin) @ normal
 
-        p, height = away(_ALONG)
-        rims = height[:, [0, -1]]
-        side = np.sign(rims.mean()) or 1.0
-        if (side * rims).min() < 0:
-            by = -(side * rims).min()
-            raise BlendError(f"The limit passes through the blend's edges, by {by:.3f} mm: no fullness keeps to it.")
-        t, most = largest(lambda u: -(side * away(u)[1]).min(axis=1)[None], _ALONG, -(side * height).min(axis=1)[None])
-        p, height = away(t)
-        return Clearance(-float(most[0]), p[0, int((side * height[0]).argmin())])
-    points = curve_points(limit, np.linspace(*limit.domain, 129))
-    feet = to_surface(surface, points)
-    over = (feet.u > 0) & (feet.u < 1) & (feet.v > 0) & (feet.v < 1)
-    if not over.any():
+def _from_plane(surface: Surface, plane: Plane) -> Clearance:
+    rims = plane.height(surface_grid(surface, _ALONG, _ACROSS[[0, -1]])[0, 0])
+    side = np.sign(rims.mean()) or 1.0
+    if (side * rims).min() < 0:
+        by = -(side * rims).min()
+        raise BlendError(f"The limit passes through the blend's edges, by {by:.3f} mm: no fullness keeps to it.")
+
+    def nearness(u: Array) -> Array:
+        return _tops(-side * plane.height(surface_grid(surface, u, _ACROSS)[0, 0]))[None]
+
+    at, most = largest(nearness, _ALONG, nearness(_ALONG))
+    section = surface_grid(surface, at, _ACROSS)[0, 0, 0]
+    return Clearance(-float(most[0]), section[int((side * plane.height(section)).argmin())])
+
+
+def _from_curve(surface: Surface, curve: Curve) -> Clearance:
+    def nearness(t: Array) -> Array:
+        points = curve_points(curve, t)
+        feet = to_surface(surface, points)
+        ends = surface_grid(surface, feet.u, np.array([0.0, 0.5, 1.0]))[0, 0]
+        bulge = ends[:, 1] - 0.5 * (ends[:, 0] + ends[:, 2])
+        before = np.where(dot(points - surface_points(surface, feet.u, feet.v), bulge) < 0, -1.0, 1.0)
+        over = (feet.u > 0) & (feet.u < 1) & (feet.v > 0) & (feet.v < 1)
+        return np.where(over, -before * feet.distance, -np.inf)[None]
+
+    t = np.linspace(*curve.domain, _PLACES)
+    at, most = largest(nearness, t, nearness(t))
+    if not np.isfinite(most[0]):
         raise BlendError("The limit line runs beside the blend: lay it in front of the bulge.")
-    points, u, v = points[over], feet.u[over], feet.v[over]
-    ends = surface_grid(surface, u, np.array([0.0, 0.5, 1.0]))[0, 0]
-    bulge = ends[:, 1] - 0.5 * (ends[:, 0] + ends[:, 2])
-    on = surface_points(surface, u, v)
-    away_from = np.where(dot(points - on, bulge) < 0, -1.0, 1.0) * norm(points - on)
-    k = int(away_from.argmin())
-    return Clearance(float(away_from[k]), on[k])
+    foot = to_surface(surface, curve_points(curve, at))
+    return Clearance(-float(most[0]), surface_points(surface, foot.u, foot.v)[0])
 
 
 def just_meeting(shape: Callable[[float], Surface], limit: Limit, bounds: tuple[float, float], start: float) -> float:

@@ -41,7 +41,7 @@ class Shaper:
         return levelled(
             lambda gains: cascade(self.sides, spec, space, self.diagonal, gains),
             space.s, factor * self.height, (spec.full(0), spec.full(1)),
-        )[0]  # fmt: skip
+        )  # fmt: skip
 
     def uneven(self, surface: Surface) -> float:
         """How far the crest is from one height, over its aim; nothing where it is not held."""

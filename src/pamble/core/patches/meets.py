@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from pamble.core.arrays import TINY, Array, BoolArray, IntArray, cross, dot, norm, unit
+from pamble.core.checks.figures import RATE_FLOOR
 from pamble.core.patches.conditions import WEIGHT, ends_of, side_places, spread, used
 from pamble.core.patches.side import Side
 from pamble.core.patches.solve import Rows
@@ -18,9 +19,6 @@ _CURVATURE = 0.003
 _RATE = 0.01
 _ENDS = 5e-4
 """Aims of a seam: mm, radians, share of the curvature and of its change; and mm at its ends, where three faces meet."""
-
-_RATE_FLOOR = 4.0
-"""Least change of curvature that a mismatch is taken against: so many times the curvature over the part's diagonal."""
 
 _ACROSS, _ALONG = 0.004, 0.1
 """How far, in mm, the side may slide in the neighbour, across its edge and along it."""
@@ -145,7 +143,7 @@ class Meets:
             # The neighbour asks for n.F = 3 II(D, E) + III(D, D, D); how III turns with D is left to the next step.
             flat, rate = f.jet.tangent(e), f.jet.third(d)
             square = np.maximum(dot(d, d), TINY)
-            least = _RATE_FLOOR * np.maximum(np.abs(kdd) / square, self.floor) * self.floor
+            least = RATE_FLOOR * np.maximum(np.abs(kdd) / square, self.floor) * self.floor
             bend_e = np.einsum("mij,mj->mi", f.bend, flat)
             rows = spread(k.third, n) - 3 * spread(k.bent, bend_d) - 3 * spread(k.across, bend_e)
             tolerance = _RATE * np.maximum(np.abs(rate) / square**1.5, least) * np.maximum(reach, TINY) ** 3

@@ -107,21 +107,27 @@ def _fitted(surface: Surface, sides: tuple[_Side, _Side]) -> Surface:
 def _moved(surface: Surface, made: Surface) -> tuple[float, Array, tuple[float, float]]:
     """Largest distance between both, with its place; and how wavy the way between them is along u and along v, mm."""
     u, v = (np.linspace(*d, _DENSE) for d in surface.domain)
-    old, new = surface_grid(surface, u, v)[0, 0], surface_grid(made, u, v)[0, 0]
-    grid_u, grid_v = (g.ravel() for g in np.meshgrid(u, v, indexing="ij"))
-    away = to_surface(made, old.reshape(-1, 3), (grid_u, grid_v)).distance
-    at = int(np.argmax(away))
-    best = float(away[at]), old.reshape(-1, 3)[at], np.array([grid_u[at], grid_v[at]])
-    reach = np.array([np.ptp(d) for d in surface.domain]) / (_DENSE - 1)
-    for _ in range(_CLOSER):
-        # Closed in on between the samples, round the largest so far.
-        near = [np.clip(best[2][k] + reach[k] * _AROUND, *surface.domain[k]) for k in (0, 1)]
-        points = surface_grid(surface, near[0], near[1])[0, 0].reshape(-1, 3)
-        places = np.stack([g.ravel() for g in np.meshgrid(*near, indexing="ij")], axis=1)
-        away = to_surface(made, points, (places[:, 0], places[:, 1])).distance
-        at = int(np.argmax(away))
-        best = max(best, (float(away[at]), points[at], places[at]), key=lambda b: b[0])
-        reach = reach * 0.3
-    way = new - old
+    way = surface_grid(made, u, v)[0, 0] - surface_grid(surface, u, v)[0, 0]
     waves = tuple(float(norm(np.diff(way, axis=k)).max()) for k in (0, 1))
-    return best[0], best[1], (waves[0], waves[1])
+    return *farthest(surface, made, alike=True), (waves[0], waves[1])
+
+
+def farthest(surface: Surface, other: Surface, alike: bool = False) -> tuple[float, Array]:
+    """Largest distance of a surface from another, mm, and its place (3,), closed in on between the samples.
+
+    alike: whether both lie near each other at the same parameters.
+    """
+    near = [np.linspace(*d, _DENSE) for d in surface.domain]
+    reach = np.array([np.ptp(d) for d in surface.domain]) / (_DENSE - 1)
+    best, place, at = -1.0, np.zeros(3), np.zeros(2)
+    for _ in range(_CLOSER + 1):
+        points = surface_grid(surface, near[0], near[1])[0, 0].reshape(-1, 3)
+        u, v = (g.ravel() for g in np.meshgrid(*near, indexing="ij"))
+        away = to_surface(other, points, (u, v) if alike else None).distance
+        i = int(np.argmax(away))
+        if away[i] > best:
+            best, place, at = float(away[i]), points[i], np.array([u[i], v[i]])
+        # The next round looks round the largest so far.
+        near = [np.clip(at[k] + reach[k] * _AROUND, *surface.domain[k]) for k in (0, 1)]
+        reach = reach * 0.3
+    return best, place

@@ -12,12 +12,10 @@ from pamble.core.faces.face import Face
 from pamble.core.patches.between import patch_between
 from pamble.core.patches.boundary import PatchMade
 from pamble.core.patches.loop import Asked
-from pamble.core.spline.closest import to_surface
+from pamble.core.patches.rebuild import farthest
 from pamble.core.spline.evaluate import surface_grid
 from pamble.core.spline.knots import reverse_surface, swap_directions
 from pamble.core.spline.surface import Surface
-
-_GRID = np.linspace(0, 1, 25)
 
 
 @dataclass(frozen=True)
@@ -37,17 +35,14 @@ def replaced(
 ) -> Replaced:
     """The patch between its neighbours' edges in place of a face. Raises `GeometryError` as `patch_between` does.
 
-    Its sides keep their names: u and v run as they did on the old face.
+    Where it is four-sided its sides keep their names: u and v run as they did on the old face.
     """
     made = patch_between(asked, diagonal, degree, spans)
     if made.face.natural:
         new = Face(_laid_like(made.face.surface, face.surface), (), face.names if face.natural else made.face.names)
     else:
         new = made.face
-    points = _points(new.surface, _GRID)
-    foot = to_surface(face.surface, points)
-    worst = int(foot.distance.argmax())
-    return Replaced(new, made, float(foot.distance[worst]), points[worst])
+    return Replaced(new, made, *farthest(new.surface, face.surface))
 
 
 def _laid_like(surface: Surface, old: Surface) -> Surface:
