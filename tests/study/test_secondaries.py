@@ -195,7 +195,7 @@ def test_a_bad_patch_is_replaced_from_its_neighbours_edges_and_what_hangs_on_it_
     assert (state.problem, state.made.warnings) == (None, ())
     assert all(s["gap"] < 0.002 and s["angle"] < 0.005 for s in state.made.facts["sides"])
     assert all(state.made.facts["sides"][k]["curvature"] < 0.5 for k in (0, 2))
-    assert state.made.facts["moved"] > 1
+    assert state.made.facts["off_old"] > 1
     new = face(kernel, "bad").surface
     points = surface_grid(new, np.linspace(0, 1, 9), np.linspace(0, 1, 9))[0, 0].reshape(-1, 3)
     assert to_surface(known, points).distance.max() < 0.05

@@ -9,7 +9,6 @@ from pamble.core.patches.replace import replaced
 from pamble.study.features.base import Context, FeatureKind, Figure, Inputs, Made, changed_faces
 from pamble.study.features.boundary_face import PARTS, patch_facts
 from pamble.study.features.fields import choice, number
-from pamble.study.features.figures import MOVED
 from pamble.study.features.sides import SidesParams
 from pamble.study.references import ChangedFaceRef, EdgeRef, FaceRef
 from pamble.study.stored import Stored
@@ -41,12 +40,15 @@ def run(params: ReplaceParams, inputs: Inputs, context: Context) -> Made:
         changed = context.kept.changes.get(params.face.feature)
         spans = changed.face.surface.spans if changed is not None and changed.face is not None else None
     made = replaced(face, asked, diagonal, params.degree, spans)
-    facts = {**patch_facts(made.patch), "moved": made.moved}
+    facts = {**patch_facts(made.patch), "off_old": made.moved}
     return changed_faces({params.face.feature: made.face}, warnings=made.patch.warnings, **facts)
 
 
 KIND = FeatureKind(
     "replace_patch", "Replace patch", "secondary", ReplaceParams, run, "blends",
     "Pick the patch, then the edges of its neighbours.", makes="change", section="",
-    figures=(Figure("sides", "Side", form="parts", each="Side {n}", parts=PARTS), MOVED),
+    figures=(
+        Figure("sides", "Side", form="parts", each="Side {n}", parts=PARTS),
+        Figure("off_old", "Off the old patch by up to", "mm"),
+    ),
 )  # fmt: skip
