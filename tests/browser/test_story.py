@@ -84,6 +84,20 @@ def test_edge_blend_by_pointing_and_by_numbers(desk):
     card.get_by_text("Flip the second edge").locator("..").get_by_role("switch").click(force=True)
     expect(card).to_contain_text("folds over itself")
     card.get_by_text("Flip the second edge").locator("..").get_by_role("switch").click(force=True)
+    # Each change of the step in work is undone by itself, and done again; the step stays.
+    for keys, words in (
+        ("Control+z", True),
+        ("Control+z", False),
+        ("Control+Shift+z", True),
+        ("Control+Shift+z", False),
+    ):
+        page.keyboard.press(keys)
+        expect(card.get_by_text("folds over itself")).to_have_count(int(words))
+    for _ in range(3):
+        page.keyboard.press("Control+z")
+    expect(card.get_by_role("radiogroup", name="Ends").get_by_role("radio", checked=True)).not_to_have_accessible_name(
+        "straight"
+    )
     page.keyboard.press("Escape")
     page.mouse.click(1000, 560)
     expect(line_of(page, "Blend")).to_have_count(0)
@@ -319,6 +333,15 @@ def test_export_chosen_faces_and_take_them_in_again(desk, tmp_path):
     page.locator("input[aria-label='Study file']").set_input_files(tmp_path / "study.json")
     expect(line_of(page, "Blend")).to_be_visible()
     expect(desk.row("Blend · Crown")).to_contain_text("holds")
+    page.get_by_role("link", name="Pamble, all studies").click()
+    page.get_by_role("button", name="New study").click()
+    expect(page.get_by_text("step 0 · stored")).to_be_visible()
+    page.locator("input[aria-label='STEP file']").set_input_files(tmp_path / "blend.step")
+    line_of(page, "Blend").click()
+    page.keyboard.press("c")
+    # A part that comes into an empty study is brought into view.
+    places = [desk.centre(cv) for cv in page.get_by_role("button", name=re.compile("^CV .* of Blend")).all()]
+    assert max(x for x, _ in places) - min(x for x, _ in places) > 350
 
 
 def test_everything_is_found_by_typing_and_panels_fold(desk):

@@ -116,6 +116,31 @@ def test_opening_again_runs_nothing_and_a_refused_step_is_not_there(database_url
     asyncio.run(story())
 
 
+def test_a_study_that_is_expected_is_opened_and_let_go_of_when_nobody_comes(database_url):
+    store = Studies(open_database(database_url))
+    id = store.create(SLABS)
+
+    async def story():
+        hub = Hub(store, linger=0.2)
+        try:
+            hub.expect("gone")
+            hub.expect(id)
+            async with asyncio.timeout(30):
+                while not (expected := hub.shown(id)):
+                    await asyncio.sleep(0.02)
+            assert await hub.open(id) is expected
+            async with asyncio.timeout(30):
+                while hub.shown(id):
+                    await asyncio.sleep(0.02)
+            window = Listener()
+            await hub.enter(await hub.open(id), window)
+            assert window.states[0][0].reason == "opened"
+        finally:
+            hub.close()
+
+    asyncio.run(story())
+
+
 def test_every_message_has_one_answer_with_its_number(pamble, study):
     w = Window(pamble, study)
     assert w.send(type="paint", seq=41)["seq"] == 41

@@ -63,6 +63,11 @@ def create_app(engine: Engine, interface: Path | None = None) -> FastAPI:
     if interface is not None and (interface / "index.html").exists():
         app.mount("/assets", StaticFiles(directory=interface / "assets"), name="assets")
 
+        @app.get("/study/{id}", include_in_schema=False)
+        async def _study(id: str) -> Response:
+            app.state.hub.expect(id)
+            return FileResponse(interface / "index.html")
+
         @app.get("/{path:path}", include_in_schema=False)
         def _page(path: str) -> Response:
             if path.startswith("api/"):

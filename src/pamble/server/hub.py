@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 from collections.abc import Callable, Coroutine
 from dataclasses import dataclass, field
 from typing import Any, Literal, Protocol
 
 import structlog
+from sqlalchemy.exc import SQLAlchemyError
 
 from pamble.core.errors import Conflict, PambleError
 from pamble.server.kernels import KernelLost, KernelPool, KernelProcess
@@ -232,6 +234,7 @@ class Hub:
         self._open: dict[str, OpenStudy] = {}
         self.readers = Readers()
         self._opening: dict[str, asyncio.Lock] = {}
+        self._preparing: set[asyncio.Task[None]] = set()
 
     async def open(self, id: str) -> OpenStudy:
         """The study, its kernel loaded. Raises `StudyError` if there is none of that id."""
@@ -243,6 +246,24 @@ class Hub:
                 self._open[id] = OpenStudy(id, self.store, self.pool, stored, kernel, self.readers)
             return self._open[id]
 
+    def shown(self, id: str) -> OpenStudy | None:
+        """The study, if it is open."""
+        return self._open.get(id)
+
+    def expect(self, id: str) -> None:
+        """A window is about to ask for a study: it is opened while the window's scripts are loaded."""
+        task = asyncio.get_running_loop().create_task(self._prepare(id))
+        self._preparing.add(task)
+        task.add_done_callback(self._preparing.discard)
+
+    async def _prepare(self, id: str) -> None:
+        # What is wrong with it, the window is told when it asks.
+        with contextlib.suppress(PambleError, SQLAlchemyError):
+            study = await self.open(id)
+            async with study.lock:
+                await study.ask("frame")
+            self._let_go(study)
+
     async def enter(self, study: OpenStudy, window: Window) -> None:
         """Show a study in a window: it gets the whole state, then every change."""
         async with study.lock:
@@ -253,6 +274,9 @@ class Hub:
     def leave(self, study: OpenStudy, window: Window) -> None:
         """A window was closed."""
         study.windows.discard(window)
+        self._let_go(study)
+
+    def _let_go(self, study: OpenStudy) -> None:
         if not study.windows:
             asyncio.get_running_loop().call_later(self._linger, self._drop, study)
 

@@ -18,6 +18,7 @@ from pamble.core.faces.display import DisplayMesh, display_mesh, iso_lines
 from pamble.core.faces.face import Face
 from pamble.core.faces.meshing.moving import MovingMesh
 from pamble.core.meshes.mesh import TriangleMesh, lighter, vertex_normals
+from pamble.core.remember import Remembered
 from pamble.core.spline.evaluate import curve_points
 from pamble.study.objects import Shape
 
@@ -29,7 +30,7 @@ class FrameWriter:
         self._parts: list[NDArray[np.float32]] = []
         self._size = 0
 
-    def put(self, values: Array) -> list[int]:
+    def put(self, values: Array | NDArray[np.float32]) -> list[int]:
         """Add an array; returns [offset, count] in floats."""
         flat = np.ascontiguousarray(values, dtype=np.float32).ravel()
         place = [self._size, len(flat)]
@@ -102,14 +103,17 @@ _SHOWN_TRIANGLES = 500_000
 
 def _put_mesh(writer: FrameWriter, mesh: TriangleMesh) -> dict[str, Any]:
     """A reference mesh: triangles without lines or CVs. Numbers of vertices are exact as float32 up to 2^24."""
-    shown = lighter(mesh, _SHOWN_TRIANGLES)
-    rest = np.zeros((len(shown.vertices), 4))
-    return {
-        **_BARE,
-        "kind": "mesh",
-        "vertices": writer.put(np.column_stack([shown.vertices, vertex_normals(shown), rest])),
-        "triangles": writer.put(shown.triangles.astype(float)),
-    }
+    rows, triangles = _drawn.get(mesh, None, lambda: _rows(lighter(mesh, _SHOWN_TRIANGLES)))
+    return {**_BARE, "kind": "mesh", "vertices": writer.put(rows), "triangles": writer.put(triangles)}
+
+
+_drawn: Remembered[TriangleMesh, None, tuple[NDArray[np.float32], NDArray[np.float32]]] = Remembered(1)
+
+
+def _rows(mesh: TriangleMesh) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    rows = np.zeros((len(mesh.vertices), 10), np.float32)
+    rows[:, :3], rows[:, 3:6] = mesh.vertices, vertex_normals(mesh)
+    return rows, mesh.triangles.astype(np.float32)
 
 
 def _put_curves(writer: FrameWriter, shape: Shape, steps: int) -> dict[str, Any]:

@@ -47,9 +47,9 @@ export function catchAt(viewport: Viewport, x: number, y: number, without: strin
 
 /** Whether points catch what is near, with the key that turns it round held or not. What is measured, or laid through points, always does. */
 export function catches(turned: boolean): boolean {
-  const { draft, measured, dragging } = useTools.getState();
-  const makes = toolOf(draft?.kind)?.makes ?? '';
-  const measuring = !dragging && (measured !== null || ['figure', 'plane'].includes(makes));
+  const { hand, dragging } = useTools.getState();
+  const makes = (hand.at === 'step' && toolOf(hand.draft.kind)?.makes) || '';
+  const measuring = !dragging && (hand.at === 'measuring' || ['figure', 'plane'].includes(makes));
   return (measuring || useView.getState().catching.on) !== turned;
 }
 

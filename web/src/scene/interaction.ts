@@ -127,18 +127,18 @@ export function listen(viewport: Viewport): () => void {
 }
 
 function pointAt(viewport: Viewport, x: number, y: number, free: boolean): void {
-  const { tool: inHand, dragging, repick, measured } = useTools.getState();
+  const { hand, dragging } = useTools.getState();
   if (dragging) return;
-  const tool = inHand ?? repick ?? measured;
-  const wants = tool ? wanted() : null;
+  const busy = hand.at !== 'idle';
+  const wants = wanted();
   if (wants === 'point') {
     const caught = placeOf(viewport, x, y, free)?.caught;
     setCaught(caught ? { words: caught.words, at: [caught.at.x, caught.at.y, caught.at.z] } : null);
     return;
   }
-  const edge = lineUnder(viewport, x, y, tool !== null, wants);
+  const edge = lineUnder(viewport, x, y, busy, wants);
   const face = viewport.faceAt(x, y);
-  const hover = edge ? { feature: edge.feature, edge: edge.edge } : (face && (!tool || accepts('face')) ? { feature: face.id } : null);
+  const hover = edge ? { feature: edge.feature, edge: edge.edge } : (face && (!busy || accepts('face')) ? { feature: face.id } : null);
   const now = useTools.getState().hover;
   if (JSON.stringify(now) !== JSON.stringify(hover)) useTools.setState({ hover });
   const onMesh = face !== null && useStudy.getState().shown.shapes.get(face.id)?.object.kind === 'mesh';
@@ -163,8 +163,8 @@ function place(viewport: Viewport, x: number, y: number, free: boolean): void {
 }
 
 /** The line under a pixel that a pick would take: any without a tool; of a tool that takes all sorts, curves alone. */
-function lineUnder(viewport: Viewport, x: number, y: number, tool: boolean, wants: Wanted | null) {
-  if (tool && !accepts('line')) return null;
+function lineUnder(viewport: Viewport, x: number, y: number, busy: boolean, wants: Wanted | null) {
+  if (busy && !accepts('line')) return null;
   const edge = viewport.edgeAt(x, y, wants === 'line' ? 16 : 7);
   const shape = edge && useStudy.getState().shown.shapes.get(edge.feature);
   if (wants === 'any' && !(shape && isCurve(shape))) return null;
@@ -172,17 +172,16 @@ function lineUnder(viewport: Viewport, x: number, y: number, tool: boolean, want
 }
 
 function click(viewport: Viewport, x: number, y: number, double: boolean, free: boolean): void {
-  const { tool: inHand, repick, measured } = useTools.getState();
-  const tool = inHand ?? repick ?? measured;
-  const wants = tool ? wanted() : null;
+  const busy = useTools.getState().hand.at !== 'idle';
+  const wants = wanted();
   if (wants === 'point') {
     if (double && canEnd()) void keepDraft();
     else place(viewport, x, y, free);
     return;
   }
-  const edge = lineUnder(viewport, x, y, tool !== null, wants);
+  const edge = lineUnder(viewport, x, y, busy, wants);
   const face = viewport.faceAt(x, y);
-  if (tool) {
+  if (busy) {
     if (edge) pickEdge(edge);
     else if (face && regionClicked(face)) return;
     else if (face) pickFeature(face.id);

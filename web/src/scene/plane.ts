@@ -2,7 +2,8 @@ import { Vector3 } from 'three';
 
 import type { Point } from '../api/types';
 import { useStudy } from '../state/study';
-import { useTools, type Axis } from '../state/tools';
+import type { Axis } from '../state/hand';
+import { draftNow, useTools } from '../state/tools';
 import { useView } from '../state/view';
 import type { Viewport } from './viewport';
 
@@ -25,8 +26,9 @@ function facing(viewport: Viewport): Axis {
 
 /** The step in work goes on in the plane in which it was begun, however the part is turned. */
 export function holdPlane(viewport: Viewport): void {
-  const { draft } = useTools.getState();
-  if (draft && !draft.axis && useView.getState().plane.axis === 'auto') useTools.setState({ draft: { ...draft, axis: facing(viewport) } });
+  const { hand } = useTools.getState();
+  if (hand.at === 'step' && !hand.draft.axis && useView.getState().plane.axis === 'auto')
+    useTools.setState({ hand: { ...hand, draft: { ...hand.draft, axis: facing(viewport) } } });
 }
 
 /** The plane of a step, as it is shown; null if the step is gone or is no plane. */
@@ -42,7 +44,7 @@ export function workingPlane(viewport: Viewport): PlaneFrame {
   const { axis, offset, step } = useView.getState().plane;
   const own = step ? planeOfStep(step) : null;
   if (own) return own;
-  const name = axis === 'auto' ? (useTools.getState().draft?.axis ?? facing(viewport)) : axis;
+  const name = axis === 'auto' ? (draftNow()?.axis ?? facing(viewport)) : axis;
   const x = name === 'x' ? AXES.y : AXES.x;
   const y = name === 'z' ? AXES.y : AXES.z;
   return { origin: AXES[name].clone().multiplyScalar(offset), x, y, normal: AXES[name] };

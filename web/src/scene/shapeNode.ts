@@ -1,4 +1,4 @@
-import { Box3, BufferAttribute, BufferGeometry, Color, DoubleSide, Group, Mesh, Vector3, type Raycaster, type ShaderMaterial } from 'three';
+import { Box3, BufferAttribute, BufferGeometry, Color, DoubleSide, Group, InterleavedBuffer, InterleavedBufferAttribute, Mesh, Sphere, Vector3, type Raycaster, type ShaderMaterial } from 'three';
 import { LineMaterial } from 'three/addons/lines/LineMaterial.js';
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js';
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js';
@@ -10,6 +10,9 @@ import { shapeMaterial, type LightUniforms } from './light';
 import { PickLine } from './pickLine';
 
 const ROW = 10;
+
+/** About as many points of a shape are enough to bring it into view. */
+const OUTLINED = 2000;
 
 /** How a shape is to be drawn. */
 export interface ShapeLook {
@@ -59,6 +62,7 @@ export class ShapeNode {
     new LineMaterial({ linewidth: 1.6, transparent: true, opacity: 0.4, depthTest: false }),
   );
   private readonly lit = new LineSegments2(new LineSegmentsGeometry(), new LineMaterial({ linewidth: 1.7, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -4 }));
+  private rows = new InterleavedBuffer(new Float32Array(0), ROW);
   private litBy: Float32Array | undefined = undefined;
   private strongNames = '';
   private tree: MeshBVH | null = null;
@@ -110,38 +114,35 @@ export class ShapeNode {
 
   private setShape(shape: Shape): void {
     const { grid } = shape.object;
-    const count = shape.vertices.length / ROW;
-    const old = this.mesh.geometry;
+    const { vertices } = shape;
+    const count = vertices.length / ROW;
     const sameSize = this.shape !== null && sameGrid(this.shape, shape);
     this.shape = shape;
     this.tree = null;
     this.edges = shape.edges.map((e) => new PickLine(e.name, e.points));
-    const position = new Float32Array(count * 3);
-    const normal = new Float32Array(count * 3);
-    const bend = new Float32Array(count * 2);
-    for (let i = 0; i < count; i++) {
-      const o = i * ROW;
-      position.set(shape.vertices.subarray(o, o + 3), i * 3);
-      normal.set(shape.vertices.subarray(o + 3, o + 6), i * 3);
-      bend.set(shape.vertices.subarray(o + 6, o + 8), i * 2);
+    if (sameSize) {
+      // The rows of the frame are what is drawn: nothing is taken apart or copied.
+      this.rows.array = vertices;
+      this.rows.needsUpdate = true;
+    } else {
+      this.rows = new InterleavedBuffer(vertices, ROW);
+      const geometry = new BufferGeometry();
+      geometry.setAttribute('position', new InterleavedBufferAttribute(this.rows, 3, 0));
+      geometry.setAttribute('normal', new InterleavedBufferAttribute(this.rows, 3, 3));
+      geometry.setAttribute('bend', new InterleavedBufferAttribute(this.rows, 2, 6));
+      geometry.setIndex(new BufferAttribute(grid ? gridTriangles(grid) : new Uint32Array(shape.triangles ?? []), 1));
+      this.mesh.geometry.dispose();
+      this.mesh.geometry = geometry;
     }
-    const geometry = new BufferGeometry();
-    geometry.setAttribute('position', new BufferAttribute(position, 3));
-    geometry.setAttribute('normal', new BufferAttribute(normal, 3));
-    geometry.setAttribute('bend', new BufferAttribute(bend, 2));
-    const index = sameSize ? old.getIndex() : new BufferAttribute(grid ? gridTriangles(grid) : new Uint32Array(shape.triangles ?? []), 1);
-    geometry.setIndex(index);
-    old.dispose();
-    this.mesh.geometry = geometry;
-    geometry.computeBoundingSphere();
-    this.box.makeEmpty();
-    if (count) this.box.setFromBufferAttribute(geometry.getAttribute('position') as BufferAttribute);
+    bound(this.box, vertices);
+    // Known already, it is not sought through all rows again at the first drawing.
+    this.mesh.geometry.boundingSphere = this.box.getBoundingSphere(new Sphere());
     this.lines.visible = setSegments(this.lines, shape.edges.map((e) => e.points));
     this.isoLines.visible = setSegments(this.isoLines, shape.isos);
     this.through.visible = shape.object.kind === 'curves' && setSegments(this.through, shape.edges.map((e) => e.points));
     this.outline = [];
-    for (let i = 0; i + 2 < position.length; i += 3 * 7)
-      this.outline.push(new Vector3(position[i], position[i + 1], position[i + 2]));
+    const step = ROW * Math.max(7, Math.floor(count / OUTLINED));
+    for (let o = 0; o < vertices.length; o += step) this.outline.push(new Vector3().fromArray(vertices, o));
     for (const { points } of shape.edges) for (let i = 0; i + 2 < points.length; i += 3) this.box.expandByPoint(new Vector3(points[i], points[i + 1], points[i + 2]));
     for (const { points } of shape.edges)
       for (let i = 0; i + 2 < points.length; i += 9) this.outline.push(new Vector3(points[i], points[i + 1], points[i + 2]));
@@ -175,6 +176,20 @@ export class ShapeNode {
       object.material.dispose();
     }
   }
+}
+
+/** The box round the points of rows. */
+function bound(box: Box3, rows: Float32Array): void {
+  const low = [Infinity, Infinity, Infinity];
+  const high = [-Infinity, -Infinity, -Infinity];
+  for (let o = 0; o < rows.length; o += ROW)
+    for (let k = 0; k < 3; k++) {
+      const v = rows[o + k] as number;
+      if (v < (low[k] as number)) low[k] = v;
+      if (v > (high[k] as number)) high[k] = v;
+    }
+  box.min.fromArray(low);
+  box.max.fromArray(high);
 }
 
 const sameGrid = (a: Shape, b: Shape): boolean =>

@@ -2,20 +2,21 @@ import { beforeEach, describe, expect, it } from 'vitest';
 
 import { letGo, pickEdge, pickFeature, startTool } from './actions';
 import { placedPoints, placePoint, wanted } from './placing';
+import { freshStudy } from './perStudy';
 import { useStudy, type Shape } from './study';
-import { useTools } from './tools';
+import { draftNow, problemOf, useTools } from './tools';
 import { loadTools } from './tools.fixture';
 
 const shape = (kind: string): Shape => ({ object: { kind }, edges: [{ name: kind === 'face' ? 'u0' : 'c0' }] }) as unknown as Shape;
 
 beforeEach(() => {
   loadTools();
+  freshStudy();
   const kept = { shapes: new Map([['rim', shape('curves')], ['crown', shape('face')], ['scan', shape('mesh')]]), features: new Map(), seams: [] };
   useStudy.setState({ kept, shown: kept, study: null });
-  useTools.setState({ tool: null, draft: null, selection: null, repick: null, measured: null });
 });
 
-const draft = () => useTools.getState().draft;
+const draft = draftNow;
 
 describe('drawing by CVs', () => {
   it('sends the CVs alone: what the curve is made of follows from them', () => {
@@ -35,7 +36,7 @@ describe('drawing by CVs', () => {
     letGo();
     letGo();
     expect(draft()).toBeNull();
-    expect(useTools.getState().tool).toBeNull();
+    expect(useTools.getState().hand.at).toBe('idle');
   });
 });
 
@@ -73,7 +74,7 @@ describe('picking inputs', () => {
     startTool('edge_blend');
     pickEdge({ feature: 'crown', edge: 'u0' });
     pickEdge({ feature: 'crown', edge: 'u0' });
-    expect(useTools.getState().problem).toContain('picked twice');
+    expect(problemOf(useTools.getState())).toContain('picked twice');
     pickEdge({ feature: 'rim', edge: 'c0' });
     expect(draft()?.params).toEqual({ first: { feature: 'crown', edge: 'u0' }, second: { feature: 'rim', edge: 'c0' } });
   });

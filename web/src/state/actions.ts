@@ -1,12 +1,13 @@
 import type { EdgeRef, FeatureSummary, Group, Params, Point, Role } from '../api/types';
 import { fieldsOf, isRef, LISTS, openField, toolOf, type Field } from './catalog';
-import { changeDraft, changeParams, dropDraft, freeName, newId } from './drafts';
+import { changeDraft, changeParams, dropDraft, freeName, newId, showDraft } from './drafts';
 import { nearEnd } from './nearEnd';
 import { accepts, takePointBack } from './placing';
-import { cancelWork, commit, refreshCombs, refreshLights, reshape, step, tell } from './session';
+import { cancelWork, commit, endPreview, refreshCombs, refreshLights, reshape, step, tell } from './session';
 import { stepOf, useStudy } from './study';
 import { keepStage } from './stages';
-import { COMBS, useTools, type Draft, type Repick, type Stage, type Tool } from './tools';
+import { begun, IDLE, stepped, type Draft, type Repick } from './hand';
+import { draftNow, hold, note, toolOfHand, useTools, type Stage, type Tool } from './tools';
 import { useView, type Light } from './view';
 
 const same = (a: EdgeRef, b: EdgeRef) => a.feature === b.feature && a.edge === b.edge;
@@ -21,22 +22,21 @@ export function setLight(light: Light): void {
   useView.setState({ light, probe: null });
   refreshLights();
   // What a step in work would make is lit as well.
-  if (light === 'lines' && useTools.getState().draft) changeDraft({});
+  if (light === 'lines' && draftNow()) changeDraft({});
 }
 
 /** Start a tool, or let go of it if it is in hand; what is picked already is its first pick. */
 export function startTool(tool: Tool): void {
-  const { tool: now, selection } = useTools.getState();
+  const { selection } = useTools.getState();
+  const now = toolOfHand(useTools.getState());
   dropDraft();
-  if (now === tool || tool === null) {
-    useTools.setState({ tool: null, problem: null });
-    return;
-  }
+  hold(IDLE);
+  if (now === tool || tool === null) return;
   const info = toolOf(tool);
   const stage = (info?.stage as Stage | undefined) ?? useTools.getState().stage;
-  const draft: Draft | null = info ? { id: newId(), kind: tool, name: freeName(info.label), role: info.role as Role, params: {} } : null;
   keepStage(stage);
-  useTools.setState({ tool, draft, problem: null, stage, selection: null, caught: null, asking: null });
+  hold(info ? begun({ id: newId(), kind: tool, name: freeName(info.label), role: info.role as Role, params: {} }) : { at: 'combs' });
+  useTools.setState({ stage, selection: null });
   if (selection?.kind === 'edge' && accepts('line')) pickEdge({ feature: selection.id, edge: selection.edge });
   else if (selection?.kind === 'feature' && fits(selection.id)) pickFeature(selection.id);
 }
@@ -50,19 +50,19 @@ export function fits(id: string): boolean {
 
 /** Ask for another input of a kept step. */
 export function startRepick(repick: Repick): void {
-  useTools.setState({ repick, hover: null });
+  hold({ at: 'repicking', repick });
 }
 
 const fieldNamed = ({ id, field }: Repick): Field | undefined => {
-  const { draft } = useTools.getState();
-  const kind = draft?.id === id ? draft.kind : useStudy.getState().study?.features.find((f) => f.id === id)?.kind;
+  const kind = useStudy.getState().study?.features.find((f) => f.id === id)?.kind;
   return fieldsOf(kind).find((f) => f.name === field);
 };
 
 function repickWith(ref: EdgeRef | { feature: string }, kind: 'line' | 'face' | 'plane'): boolean {
-  const { repick } = useTools.getState();
-  if (!repick || repick.kind !== kind) return false;
-  useTools.setState({ repick: null, hover: null });
+  const { hand } = useTools.getState();
+  if (hand.at !== 'repicking' || hand.repick.kind !== kind) return false;
+  const { repick } = hand;
+  hold(IDLE);
   if (repick.take) repick.take(ref);
   else changeParams(repick.id, { [repick.field]: ref, ...nearEnd(fieldNamed(repick), ref) }, true);
   return true;
@@ -73,16 +73,17 @@ export function pickFeature(id: string): void {
   const shape = useStudy.getState().kept.shapes.get(id);
   if (!shape || shape.object.kind === 'mesh') return;
   if (repickWith({ feature: id }, shape.object.kind === 'plane' ? 'plane' : 'face')) return;
-  const { draft, tool, repick, asking } = useTools.getState();
+  const { hand } = useTools.getState();
   if (shape.object.kind === 'curves') {
-    if ((tool || repick) && shape.edges[0]) pickEdge({ feature: id, edge: shape.edges[0].name });
+    if (hand.at !== 'idle' && shape.edges[0]) pickEdge({ feature: id, edge: shape.edges[0].name });
     return;
   }
-  if (!draft) return;
+  if (hand.at !== 'step') return;
+  const { draft, asking } = hand;
   const plane = shape.object.kind === 'plane';
   const field = openField(fieldsOf(draft.kind), draft.params, plane ? ['plane', 'planes'] : ['face', 'faces'], asking);
   if (field) {
-    take(draft, field, { feature: id });
+    fill(draft, field, { feature: id });
     return;
   }
   const turned = plane ? undefined : fieldsOf(draft.kind).find((f) => f.turns);
@@ -93,8 +94,9 @@ export function pickFeature(id: string): void {
 }
 
 /** Put a pick into a field; what a list has already is not taken twice. */
-function take(draft: Draft, field: Field, ref: EdgeRef | { feature: string }): void {
-  useTools.setState({ asking: null, hover: null });
+function fill(draft: Draft, field: Field, ref: EdgeRef | { feature: string }): void {
+  note({ asking: null });
+  useTools.setState({ hover: null });
   if (!LISTS.includes(field.widget)) {
     changeDraft({ [field.name]: ref, ...nearEnd(field, ref) });
     return;
@@ -119,9 +121,10 @@ function withNeighbours(draft: Draft, edges: string, ref: EdgeRef): Params {
 /** What a tool does with a line that was picked. */
 export function pickEdge(edge: EdgeRef): void {
   if (repickWith(edge, 'line')) return;
-  const { tool, draft, asking } = useTools.getState();
-  if (tool === COMBS) toggleComb(edge.feature, edge.edge);
-  if (!draft) return;
+  const { hand } = useTools.getState();
+  if (hand.at === 'combs') toggleComb(edge.feature, edge.edge);
+  if (hand.at !== 'step') return;
+  const { draft, asking } = hand;
   const fields = fieldsOf(draft.kind);
   const field = openField(fields, draft.params, ['line', 'lines'], asking);
   if (!field) {
@@ -130,32 +133,20 @@ export function pickEdge(edge: EdgeRef): void {
   }
   const twin = fields.find((f) => f !== field && f.widget === 'line' && isRef(draft.params[f.name]) && same(draft.params[f.name] as EdgeRef, edge));
   if (twin && field.widget === 'line') {
-    useTools.setState({ problem: `The same edge was picked twice: pick another for “${field.title}”.` });
+    note({ problem: `The same edge was picked twice: pick another for “${field.title}”.` });
     return;
   }
-  take(draft, field, edge);
+  fill(draft, field, edge);
 }
 
 /** Esc: the nearest thing that can be let go of; all of a step in work when it is held, or pressed twice. */
 export function letGo(all = false): void {
-  const { draft, tool, selection, asking } = useTools.getState();
-  if (useStudy.getState().progress !== null) {
-    cancelWork();
-    return;
-  }
-  if (asking) {
-    useTools.setState({ asking: null });
-    return;
-  }
-  if (useTools.getState().repick || useTools.getState().measured) {
-    useTools.setState({ repick: null, measured: null });
-    return;
-  }
-  if (draft && !all && takePointBack()) return;
-  if (draft) {
-    dropDraft();
-    useTools.setState({ tool: null });
-  } else if (tool) useTools.setState({ tool: null, problem: null });
+  const { hand, selection } = useTools.getState();
+  if (useStudy.getState().progress !== null) cancelWork();
+  else if (hand.at === 'step' && hand.asking) note({ asking: null });
+  else if (hand.at === 'step') {
+    if (all || !takePointBack()) dropDraft();
+  } else if (hand.at !== 'idle') hold(IDLE);
   else if (selection?.kind === 'cvs') useTools.setState({ selection: { kind: 'feature', id: selection.id } });
   else if (selection) useTools.setState({ selection: null });
   else useView.setState({ isolated: null });
@@ -222,9 +213,9 @@ export function isShown(f: Pick<FeatureSummary, 'id' | 'hidden'>, isolated: read
 /** All faces that are shown, but for those of the step in work. */
 export function shownFaces(): { feature: string }[] {
   const { kept, study } = useStudy.getState();
-  const { draft, selection } = useTools.getState();
+  const { selection } = useTools.getState();
   const { isolated } = useView.getState();
-  const mine = draft?.id ?? (selection ? stepOf(selection.id) : null);
+  const mine = draftNow()?.id ?? (selection ? stepOf(selection.id) : null);
   const shown = (id: string) => study?.features.some((f) => f.id === stepOf(id) && isShown(f, isolated)) ?? false;
   return [...kept.shapes.values()].filter((s) => s.object.kind === 'face' && stepOf(s.id) !== mine && shown(s.id)).map((s) => ({ feature: s.id }));
 }
@@ -240,17 +231,32 @@ export function showBefore(on: boolean): void {
   useStudy.setState({ shown: on ? before : kept, showBefore: on });
 }
 
-/** The last change is undone; of a step that is drawn by clicks, the last click. */
+/** The last change is undone: of the step in work while there is one, which is let go of before its first. */
 export async function undo(): Promise<void> {
-  const { draft } = useTools.getState();
-  if (!draft) await step('undo');
-  else if (!takePointBack()) letGo(true);
+  if (!draftNow()) await step('undo');
+  else if (!stepDraft('undo')) letGo(true);
+}
+
+/** What was undone is done again, within the step in work while there is one. */
+export async function redo(): Promise<void> {
+  if (!draftNow()) await step('redo');
+  else stepDraft('redo');
+}
+
+/** One change of the step in work back or forward; false where there is none. */
+function stepDraft(way: 'undo' | 'redo'): boolean {
+  const hand = stepped(useTools.getState().hand, way);
+  if (!hand) return false;
+  hold(hand);
+  endPreview();
+  showDraft();
+  return true;
 }
 
 /** CVs or points of a curve that are picked are deleted, or the last click of a step in work; false if there is neither. */
 export function deleteHere(): boolean {
-  const { draft, selection } = useTools.getState();
-  if (draft) return takePointBack();
+  const { selection } = useTools.getState();
+  if (draftNow()) return takePointBack();
   if (selection?.kind !== 'cvs') return false;
   const kind = useStudy.getState().study?.features.find((f) => f.id === selection.id)?.kind;
   if (!toolOf(kind)?.actions.some((a) => a.name === 'delete')) {
@@ -274,5 +280,3 @@ export function release(): void {
   const at = (i: number): Point => [points[3 * i] ?? 0, points[3 * i + 1] ?? 0, points[3 * i + 2] ?? 0];
   void commit({ op: 'move_cvs', id: selection.id, mirror: null, cvs: selection.cvs.map(([i]) => ({ i, j: 0, to: at(i), on: null, freed: true })) });
 }
-
-export const redo = () => step('redo');

@@ -1,5 +1,4 @@
-import { create } from 'zustand';
-
+import { createPerStudy } from './perStudy';
 import { pictureOf } from './session';
 import { useStudy, type Picture } from './study';
 
@@ -20,9 +19,7 @@ interface CompareStore {
 
 const NOTHING: CompareStore = { mode: 'off', other: null, at: 0.5, moments: [] };
 
-export const useCompare = create<CompareStore>(() => NOTHING);
-
-export const resetCompare = (): void => useCompare.setState(NOTHING);
+export const useCompare = createPerStudy(NOTHING);
 
 /** See the part beside a moment; beside the state before the last change if none is named. */
 export function compareWith(other: Moment | null, mode: 'wipe' | 'side'): boolean {

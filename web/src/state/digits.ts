@@ -2,13 +2,14 @@ import { clicked, fieldBy, toolOf } from './catalog';
 import { changeDraft } from './drafts';
 import { reshape } from './session';
 import { useStudy } from './study';
-import { useTools } from './tools';
+import { draftNow, useTools } from './tools';
 
 /** A number key sets the degree of the curve that is being drawn, or whose CVs are picked; false if there is none. */
 export function digit(key: string): boolean {
   const degree = Number(key);
   if (!/^[1-9]$/.test(key)) return false;
-  const { draft, selection } = useTools.getState();
+  const { selection } = useTools.getState();
+  const draft = draftNow();
   const cvs = fieldBy(draft?.kind, 'cvs');
   if (draft && cvs) {
     const sofar = draft.params[cvs.name] as object | undefined;

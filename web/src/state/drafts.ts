@@ -2,7 +2,8 @@ import type { FeatureSummary, Group, Op, Params } from '../api/types';
 import { complete, fieldsOf } from './catalog';
 import { commit, endPreview, preview, tell } from './session';
 import { useStudy } from './study';
-import { useTools } from './tools';
+import { changed, IDLE } from './hand';
+import { draftNow, hold, problemOf, useTools } from './tools';
 import { allDone, inTurn } from './turns';
 import { useView } from './view';
 
@@ -22,7 +23,7 @@ export function activeGroup(): Group | null {
 }
 
 function draftOp(): Op | null {
-  const { draft } = useTools.getState();
+  const draft = draftNow();
   if (!draft || !complete(fieldsOf(draft.kind), draft.params)) return null;
   const { id, kind, name, role, params } = draft;
   const group = activeGroup();
@@ -33,21 +34,22 @@ function draftOp(): Op | null {
 /** Show the step in work, if it has all that it needs. */
 export function showDraft(): void {
   const op = draftOp();
-  const { draft } = useTools.getState();
-  const kept = useStudy.getState().study?.features.some((f) => f.id === draft?.id);
+  const kept = useStudy.getState().study?.features.some((f) => f.id === draftNow()?.id);
   if (op && !kept) preview(op);
 }
 
-export function changeDraft(changes: Params): void {
-  const { draft } = useTools.getState();
+/** Change parameters of the step in work. final: no mere place on the way of a drag. */
+export function changeDraft(changes: Params, final = true): void {
+  const draft = draftNow();
   if (!draft) return;
-  useTools.setState({ draft: { ...draft, params: { ...draft.params, ...changes } }, problem: null });
+  useTools.setState(({ hand }) => ({ hand: changed(hand, { ...draft.params, ...changes }, final) }));
   showDraft();
 }
 
 export async function keepDraft(): Promise<void> {
   await allDone();
-  const { draft, problem, selection } = useTools.getState();
+  const { selection } = useTools.getState();
+  const [draft, problem] = [draftNow(), problemOf(useTools.getState())];
   if (!draft) return;
   const op = draftOp();
   if (!op) {
@@ -61,7 +63,8 @@ export async function keepDraft(): Promise<void> {
   if (await commit(op)) {
     // What was picked meanwhile stays picked.
     const now = useTools.getState().selection;
-    useTools.setState({ draft: null, tool: null, caught: null, asking: null, selection: now === selection ? { kind: 'feature', id: draft.id } : now });
+    hold(IDLE);
+    useTools.setState({ selection: now === selection ? { kind: 'feature', id: draft.id } : now });
     const { activeSeam } = useView.getState();
     const seam = useStudy.getState().kept.seams.find((s) => s.a.feature === draft.id);
     // Where the strip is open it shows the new seam; where it is folded the part keeps its room.
@@ -70,15 +73,15 @@ export async function keepDraft(): Promise<void> {
 }
 
 export function dropDraft(): void {
-  if (!useTools.getState().draft) return;
-  useTools.setState({ draft: null, problem: null, caught: null, asking: null });
+  if (!draftNow()) return;
+  hold(IDLE);
   endPreview();
 }
 
 /** Change a list in a step's parameters: each change starts from what the one before it has left. */
 export function editParams(id: string, edit: (params: Params) => Params): void {
   inTurn(async () => {
-    const { draft } = useTools.getState();
+    const draft = draftNow();
     if (draft?.id === id) changeDraft(edit(draft.params));
     else await commit({ op: 'set_params', id, changes: edit(useStudy.getState().study?.features.find((f) => f.id === id)?.params ?? {}) });
   });
@@ -86,8 +89,8 @@ export function editParams(id: string, edit: (params: Params) => Params): void {
 
 /** Change parameters of a step in work or in the build. */
 export function changeParams(id: string, changes: Params, final: boolean): void {
-  if (useTools.getState().draft?.id === id) {
-    changeDraft(changes);
+  if (draftNow()?.id === id) {
+    changeDraft(changes, final);
     return;
   }
   const op: Op = { op: 'set_params', id, changes };

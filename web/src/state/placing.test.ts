@@ -1,10 +1,14 @@
-import { beforeEach, describe, expect, it } from 'vitest';
+import { beforeEach, describe, expect, it, vi } from 'vitest';
 
 import { startRepick, startTool } from './actions';
 import { isPlaceRef, placeAt, placedPoints, placePoint, wanted } from './placing';
+import { freshStudy } from './perStudy';
 import { useStudy, type Shape } from './study';
-import { useTools } from './tools';
+import { draftNow, useTools } from './tools';
 import { loadTools } from './tools.fixture';
+
+const commit = vi.hoisted(() => vi.fn(() => Promise.resolve(true)));
+vi.mock(import('./session'), async (original) => ({ ...(await original()), commit }));
 
 const rim = {
   object: { kind: 'curves', cvs: { count: [2, 1], points: [0, 0, 0, 30, 40, 0] } },
@@ -14,12 +18,12 @@ const shapes = new Map([['rim', rim]]);
 
 beforeEach(() => {
   loadTools();
+  freshStudy();
   const picture = { shapes, features: new Map(), seams: [] };
   useStudy.setState({ kept: picture, shown: picture, study: null });
-  useTools.setState({ tool: null, draft: null, selection: null, repick: null, measured: null });
 });
 
-const params = () => useTools.getState().draft?.params;
+const params = () => draftNow()?.params;
 
 describe('places', () => {
   it('hang on what was caught where the tool can follow it, and are shown where that lies', () => {
@@ -27,7 +31,7 @@ describe('places', () => {
     placePoint([0, 0, 0], { feature: 'rim', edge: 'c0', at: 0.5 });
     placePoint([1, 2, 3]);
     expect(params()).toEqual({ start: { feature: 'rim', edge: 'c0', at: 0.5 }, end: [1, 2, 3] });
-    const draft = useTools.getState().draft;
+    const draft = draftNow();
     expect(draft && placedPoints(draft)).toEqual([[20, 0, 0], [1, 2, 3]]);
     expect(wanted()).toBeNull();
   });
@@ -48,12 +52,10 @@ describe('places', () => {
   });
 
   it('of a kept step is asked for anew and taken as what it hangs on', () => {
-    startTool('line');
-    const id = useTools.getState().draft?.id ?? '';
-    startRepick({ id, field: 'end', kind: 'point' });
+    startRepick({ id: 'line', field: 'end', kind: 'point' });
     expect(wanted()).toBe('point');
     placePoint([30, 40, 0], { feature: 'rim', cv: 1 });
-    expect(params()).toEqual({ end: { feature: 'rim', cv: 1 } });
-    expect(useTools.getState().repick).toBeNull();
+    expect(commit).toHaveBeenCalledWith({ op: 'set_params', id: 'line', changes: { end: { feature: 'rim', cv: 1 } } });
+    expect(useTools.getState().hand.at).toBe('idle');
   });
 });

@@ -3,7 +3,8 @@ import { clicked, complete, fieldBy, fieldsOf, lacks, LISTS, openField, type Wid
 import { changeDraft, changeParams } from './drafts';
 import { relationsOf, type Relation } from './relations';
 import { useStudy, type Shape } from './study';
-import { COMBS, useTools, type Draft } from './tools';
+import { IDLE, type Draft } from './hand';
+import { draftNow, hold, note, useTools } from './tools';
 import { useView } from './view';
 
 /** What a pick may be; any: a face, a curve that stands alone, or a plane. */
@@ -18,11 +19,22 @@ const PLACED: readonly Widget[] = ['point', 'place', 'points'];
 
 /** What the tool in work would take next. */
 export function wanted(): Wanted | null {
-  const { tool, draft, repick, measured, asking } = useTools.getState();
-  if (repick) return repick.kind;
-  if (measured) return measured.length < 2 ? 'point' : null;
-  if (tool === COMBS) return 'line';
-  if (!draft) return null;
+  const { hand } = useTools.getState();
+  switch (hand.at) {
+    case 'idle':
+      return null;
+    case 'combs':
+      return 'line';
+    case 'repicking':
+      return hand.repick.kind;
+    case 'measuring':
+      return hand.points.length < 2 ? 'point' : null;
+    case 'step':
+      return wantedBy(hand.draft, hand.asking);
+  }
+}
+
+function wantedBy(draft: Draft, asking: string | null): Wanted | null {
   const fields = fieldsOf(draft.kind);
   if (fieldBy(draft.kind, 'cvs')) return 'point';
   const asks = fields.find((f) => f.name === asking) ?? fields.find((f) => lacks(f, fields, draft.params));
@@ -35,15 +47,17 @@ export function wanted(): Wanted | null {
 
 /** Whether a pick of this kind would be taken now, asked for or not. */
 export function accepts(kind: 'line' | 'face' | 'plane'): boolean {
-  const { tool, draft, repick, asking } = useTools.getState();
-  if (repick) return repick.kind === kind;
-  if (tool === COMBS) return kind === 'line';
-  return draft !== null && (openField(fieldsOf(draft.kind), draft.params, [kind, `${kind}s`], asking) !== null || (kind === 'face' && fieldsOf(draft.kind).some((f) => f.turns)));
+  const { hand } = useTools.getState();
+  if (hand.at === 'repicking') return hand.repick.kind === kind;
+  if (hand.at === 'combs') return kind === 'line';
+  if (hand.at !== 'step') return false;
+  const { draft, asking } = hand;
+  return openField(fieldsOf(draft.kind), draft.params, [kind, `${kind}s`], asking) !== null || (kind === 'face' && fieldsOf(draft.kind).some((f) => f.turns));
 }
 
 /** Whether a step that is drawn by clicks could be kept as it is. */
 export function canEnd(): boolean {
-  const { draft } = useTools.getState();
+  const draft = draftNow();
   return draft !== null && (fieldBy(draft.kind, 'cvs') ?? fieldBy(draft.kind, 'points')) !== undefined && complete(fieldsOf(draft.kind), draft.params);
 }
 
@@ -56,17 +70,18 @@ function layingOn(draft: Draft): Params {
 
 /** A point was placed: it goes where the tool still lacks one; as what it hangs on where the tool can follow that. */
 export function placePoint(point: Point, hangsOn: PlaceRef | null = null, facing: Point | null = null): void {
-  const { draft, measured, repick, asking } = useTools.getState();
-  if (repick?.kind === 'point') {
-    useTools.setState({ repick: null, caught: null });
-    changeParams(repick.id, { [repick.field]: hangsOn ?? point }, true);
+  const { hand } = useTools.getState();
+  if (hand.at === 'repicking' && hand.repick.kind === 'point') {
+    hold(IDLE);
+    changeParams(hand.repick.id, { [hand.repick.field]: hangsOn ?? point }, true);
     return;
   }
-  if (measured) {
-    useTools.setState({ measured: [...measured, point] });
+  if (hand.at === 'measuring') {
+    useTools.setState({ hand: { at: 'measuring', points: [...hand.points, point] } });
     return;
   }
-  if (!draft) return;
+  if (hand.at !== 'step') return;
+  const { draft, asking } = hand;
   const cvs = fieldBy(draft.kind, 'cvs');
   if (cvs) {
     const sofar = clicked(draft.params[cvs.name]);
@@ -78,16 +93,19 @@ export function placePoint(point: Point, hangsOn: PlaceRef | null = null, facing
   const fields = fieldsOf(draft.kind);
   const field = openField(fields, draft.params, PLACED, asking);
   if (!field) return;
-  useTools.setState({ asking: null });
+  note({ asking: null });
   const sofar = (draft.params[field.name] as Point[] | undefined) ?? [];
   const value = field.widget === 'points' ? [...sofar, hangsOn ?? point] : field.widget === 'place' && hangsOn ? hangsOn : point;
   const lying = fields.find((f) => f.facing && draft.params[f.name] === undefined);
   changeDraft({ ...layingOn(draft), [field.name]: value, ...(lying && facing ? { [lying.name]: facing } : {}) });
 }
 
+/** A step of which nothing is placed yet may begin in another plane. */
+const freeAxis = (): void => useTools.setState(({ hand }) => (hand.at === 'step' ? { hand: { ...hand, draft: { ...hand.draft, axis: undefined } } } : {}));
+
 /** Take the last point back that was placed. */
 export function takePointBack(): boolean {
-  const { draft } = useTools.getState();
+  const draft = draftNow();
   const field = draft && (fieldBy(draft.kind, 'cvs') ?? fieldBy(draft.kind, 'points'));
   if (!draft || !field) return false;
   const value = draft.params[field.name];
@@ -96,7 +114,7 @@ export function takePointBack(): boolean {
   const rest = points.slice(0, -1);
   const related = field.widget === 'cvs' ? fieldBy(draft.kind, 'relations') : undefined;
   const kept = relationsOf(draft.params).filter((r) => r.cvs.every((cv) => typeof cv !== 'number' || cv < rest.length));
-  if (!rest.length) useTools.setState({ draft: { ...draft, axis: undefined } });
+  if (!rest.length) freeAxis();
   changeDraft({ [field.name]: field.widget === 'cvs' ? { ...(value as object), control: rest } : rest, ...(related ? { [related.name]: kept } : {}) });
   return true;
 }

@@ -2,7 +2,8 @@ import type { Point } from '../api/types';
 import { changeParams } from './drafts';
 import { fieldBy } from './catalog';
 import { useStudy } from './study';
-import { useTools } from './tools';
+import { tell } from './session';
+import { draftNow, note, useTools } from './tools';
 
 /** How a region of a face is named; the window hands it back as it came. */
 export interface RegionPick {
@@ -23,7 +24,8 @@ export const GHOST = 'ghost:';
 
 /** The step whose regions can be chosen now, the name of the parameter that holds the choice, and the regions. */
 export function openRegions(): { id: string; field: string; regions: readonly Region[] } | null {
-  const { draft, selection } = useTools.getState();
+  const { selection } = useTools.getState();
+  const draft = draftNow();
   const id = draft?.id ?? (selection?.kind === 'feature' ? selection.id : null);
   if (!id) return null;
   const kind = draft?.kind ?? useStudy.getState().study?.features.find((f) => f.id === id)?.kind;
@@ -32,6 +34,9 @@ export function openRegions(): { id: string; field: string; regions: readonly Re
   return field && regions ? { id, field: field.name, regions } : null;
 }
 
+/** At the step in work, or as a notice where a kept step is changed. */
+const say = (problem: string): void => (draftNow() ? note({ problem }) : tell(problem));
+
 /** Keep a region or let it go. The last one of a face stays: a face is not cut away whole by a click. */
 export function toggleRegion(index: number): void {
   const open = openRegions();
@@ -39,7 +44,7 @@ export function toggleRegion(index: number): void {
   if (!open || !region) return;
   const kept = open.regions.filter((r, i) => (i === index ? !r.kept : r.kept));
   if (!kept.some((r) => r.pick.feature === region.pick.feature)) {
-    useTools.setState({ problem: 'Something of the face is kept: keep another region first.' });
+    say('Something of the face is kept: keep another region first.');
     return;
   }
   changeParams(open.id, { [open.field]: kept.map((r) => r.pick) }, true);
@@ -53,6 +58,6 @@ export function regionClicked(hit: { id: string; u: number; v: number }): boolea
   if (!open) return true;
   const dropped = open.regions.map((r, i) => ({ r, i })).filter(({ r }) => r.pick.feature === feature && !r.kept);
   if (dropped.length === 1 && dropped[0]) toggleRegion(dropped[0].i);
-  else if (dropped.length) useTools.setState({ problem: 'Several regions lie there: click the mark of the one to keep.' });
+  else if (dropped.length) say('Several regions lie there: click the mark of the one to keep.');
   return true;
 }

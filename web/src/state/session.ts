@@ -5,9 +5,10 @@ import type { CombWanted, EdgeRef, NamedId, Op, Point, Traced } from '../api/typ
 import { loadCatalog } from './catalog';
 import { lightsWanted } from './lightLines';
 import { measured } from './measured';
-import { dropPreview, merged, NO_LIGHTS, receiveCombs, receiveLights, receivePreview, receiveState, resetStudy, useStudy, type Picture } from './study';
+import { dropPreview, merged, NO_LIGHTS, receiveCombs, receiveLights, receivePreview, receiveState, useStudy, type Picture } from './study';
+import { freshStudy } from './perStudy';
 import { openingStage } from './stages';
-import { useTools } from './tools';
+import { draftNow, note, useTools } from './tools';
 import { useView } from './view';
 
 let link: Link | null = null;
@@ -37,20 +38,20 @@ export function refreshLights(): void {
 
 export function openStudy(id: string): () => void {
   const catalog = loadCatalog();
-  resetStudy(id);
-  useTools.setState({ tool: null, draft: null, repick: null, measured: null, asking: null, selection: null, hover: null, cvsOf: [], problem: null });
-  useView.setState({ combEdges: [], isolated: null, activeSeam: null, stripRow: null, probe: null });
+  freshStudy();
+  useStudy.setState({ id });
   link = new Link(id, {
     combsWanted,
     lightsWanted,
     watched() {
-      const { draft, selection } = useTools.getState();
-      return [draft?.id, selection?.id].filter((id) => id !== undefined);
+      return [draftNow()?.id, useTools.getState().selection?.id].filter((id) => id !== undefined);
     },
     state(state, frame) {
       const first = useStudy.getState().study === null;
       receiveState(state, frame);
-      if (first) void catalog.then(() => useTools.setState(({ draft }) => (draft ? {} : { stage: openingStage(id, useStudy.getState().study?.features ?? []) })));
+      if (first) void catalog.then(() => {
+          if (!draftNow()) useTools.setState({ stage: openingStage(id, useStudy.getState().study?.features ?? []) });
+        });
       if (frame.header.said && state.by === state.window) tell(frame.header.said, true);
       tidy();
       refreshCombs();
@@ -58,7 +59,7 @@ export function openStudy(id: string): () => void {
     },
     preview(frame) {
       measured('pamble frame', () => receivePreview(frame));
-      useTools.setState({ problem: draftProblem() });
+      note({ problem: draftProblem() });
     },
     combs(frame) {
       receiveCombs(frame);
@@ -73,7 +74,7 @@ export function openStudy(id: string): () => void {
     connected: (connected) => useStudy.setState({ connected }),
     gone: (gone) => useStudy.setState({ gone }),
     failed(message, code, wasPreview) {
-      if (wasPreview) useTools.setState({ problem: message });
+      if (wasPreview) note({ problem: message });
       else {
         dropPreview();
         tell(message, code === 'cancelled');
@@ -94,7 +95,7 @@ function exposeForMeasuring(current: Link): void {
 }
 
 function draftProblem(): string | null {
-  const { draft } = useTools.getState();
+  const draft = draftNow();
   return draft ? (useStudy.getState().shown.features.get(draft.id)?.problem ?? null) : null;
 }
 

@@ -1,6 +1,5 @@
-import { create } from 'zustand';
-
 import { toolOf } from './catalog';
+import { createPerStudy } from './perStudy';
 import { slice, type Frame } from '../api/frame';
 import type { CombsHeader, FeatureSummary, FrameComb, FrameFeature, FrameHeader, FrameLight, FrameObject, FrameSeam, LightSeam, LightsHeader, StudyState, StudySummary } from '../api/types';
 
@@ -86,9 +85,7 @@ const BLANK: StudyStore = {
   showBefore: false,
 };
 
-export const useStudy = create<StudyStore>(() => BLANK);
-
-export const resetStudy = (id: string | null) => useStudy.setState({ ...BLANK, id });
+export const useStudy = createPerStudy(BLANK);
 
 function readShape(object: FrameObject, floats: Float32Array): Shape {
   return {

@@ -1,6 +1,6 @@
-import { create } from 'zustand';
-
-import type { EdgeRef, Params, Point, Role } from '../api/types';
+import type { EdgeRef, Point } from '../api/types';
+import { createPerStudy } from './perStudy';
+import { IDLE, type Draft, type Hand } from './hand';
 
 export type Stage = 'plan' | 'curves' | 'primaries' | 'blends' | 'corners' | 'check' | 'handover';
 /** The kind of a tool of the build, or the window's own that shows combs on picked lines. */
@@ -15,26 +15,6 @@ export type Selection =
   | { kind: 'cvs'; id: string; cvs: readonly Cv[]; others?: readonly { id: string; cv: number }[] }
   | null;
 
-export type Axis = 'x' | 'y' | 'z';
-
-/** A step that is being made: shown, but not yet part of the build. axis: what the plane is square to in which it was begun. */
-export interface Draft {
-  id: string;
-  kind: string;
-  name: string;
-  role: Role;
-  params: Params;
-  axis?: Axis;
-}
-
-export interface Repick {
-  id: string;
-  field: string;
-  kind: 'line' | 'face' | 'plane' | 'point';
-  /** What is done with a picked line, where it is not simply the new input. */
-  take?: (ref: EdgeRef | { feature: string }) => void;
-}
-
 export interface Caught {
   words: string;
   at: Point;
@@ -42,8 +22,7 @@ export interface Caught {
 
 interface ToolStore {
   stage: Stage;
-  tool: Tool;
-  draft: Draft | null;
+  hand: Hand;
   selection: Selection;
   hover: EdgeRef | { feature: string } | null;
   /** Faces whose CVs are shown. */
@@ -53,38 +32,48 @@ interface ToolStore {
   falloff: number;
   /** The plane x, y or z = 0 across which CVs are moved mirrored too. */
   mirror: 'x' | 'y' | 'z' | null;
-  /** The field of the card that takes the next pick, where several could. */
-  asking: string | null;
   dragging: boolean;
-  problem: string | null;
-  /** Points placed to measure between, while that goes on. */
-  measured: readonly Point[] | null;
-  /** An input of a kept step that is being picked anew. */
-  repick: Repick | null;
   /** What a point that is being placed or moved has caught. */
   caught: Caught | null;
   /** Normal of the face where it was picked last: a true view looks against it. */
   pickedNormal: Point | null;
 }
 
-export const useTools = create<ToolStore>(() => ({
+const FRESH: ToolStore = {
   stage: 'blends',
-  tool: null,
-  draft: null,
+  hand: IDLE,
   selection: null,
   hover: null,
   cvsOf: [],
   dragMode: 'view',
   falloff: 0,
   mirror: null,
-  asking: null,
   dragging: false,
-  problem: null,
-  measured: null,
-  repick: null,
   caught: null,
   pickedNormal: null,
-}));
+};
+
+export const useTools = createPerStudy(FRESH);
+
+/** The step in work. */
+export const draftOf = ({ hand }: { hand: Hand }): Draft | null => (hand.at === 'step' ? hand.draft : null);
+export const draftNow = (): Draft | null => draftOf(useTools.getState());
+
+/** The tool in hand. */
+export const toolOfHand = ({ hand }: { hand: Hand }): Tool => (hand.at === 'step' ? hand.draft.kind : hand.at === 'combs' ? COMBS : null);
+
+/** What the step in work has to say; without one, nothing. */
+export const problemOf = ({ hand }: { hand: Hand }): string | null => (hand.at === 'step' ? hand.problem : null);
+
+/** Another thing in hand; what the last one had caught or pointed at is gone. */
+export const hold = (hand: Hand): void => useTools.setState({ hand, hover: null, caught: null });
+
+/** Change what is asked or said of the step in work. */
+export const note = (change: { asking?: string | null; problem?: string | null }): void =>
+  useTools.setState(({ hand }) => (hand.at === 'step' ? { hand: { ...hand, ...change } } : {}));
+
+/** Pick something of the part or the build; combs are let go of. */
+export const select = (selection: Selection): void => useTools.setState(({ hand }) => ({ selection, hand: hand.at === 'combs' ? IDLE : hand }));
 
 /** Say what a point has caught, when that changes. */
 export function setCaught(caught: Caught | null): void {

@@ -2,6 +2,7 @@ import { create } from 'zustand';
 import { persist } from 'zustand/middleware';
 
 import type { LightsWanted, Point } from '../api/types';
+import { beginsAnew } from './perStudy';
 
 export type Light = 'clay' | 'zebra' | 'curvature' | 'lines';
 export type CurvatureKind = 'gauss' | 'mean' | 'largest' | 'smallest' | 'radius';
@@ -101,6 +102,8 @@ interface ViewStore {
 
 /** What lasts from one visit to the next. */
 const lasting = ({ catching, swapped, buildOrder }: ViewStore) => ({ catching, swapped, buildOrder });
+/** What a visit takes from one study to the next. */
+const kept = (view: ViewStore) => ({ ...lasting(view), panels: view.panels });
 
 export const useView = create<ViewStore>()(persist((): ViewStore => ({
   plane: { axis: 'auto', offset: 0, step: null },
@@ -121,6 +124,7 @@ export const useView = create<ViewStore>()(persist((): ViewStore => ({
   swapped: false,
   buildOrder: 'build',
 }), { name: 'pamble.view', partialize: lasting }));
+beginsAnew(useView, kept);
 
 /** Where the window looks from, for numbers that are taken from the view; the drawing puts it here. */
 export const eye: { direction(): Point } = { direction: () => [0, 0, 1] };

@@ -6,12 +6,12 @@ import { listen } from '../scene/interaction';
 import { Viewport } from '../scene/viewport';
 import { startTool } from '../state/actions';
 import { beginningOf } from '../state/beginnings';
-import { resetCompare, useCompare } from '../state/compare';
+import { useCompare } from '../state/compare';
 import { useCatalog } from '../state/catalog';
 import { showDraft } from '../state/drafts';
 import { openStudy } from '../state/session';
 import { useStudy } from '../state/study';
-import { useTools } from '../state/tools';
+import { draftOf, toolOfHand, useTools } from '../state/tools';
 import { eye, useView } from '../state/view';
 import { PALETTES } from '../theme';
 import { Finder } from './bar/Finder';
@@ -50,15 +50,12 @@ export function Workspace({ id }: { id: string }) {
   const swapped = useView((s) => s.swapped);
   const joining = useTools((s) => s.stage === 'blends' || s.stage === 'corners' || s.stage === 'check');
   const seams = useStudy((s) => s.shown.seams.length);
-  const carded = useTools((s) => `${s.draft?.id ?? ''} ${s.selection?.id ?? ''} ${s.tool ?? ''}`);
+  const carded = useTools((s) => `${draftOf(s)?.id ?? ''} ${s.selection?.id ?? ''} ${toolOfHand(s) ?? ''}`);
   const version = useStudy((s) => s.version);
   const compared = useCompare((s) => s.mode);
   const ledger = seams > 0 || joining;
 
-  useEffect(() => {
-    resetCompare();
-    return openStudy(id);
-  }, [id]);
+  useEffect(() => openStudy(id), [id]);
   const ready = useStudy((s) => s.id === id && s.study !== null);
   const tools = useCatalog((s) => s.tools.size > 0);
   useEffect(() => {
@@ -153,7 +150,7 @@ export function Workspace({ id }: { id: string }) {
 function Notices({ blind }: { blind: string | null }) {
   const opening = useStudy((s) => s.study === null && s.gone === null);
   const lost = useStudy((s) => s.study !== null && !s.connected);
-  const draft = useTools((s) => s.draft?.name);
+  const draft = useTools((s) => draftOf(s)?.name);
   const showBefore = useStudy((s) => s.showBefore);
   const gone = useStudy((s) => s.gone);
   return (

@@ -40,19 +40,16 @@ def vertex_normals(mesh: TriangleMesh) -> Array:
     """Unit normals (n, 3): the triangles' normals weighted by area."""
     a, b, c = (mesh.vertices[mesh.triangles[:, i]] for i in range(3))
     area = cross(b - a, c - a)
-    out = np.zeros_like(mesh.vertices)
-    for i in range(3):
-        np.add.at(out, mesh.triangles[:, i], area)
-    return unit(out)
+    at, count = mesh.triangles.T.ravel(), len(mesh.vertices)
+    return unit(np.column_stack([np.bincount(at, np.tile(area[:, k], 3), count) for k in range(3)]))
 
 
 def open_edge_count(mesh: TriangleMesh) -> int:
     """Number of triangle sides that belong to one triangle only: 0 for a closed mesh."""
-    sides = np.sort(
-        np.vstack([mesh.triangles[:, [0, 1]], mesh.triangles[:, [1, 2]], mesh.triangles[:, [2, 0]]]), axis=1
-    )
-    key = sides[:, 0] * len(mesh.vertices) + sides[:, 1]
-    return int(np.sum(np.unique(key, return_counts=True)[1] == 1))
+    start, end = mesh.triangles.T.ravel(), np.roll(mesh.triangles, -1, axis=1).T.ravel()
+    key = np.sort(np.minimum(start, end) * len(mesh.vertices) + np.maximum(start, end))
+    other = np.concatenate([[True], key[1:] != key[:-1], [True]])
+    return int(np.sum(other[1:] & other[:-1]))
 
 
 def lighter(mesh: TriangleMesh, most: int) -> TriangleMesh:

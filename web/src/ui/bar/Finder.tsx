@@ -5,7 +5,7 @@ import type { Viewport } from '../../scene/viewport';
 import { toolOf } from '../../state/catalog';
 import { keyOf } from '../../state/keymap';
 import { featureName, useStudy } from '../../state/study';
-import { useTools } from '../../state/tools';
+import { select } from '../../state/tools';
 import { edgeWords } from '../../state/words';
 import { formatted } from '../figures';
 import { openSeam } from '../ledger/openSeam';
@@ -62,7 +62,6 @@ function matching(query: string, actions: (SpotlightActionData | SpotlightAction
 
 function everything(viewport: Viewport | null): SpotlightActionGroupData[] {
   const { study, kept } = useStudy.getState();
-  const select = (id: string) => useTools.setState({ selection: { kind: 'feature', id }, tool: null });
   const lines = [...kept.shapes.values()].flatMap((s) => (s.object.kind === 'face' ? s.edges.map((e) => ({ id: s.id, edge: e.name })) : []));
   const groups: SpotlightActionGroupData[] = [
     {
@@ -79,8 +78,8 @@ function everything(viewport: Viewport | null): SpotlightActionGroupData[] {
     {
       group: 'Steps and objects',
       actions: [
-        ...(study?.features ?? []).map((f) => ({ id: `step ${f.id}`, label: f.name, description: toolOf(f.kind)?.label, onClick: () => select(f.id) })),
-        ...[...kept.shapes.keys()].filter((id) => id.includes('/')).map((id) => ({ id: `object ${id}`, label: featureName(id), onClick: () => select(id) })),
+        ...(study?.features ?? []).map((f) => ({ id: `step ${f.id}`, label: f.name, description: toolOf(f.kind)?.label, onClick: () => select({ kind: 'feature', id: f.id }) })),
+        ...[...kept.shapes.keys()].filter((id) => id.includes('/')).map((id) => ({ id: `object ${id}`, label: featureName(id), onClick: () => select({ kind: 'feature', id }) })),
       ],
     },
     {
@@ -99,7 +98,7 @@ function everything(viewport: Viewport | null): SpotlightActionGroupData[] {
         id: `edge ${id} ${edge}`,
         label: edgeWords(id, edge),
         keywords: 'edge',
-        onClick: () => useTools.setState({ selection: { kind: 'edge', id, edge }, tool: null }),
+        onClick: () => select({ kind: 'edge', id, edge }),
       })),
     },
   ];

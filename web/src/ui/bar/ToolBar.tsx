@@ -4,7 +4,7 @@ import type { ToolInfo } from '../../api/types';
 import { startTool, toggleCvs } from '../../state/actions';
 import { toolOf, useCatalog } from '../../state/catalog';
 import { stepOf, useStudy } from '../../state/study';
-import { COMBS, useTools, type Stage } from '../../state/tools';
+import { COMBS, problemOf, toolOfHand, useTools, type Stage } from '../../state/tools';
 import { useView } from '../../state/view';
 import { refWords } from '../../state/words';
 import { openers } from './commands';
@@ -14,7 +14,8 @@ const HEADINGS = ['Draw', 'Change', 'On faces'];
 
 /** The tools of the stage, and one line that says what the tool wants next. */
 export function ToolBar() {
-  const { stage, tool } = useTools();
+  const stage = useTools((s) => s.stage);
+  const tool = useTools(toolOfHand);
   return (
     <>
       <div className="paper tools" role="toolbar" aria-label="Tools">
@@ -114,15 +115,17 @@ const AT_STAGE: Partial<Record<Stage, string>> = {
 };
 
 function Ask() {
-  const { tool, draft, problem, stage, selection, hover, caught, repick } = useTools();
+  const { hand, stage, selection, hover, caught } = useTools();
+  const draft = hand.at === 'step' ? hand.draft : null;
+  const problem = useTools(problemOf);
   const info = toolOf(draft?.kind);
   const catching = useView((s) => s.catching.on);
   const drawn = useStudy((s) => (draft ? s.shown.features.has(draft.id) : false));
   if (problem) return <div className="ask problem" role="alert">▲ {problem}</div>;
   let words = AT_STAGE[stage] ?? '';
-  if (repick) words = `${ASKS[repick.kind]} Esc leaves it as it is.`;
+  if (hand.at === 'repicking') words = `${ASKS[hand.repick.kind]} Esc leaves it as it is.`;
   else if (draft) words = (drawn && info?.doing) || (info?.ask ?? '');
-  else if (tool === COMBS) words = 'Pick an edge to show its comb, again to hide it.';
+  else if (hand.at === 'combs') words = 'Pick an edge to show its comb, again to hide it.';
   else if (selection?.kind === 'cvs') words = `Drag a CV. Shift is fine, Alt catches ${catching ? 'nothing' : 'what is near'}; Shift and click picks more.`;
   return (
     <div className={words || caught || hover ? 'ask said' : 'ask'}>

@@ -6,6 +6,7 @@ import { goToList } from '../../address';
 import { redo, setStage, undo } from '../../state/actions';
 import { commit } from '../../state/session';
 import { useStudy } from '../../state/study';
+import { stepped } from '../../state/hand';
 import { useTools } from '../../state/tools';
 import { openers, STAGES } from './commands';
 
@@ -28,6 +29,7 @@ export function Logo() {
 export function TopBar() {
   const { study, version, canUndo, canRedo, connected, busy } = useStudy();
   const stage = useTools((s) => s.stage);
+  const hand = useTools((s) => s.hand);
   const { setColorScheme } = useMantineColorScheme();
   const scheme = useComputedColorScheme('light');
 
@@ -47,12 +49,12 @@ export function TopBar() {
       </nav>
       <div className="end">
         <Tooltip label="Undo (Ctrl+Z)">
-          <ActionIcon variant="subtle" aria-label="Undo" disabled={!canUndo} onClick={() => void undo()}>
+          <ActionIcon variant="subtle" aria-label="Undo" disabled={hand.at !== 'step' && !canUndo} onClick={() => void undo()}>
             <IconArrowBackUp size={18} />
           </ActionIcon>
         </Tooltip>
         <Tooltip label="Redo (Ctrl+Shift+Z)">
-          <ActionIcon variant="subtle" aria-label="Redo" disabled={!canRedo} onClick={() => void redo()}>
+          <ActionIcon variant="subtle" aria-label="Redo" disabled={hand.at === 'step' ? !stepped(hand, 'redo') : !canRedo} onClick={() => void redo()}>
             <IconArrowForwardUp size={18} />
           </ActionIcon>
         </Tooltip>

@@ -1,10 +1,10 @@
 import type { ViewName } from '../../scene/camera';
 import { lookSquarely } from '../../scene/trueView';
 import type { Viewport } from '../../scene/viewport';
-import { deleteHere, isolate, redo, release, selectedFeature, setFlags, setLight, setStage, startTool, toggleCvs, undo } from '../../state/actions';
+import { deleteHere, isolate, letGo, redo, release, selectedFeature, setFlags, setLight, setStage, startTool, toggleCvs, undo } from '../../state/actions';
 import { useCatalog } from '../../state/catalog';
 import { compareWith, endCompare, keepMoment, useCompare } from '../../state/compare';
-import { COMBS, useTools, type Stage } from '../../state/tools';
+import { COMBS, type Stage } from '../../state/tools';
 import { toggleCatching, togglePanels, useView } from '../../state/view';
 
 export interface Command {
@@ -106,6 +106,6 @@ export function commands(viewport: Viewport | null): Command[] {
       .filter((t) => t.stage !== null)
       .map((t) => ({ label: t.label, about: t.ask, settable: true, stage: t.stage as Stage, run: () => startTool(t.kind), ...(t.key ? { keys: t.key } : {}) })),
     ...STAGES.map(([stage, label]) => ({ label: `Stage: ${label}`, run: () => setStage(stage) })),
-    { label: 'Let go of the tool', keys: 'Esc', run: () => useTools.setState({ tool: null }) },
+    { label: 'Let go of the tool', keys: 'Esc', run: () => letGo(true) },
   ];
 }

@@ -5,7 +5,7 @@ import { letGo, showBefore } from '../../state/actions';
 import { digit } from '../../state/digits';
 import { keepDraft } from '../../state/drafts';
 import { keyOf, spelled, useKeymap } from '../../state/keymap';
-import { useTools } from '../../state/tools';
+import { draftNow } from '../../state/tools';
 import { commands, openers } from './commands';
 
 /** Whether the keyboard belongs to what has the focus: a text field or a dialog; a switch or choice leaves keys alone. */
@@ -32,7 +32,7 @@ export function useKeys(viewport: Viewport | null): void {
       if (e.defaultPrevented || inField(e.target) || e.altKey || document.querySelector('[aria-modal="true"]')) return;
       if (e.key === 'Enter') {
         const takes = e.target instanceof HTMLElement && e.target.matches(TAKES_ENTER) && !clicked;
-        if (!useTools.getState().draft || takes) return;
+        if (!draftNow() || takes) return;
         e.preventDefault();
         void keepDraft();
         return;

@@ -7,7 +7,7 @@ import { fits, isolate, isShown, moveStep, pickFeature, setFlags, setMarker, tog
 import { useCatalog } from '../../state/catalog';
 import { wanted } from '../../state/placing';
 import { featureName, isCurve, useStudy, type Shape } from '../../state/study';
-import { useTools } from '../../state/tools';
+import { draftNow, select, useTools } from '../../state/tools';
 import { useView } from '../../state/view';
 import { PALETTES } from '../../theme';
 import { openers } from '../bar/commands';
@@ -110,10 +110,10 @@ const Line = memo(function Line({ feature }: { feature: FeatureSummary }) {
   const visible = isShown(feature, isolated);
   const selected = selection?.id === feature.id;
   // While a tool asks for a line or a face, a name in the list is as good as a place on the part.
-  const select = () => {
+  const pick = () => {
     const asked = wanted();
-    if (fits(id) || (useTools.getState().draft && asked !== null && asked !== 'point')) pickFeature(id);
-    else useTools.setState({ selection: { kind: 'feature', id }, tool: null });
+    if (fits(id) || (draftNow() && asked !== null && asked !== 'point')) pickFeature(id);
+    else select({ kind: 'feature', id });
   };
   return (
     <div role="listitem">
@@ -124,7 +124,7 @@ const Line = memo(function Line({ feature }: { feature: FeatureSummary }) {
           <button
             className="pick"
             aria-pressed={selected}
-            onClick={select}
+            onClick={pick}
             onDoubleClick={() => setRenaming(true)}
             onKeyDown={(e) => {
               if (e.key === 'F2') setRenaming(true);

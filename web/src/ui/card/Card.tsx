@@ -3,7 +3,7 @@ import { Button } from '@mantine/core';
 import { startTool, toggleComb } from '../../state/actions';
 import { useCatalog } from '../../state/catalog';
 import { stepOf, useStudy } from '../../state/study';
-import { COMBS, useTools } from '../../state/tools';
+import { useTools } from '../../state/tools';
 import { useView } from '../../state/view';
 import { CvCard } from './CvCard';
 import { small } from '../figures';
@@ -13,10 +13,10 @@ import { edgeWords } from '../../state/words';
 
 /** What is picked, with its numbers. */
 export function Card() {
-  const { selection, draft, tool } = useTools();
+  const { selection, hand } = useTools();
   const study = useStudy((s) => s.study);
-  if (draft) return <ToolCard {...draft} draft />;
-  if (tool === COMBS) return <CombCard />;
+  if (hand.at === 'step') return <ToolCard {...hand.draft} draft />;
+  if (hand.at === 'combs') return <CombCard />;
   const feature = study?.features.find((f) => selection && f.id === stepOf(selection.id));
   if (!selection || !feature) return null;
   if (selection.kind === 'edge') return <EdgeCard id={selection.id} edge={selection.edge} />;

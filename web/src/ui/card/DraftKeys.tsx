@@ -1,20 +1,15 @@
 import { Button } from '@mantine/core';
 
 import { dropDraft, keepDraft } from '../../state/drafts';
-import { useTools } from '../../state/tools';
 
 /** Keep or drop the step in work. */
 export function DraftKeys({ ready }: { ready: boolean }) {
-  const drop = () => {
-    dropDraft();
-    useTools.setState({ tool: null });
-  };
   return (
     <div className="keys">
       <Button size="xs" disabled={!ready} onClick={() => void keepDraft()}>
         Keep
       </Button>
-      <Button size="xs" variant="default" onClick={drop}>
+      <Button size="xs" variant="default" onClick={dropDraft}>
         Drop
       </Button>
     </div>

@@ -2,7 +2,7 @@ import { Button } from '@mantine/core';
 
 import { toggleCvs } from '../../state/actions';
 import { featureName, useStudy } from '../../state/study';
-import { useTools } from '../../state/tools';
+import { draftOf, useTools } from '../../state/tools';
 import { edgeWords, lineWords } from '../../state/words';
 
 /** Make of the face that a step makes, or of those that it changes, and their CVs. */
@@ -14,7 +14,7 @@ export function FaceFigures({ id, changes }: { id: string; changes: readonly str
 
 function One({ id, named }: { id: string; named: boolean }) {
   const shape = useStudy((s) => s.shown.shapes.get(id));
-  const drawing = useTools((s) => s.draft !== null);
+  const drawing = useTools((s) => draftOf(s) !== null);
   if (!shape) return null;
   const { degree, spans, cvs: net, rational, trimmed, stale } = shape.object;
   const surface = `${rational ? 'rational' : 'polynomial'}${trimmed ? ', trimmed' : ''}`;

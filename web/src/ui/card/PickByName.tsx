@@ -3,7 +3,7 @@ import { isShown, pickEdge, pickFeature } from '../../state/actions';
 import { isRef } from '../../state/catalog';
 import { wanted } from '../../state/placing';
 import { featureName, isCurve, stepOfObject, useStudy, type Shape } from '../../state/study';
-import { COMBS, useTools } from '../../state/tools';
+import { useTools } from '../../state/tools';
 import { useView } from '../../state/view';
 import { edgeWords, lineWords } from '../../state/words';
 
@@ -14,16 +14,16 @@ const MANY = 60;
 export function PickByName() {
   const shapes = useStudy((s) => s.kept.shapes);
   const { isolated, combEdges } = useView();
-  const { tool, draft } = useTools();
+  const { hand } = useTools();
   const wants = wanted();
   if (wants === null || wants === 'point') return null;
   const shown = [...shapes.values()].filter((s) => {
     const step = stepOfObject(s.id);
     return step !== undefined && s.object.kind !== 'mesh' && isShown(step, isolated);
   });
-  const used = Object.values(draft?.params ?? {}).flat();
+  const used = Object.values(hand.at === 'step' ? hand.draft.params : {}).flat();
   const taken = (ref: EdgeRef) =>
-    tool === COMBS
+    hand.at === 'combs'
       ? combEdges.some((e) => e.id === ref.feature && e.edge === ref.edge)
       : used.some((r) => isRef(r) && r.feature === ref.feature && (r.edge ?? '') === ref.edge);
   if (wants === 'line') {

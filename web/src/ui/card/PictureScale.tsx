@@ -5,19 +5,25 @@ import type { Params, Point } from '../../api/types';
 import { FRAMES, type PictureAxis } from '../../scene/pictures';
 import { fieldBy } from '../../state/catalog';
 import { changeParams } from '../../state/drafts';
-import { useTools } from '../../state/tools';
+import { IDLE } from '../../state/hand';
+import { hold, useTools } from '../../state/tools';
 import { useView } from '../../state/view';
 import { ExpressionField } from './ExpressionField';
+
+/** No more points are placed. */
+const leave = (): void => {
+  if (useTools.getState().hand.at === 'measuring') hold(IDLE);
+};
 
 /** Scale and place a picture by two points on it whose distance is known: the first point stays where it is. */
 export function PictureScale({ id, kind, params }: { id: string; kind: string; params: Params }) {
   const field = fieldBy(kind, 'picture scale')?.name ?? '';
-  const points = useTools((s) => s.measured);
+  const points = useTools(({ hand }) => (hand.at === 'measuring' ? hand.points : null));
   const [distance, setDistance] = useState(100);
   const axis = params.axis as PictureAxis;
   const offset = params.offset as number;
   const measuring = points !== null;
-  useEffect(() => () => useTools.setState({ measured: null }), [id]);
+  useEffect(() => leave, [id]);
   useEffect(() => {
     if (!measuring) return;
     // Points are clicked on the picture; afterwards the working plane is the one it was.
@@ -28,7 +34,7 @@ export function PictureScale({ id, kind, params }: { id: string; kind: string; p
     };
   }, [measuring, axis, offset]);
 
-  const begin = () => useTools.setState({ measured: [] });
+  const begin = () => hold({ at: 'measuring', points: [] });
   const [a, b] = points ?? [];
   const apply = () => {
     if (!a || !b) return;
@@ -39,7 +45,7 @@ export function PictureScale({ id, kind, params }: { id: string; kind: string; p
     const corner = params.corner as [number, number];
     const moved = [0, 1].map((k) => (p[k] ?? 0) + ((corner[k] ?? 0) - (p[k] ?? 0)) * factor);
     changeParams(id, { [field]: (params[field] as number) * factor, corner: moved }, true);
-    useTools.setState({ measured: null });
+    leave();
   };
 
   if (!points)
@@ -60,7 +66,7 @@ export function PictureScale({ id, kind, params }: { id: string; kind: string; p
         <Button size="xs" disabled={points.length < 2 || distance <= 0} onClick={apply}>
           Scale
         </Button>
-        <Button size="xs" variant="default" onClick={() => useTools.setState({ measured: null })}>
+        <Button size="xs" variant="default" onClick={leave}>
           Leave it
         </Button>
       </div>

@@ -5,7 +5,8 @@ import { startRepick } from '../../state/actions';
 import { changeParams } from '../../state/drafts';
 import { complete, counts, fieldsOf, LISTS, toolOf, type Field } from '../../state/catalog';
 import { useStudy } from '../../state/study';
-import { useTools, type Repick } from '../../state/tools';
+import type { Repick } from '../../state/hand';
+import { note, problemOf, useTools } from '../../state/tools';
 import { Continuities } from './Continuities';
 import { CurveFigures } from './CurveFigures';
 import { DraftKeys } from './DraftKeys';
@@ -36,7 +37,7 @@ export function ToolCard({ id, kind, name, params, draft }: Props) {
   const tool = toolOf(kind);
   const fields = fieldsOf(kind);
   const state = useStudy((s) => s.shown.features.get(id));
-  const problem = useTools((s) => s.problem);
+  const problem = useTools(problemOf);
   // What a kept step was given may lie with the server alone.
   const ready = !draft || complete(fields, params);
   const shown = fields.filter((f) => f.widget !== 'none' && (ready || f.required || f.placed) && counts(f, fields, params));
@@ -111,8 +112,8 @@ function Block({ fields, id, kind, params, draft, facts }: BlockProps) {
 }
 
 function OneField({ field, id, kind, params, draft, facts }: Omit<BlockProps, 'fields'> & { field: Field }) {
-  const repick = useTools((s) => s.repick);
-  const asks = useTools((s) => s.asking);
+  const hand = useTools((s) => s.hand);
+  const asking = hand.at === 'repicking' ? hand.repick.id === id && hand.repick.field === field.name : hand.at === 'step' && draft && hand.asking === field.name;
   const change = (value: unknown, final = true) => changeParams(id, { [field.name]: value }, final);
   switch (field.widget) {
     case 'relations':
@@ -139,9 +140,9 @@ function OneField({ field, id, kind, params, draft, facts }: Omit<BlockProps, 'f
         value={params[field.name]}
         found={foundIn(facts, field.found)}
         change={change}
-        repick={(what) => (draft && what !== 'point' ? change(undefined) : startRepick({ id, field: field.name, kind: what }))}
-        ask={() => (draft ? useTools.setState({ asking: field.name }) : startRepick(moreOf(id, field, params)))}
-        asking={(repick?.id === id && repick.field === field.name) || (draft && asks === field.name)}
+        repick={(what) => (!draft ? startRepick({ id, field: field.name, kind: what }) : what === 'point' ? note({ asking: field.name }) : change(undefined))}
+        ask={() => (draft ? note({ asking: field.name }) : startRepick(moreOf(id, field, params)))}
+        asking={asking}
       />
       {field.widget === 'picture scale' && <PictureScale id={id} kind={kind} params={params} />}
     </>

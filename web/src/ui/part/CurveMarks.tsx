@@ -1,6 +1,6 @@
 import type { Viewport } from '../../scene/viewport';
 import { useStudy } from '../../state/study';
-import { useTools } from '../../state/tools';
+import { draftOf, useTools } from '../../state/tools';
 import { beside } from './beside';
 import type { CurveFacts } from '../card/CurveFigures';
 import { small } from '../figures';
@@ -8,7 +8,7 @@ import { small } from '../figures';
 /** Marks on the picked curve: inflections, the place of least radius, CVs at fault. */
 export function CurveMarks({ viewport }: { viewport: Viewport }) {
   const selection = useTools((s) => s.selection);
-  const draft = useTools((s) => s.draft);
+  const draft = useTools(draftOf);
   const id = draft?.id ?? selection?.id;
   const { shown } = useStudy.getState();
   const curves = (id ? shown.features.get(id)?.facts.curves : undefined) as CurveFacts[] | undefined;

@@ -5,8 +5,9 @@ import { useTools } from '../../state/tools';
 
 /** Points placed so far for a step in work, and the polygon through them. */
 export function DraftOverlay({ viewport }: { viewport: Viewport }) {
-  const draft = useTools((s) => s.draft);
-  const measured = useTools((s) => s.measured);
+  const hand = useTools((s) => s.hand);
+  const draft = hand.at === 'step' ? hand.draft : null;
+  const measured = hand.at === 'measuring' ? hand.points : null;
   const points = measured ?? (draft ? placedPoints(draft) : []);
   if (!points.length) return null;
   const spots = points.map((p) => viewport.view.project(p));

@@ -2,7 +2,7 @@ import { isShown } from '../../state/actions';
 import { middleOf } from '../../scene/middle';
 import type { Viewport } from '../../scene/viewport';
 import { stepOf, useStudy, type Shape } from '../../state/study';
-import { useTools } from '../../state/tools';
+import { draftOf, select, useTools } from '../../state/tools';
 import { useView } from '../../state/view';
 import { StepStatus } from '../build/StepStatus';
 
@@ -13,7 +13,7 @@ const APART = 30;
 export function FaultOverlay({ viewport }: { viewport: Viewport }) {
   const study = useStudy((s) => s.study);
   const isolated = useView((s) => s.isolated);
-  const drawing = useTools((s) => s.draft !== null);
+  const drawing = useTools((s) => draftOf(s) !== null);
   const { shapes, features } = useStudy.getState().shown;
   if (!study || drawing) return null;
   const taken = new Map<Shape, number>();
@@ -33,7 +33,7 @@ export function FaultOverlay({ viewport }: { viewport: Viewport }) {
         className={`tag fault-mark ${state.status}`}
         style={{ left: at.x, top: at.y + APART * before }}
         aria-label={`${feature.name}: ${state.problem}`}
-        onClick={() => useTools.setState({ selection: { kind: 'feature', id: feature.id }, tool: null })}
+        onClick={() => select({ kind: 'feature', id: feature.id })}
       >
         <StepStatus status={state.status} />
         {feature.name}

@@ -7,14 +7,15 @@ import { fieldsOf, isRef } from '../../state/catalog';
 import { changeParams } from '../../state/drafts';
 import { endPreview } from '../../state/session';
 import { featureName, useStudy } from '../../state/study';
-import { useTools } from '../../state/tools';
+import { draftOf, useTools } from '../../state/tools';
 import { small } from '../figures';
 
 type Value = number | Point;
 
 /** Handles of the step in work or picked, where its numbers act. */
 export function HandleOverlay({ viewport }: { viewport: Viewport }) {
-  const { draft, selection } = useTools();
+  const selection = useTools((s) => s.selection);
+  const draft = useTools(draftOf);
   const id = draft?.id ?? (selection?.kind === 'feature' ? selection.id : null);
   const feature = useStudy((s) => (id ? s.shown.features.get(id) : undefined));
   const stored = useStudy((s) => s.study?.features.find((f) => f.id === id));

@@ -3,7 +3,7 @@ import { Vector3 } from 'three';
 import { middleOf } from '../../scene/middle';
 import type { Viewport } from '../../scene/viewport';
 import { featureName, useStudy } from '../../state/study';
-import { useTools } from '../../state/tools';
+import { draftOf, useTools } from '../../state/tools';
 
 /** Length of the arrow where it is seen from the side, pixels. */
 const LONG = 46;
@@ -11,7 +11,7 @@ const LONG = 46;
 /** Which way the picked face points: an arrow out of its middle, hollow where it points away from the eye. */
 export function NormalOverlay({ viewport }: { viewport: Viewport }) {
   const selection = useTools((s) => s.selection);
-  const drawing = useTools((s) => s.draft !== null);
+  const drawing = useTools((s) => draftOf(s) !== null);
   const id = selection?.kind === 'feature' ? selection.id : null;
   const { shapes, features } = useStudy.getState().shown;
   // Where regions can be chosen, their marks have the room.

@@ -4,7 +4,7 @@ import { planeOfStep, workingPlane, type PlaneFrame } from '../../scene/plane';
 import type { Viewport } from '../../scene/viewport';
 import { isShown } from '../../state/actions';
 import { stepOf, useStudy } from '../../state/study';
-import { useTools } from '../../state/tools';
+import { draftOf, useTools } from '../../state/tools';
 import { useView } from '../../state/view';
 
 /** Room left round the part, as a share of its size. */
@@ -19,7 +19,7 @@ export function PlaneOverlay({ viewport }: { viewport: Viewport }) {
   const plane = useView((s) => s.plane);
   const isolated = useView((s) => s.isolated);
   const selection = useTools((s) => s.selection);
-  const draft = useTools((s) => s.draft);
+  const draft = useTools(draftOf);
   const steps = [...shown.shapes.values()].filter((s) => s.object.kind === 'plane');
   const extent = viewport.extent();
   const chosen = plane.axis !== 'auto' && !plane.step ? workingPlane(viewport) : null;

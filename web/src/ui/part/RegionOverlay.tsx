@@ -3,11 +3,11 @@ import { IconCheck, IconCut } from '@tabler/icons-react';
 import type { Viewport } from '../../scene/viewport';
 import { openRegions, toggleRegion } from '../../state/regions';
 import { featureName, useStudy } from '../../state/study';
-import { useTools } from '../../state/tools';
+import { draftOf, useTools } from '../../state/tools';
 
 /** A mark in every region that a trim has found: kept or cut away, changed by a click. */
 export function RegionOverlay({ viewport }: { viewport: Viewport }) {
-  const draft = useTools((s) => s.draft);
+  const draft = useTools(draftOf);
   const selection = useTools((s) => s.selection);
   // Every change of shape ends in a drawing, and every drawing renders the overlays: no listening of their own.
   useStudy((s) => s.study);

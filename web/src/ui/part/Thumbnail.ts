@@ -3,7 +3,7 @@ import { useEffect } from 'react';
 import { keepThumbnail } from '../../api/rest';
 import type { Viewport } from '../../scene/viewport';
 import { useStudy } from '../../state/study';
-import { useTools } from '../../state/tools';
+import { draftNow } from '../../state/tools';
 
 /** How long the part must rest before its picture is taken, in ms. */
 const REST = 2500;
@@ -17,7 +17,7 @@ export function Thumbnail({ viewport }: { viewport: Viewport }): null {
   useEffect(() => {
     if (!id || !shown) return;
     const timer = setTimeout(() => {
-      if (useTools.getState().draft || useStudy.getState().previewing) return;
+      if (draftNow() || useStudy.getState().previewing) return;
       void viewport.picture(WIDTH, HEIGHT).then((picture) => picture && keepThumbnail(id, version, picture));
     }, REST);
     return () => clearTimeout(timer);

@@ -11,7 +11,7 @@ import { isRef, toolOf } from '../../state/catalog';
 import { isShown } from '../../state/actions';
 import { GHOST } from '../../state/regions';
 import { stepOf, useStudy, type Shape } from '../../state/study';
-import { useTools } from '../../state/tools';
+import { draftOf, useTools } from '../../state/tools';
 import { useView, type CurvatureKind } from '../../state/view';
 import type { Palette } from '../../theme';
 
@@ -82,7 +82,8 @@ const NO_SHAPES: ReadonlyMap<string, Shape> = new Map();
 /** Keeps the drawing in step with the state; alone in following every preview, so that panels need not. */
 export function Scene({ viewport, palette }: { viewport: Viewport; palette: Palette }): null {
   const { shown, kept: before, study, lights } = useStudy();
-  const { hover, selection, draft } = useTools();
+  const { hover, selection } = useTools();
+  const draft = useTools(draftOf);
   const { light, zebra, curvature, isolated, activeSeam } = useView();
 
   useEffect(() => {
@@ -113,8 +114,8 @@ export function Scene({ viewport, palette }: { viewport: Viewport; palette: Pale
         ghost,
       };
     };
-    // A study that begins empty is not brought into view by its first preview: that would move the drawing hand.
-    if (study && !shown.shapes.size) viewport.leaveView();
+    // What a hand draws into an empty study is not brought into view: that would move the hand. A file that is taken in is.
+    if (draft && !before.shapes.size) viewport.leaveView();
     viewport.setShapes(withGhosts(shown.shapes, before.shapes, draft ? shown.features.get(draft.id)?.changes : undefined), look);
   }, [viewport, shown, before, study, lights, hover, selection, draft, isolated, activeSeam, light, palette]);
 
