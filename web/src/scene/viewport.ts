@@ -209,7 +209,10 @@ export class Viewport {
       const moving = this.view.advance(now);
       this.draw();
       this.revision++;
-      if (this.nodes.size) this.host.dataset.drawn = 'true';
+      if (this.nodes.size && !this.host.dataset.drawn) {
+        this.host.dataset.drawn = 'true';
+        performance.mark('pamble drawn');
+      }
       for (const listener of this.listeners) listener();
       if (moving) this.request();
     });

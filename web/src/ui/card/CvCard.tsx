@@ -13,7 +13,7 @@ import { featureName, isCurve, stepOf, useStudy } from '../../state/study';
 import { inTurn } from '../../state/turns';
 import { useTools, type Cv, type DragMode } from '../../state/tools';
 import { useView } from '../../state/view';
-import { cvName } from '../part/CvOverlay';
+import { cvName } from '../part/CvNet';
 import { NumberField } from './NumberField';
 import { RelateCvs } from './RelateCvs';
 import { ReshapeCvs } from './ReshapeCvs';
