@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import Desk, opened
+from tests.browser.conftest import Desk, imported, opened
 from tests.browser.steps import line_of
 from tests.browser.test_curves import draw
 
@@ -224,3 +224,38 @@ def test_the_whole_polygon_is_offset_by_pulling_one_cv(sheet):
     expect(page.get_by_label("Card of Offset")).to_contain_text("Deviation")
     page.keyboard.press("Enter")
     expect(line_of(page, "Offset")).to_be_visible()
+
+
+def test_a_measured_width_is_reached_by_a_dimension_or_said_to_be_out_of_reach(page, pamble):
+    line = {"feature": "rim", "edge": "c0"}
+    rim = {"centre": [0, 0, 0], "normal": [0, 0, 1], "width": "=w + 20", "height": 60.0, "corner": 15.0}
+    steps = [
+        {"id": id, "kind": kind, "name": name, "role": "construction", "params": p}
+        for id, kind, name, p in (
+            ("rim", "rectangle", "Rim", rim),
+            ("wide", "measure_width", "Wide", {"lines": [line], "direction": [1, 0, 0]}),
+        )
+    ]
+    for _ in imported(
+        page, pamble, {"format": "pamble-study", "name": "Tray", "features": steps, "dimensions": {"w": "100"}}
+    ):
+        line_of(page, "Wide").click()
+        page.get_by_text("Reach a value").click()
+        aim = page.get_by_role("textbox", name="Value of Wide to reach")
+        aim.fill("148")
+        aim.press("Enter")
+        page.get_by_label("Number to change").first.click()
+        page.get_by_role("option", name="w", exact=True).click()
+        page.get_by_role("button", name="Reach it").click()
+        expect(page.get_by_role("status", name="Measured")).to_have_text("148.000 mm")
+        expect(page.get_by_role("textbox", name="Dimension w")).to_have_value("128")
+        expect(page.get_by_text("w is 128 now; Wide comes to 148.")).to_be_visible()
+        page.get_by_label("Number to change").first.click()
+        page.get_by_role("option", name="Rim · Centre, z").click()
+        aim.fill("150")
+        aim.press("Enter")
+        page.get_by_role("button", name="Reach it").click()
+        expect(page.get_by_text("It hardly changes with Rim.centre.z")).to_be_visible()
+        page.mouse.click(640, 620)
+        page.keyboard.press("Control+z")
+        expect(page.get_by_role("textbox", name="Dimension w")).to_have_value("100")

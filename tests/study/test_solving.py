@@ -9,6 +9,8 @@ from pamble.cli.main import main
 from pamble.core.errors import StudyError
 from pamble.study.document import Study, study_to_json
 from pamble.study.evaluate import Evaluator
+from pamble.study.frame import read_frame
+from pamble.study.kernel import Kernel
 from pamble.study.solving import solve_for
 
 
@@ -34,6 +36,9 @@ def test_a_width_a_length_and_a_radius_are_reached_exactly(study):
     # Arc length 2 R asin(chord / 2 R) = 70 over a chord of 60.
     arc = solve_for(study, "Bow.length", 70.0, "Bow.radius", Evaluator())
     assert 2 * arc.value * np.arcsin(30 / arc.value) == pytest.approx(70, abs=1e-7)
+    end = solve_for(study, "Bow.length", 70.0, "Bow.end.x", Evaluator())
+    assert 2 * 50 * np.arcsin(end.value / 100) == pytest.approx(70, abs=1e-7)
+    assert end.op.changes["end"][1:] == [0.0, 0.0]
     corner = solve_for(study, "rim.length", 330.0, "Rim.corner", Evaluator())
     assert 2 * (120 + 60) - (8 - 2 * np.pi) * corner.value == pytest.approx(330, abs=2e-3)
 
@@ -51,6 +56,19 @@ def test_what_cannot_be_reached_is_said_with_the_nearest_and_what_stops_it(study
         solve_for(study, "Reach", 1.0, "h", Evaluator())
     with pytest.raises(StudyError, match="Bow has no figure colour: it has"):
         solve_for(study, "Bow.colour", 1.0, "w", Evaluator())
+
+
+def test_in_the_window_it_is_one_step_that_is_stored_as_the_change_it_came_to(study):
+    kernel = Kernel(study.model_dump())
+    solve = {"op": "solve", "measure": "reach", "aim": 148.0, "by": "w", "low": None, "high": None}
+    done = kernel.commit(solve)
+    assert (done["op"]["op"], float(done["op"]["value"])) == ("set_dimension", pytest.approx(128, abs=1e-9))
+    assert read_frame(done["frame"])[0]["said"] == "w is 128 now; Reach comes to 148."
+    kernel.commit(done["inverse"])
+    assert kernel.study.dimensions == {"w": "100"}
+    with pytest.raises(StudyError, match="hardly changes"):
+        kernel.commit({**solve, "by": "bow.radius"})
+    assert kernel.study.dimensions == {"w": "100"}
 
 
 def test_the_command_writes_the_study_with_the_value(study, tmp_path, capsys):

@@ -44,4 +44,4 @@ def solve(given: Namespace) -> tuple[dict[str, Any], str]:
         changed, _ = apply(study, made.op)
         Path(given.out).write_bytes(study_to_json(changed, assets))
         out["file"] = Path(given.out).name
-    return out, f"{out['for']} = {made.reached:.9g} with {given.by} = {made.value:.12g} ({made.tried} tried)"
+    return out, f"{made.measure} = {made.reached:.9g} with {made.by} = {made.value:.12g} ({made.tried} tried)"

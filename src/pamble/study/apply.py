@@ -31,6 +31,7 @@ from pamble.study.operations import (
     SetSeamTarget,
     SetStudy,
     Several,
+    Solve,
 )
 from pamble.study.renumber import with_numbers_kept
 
@@ -100,6 +101,8 @@ def apply(study: Study, op: Op) -> tuple[Study, Op]:
             return replaced(study, new_step), ReplaceFeature(feature=old_step)
         case BreakFree():
             raise StudyError("A curve is broken free where its shape is known.")
+        case Solve():
+            raise StudyError("A value is reached where the part is known.")
         case SetFlags():
             return _set_flags(study, op)
         case SetStudy():

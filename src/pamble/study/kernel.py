@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import tempfile
 from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
@@ -24,10 +25,11 @@ from pamble.study.lights import bank_for, crossed_seams, put_lights
 from pamble.study.migrate import migrated
 from pamble.study.moving import moving_op
 from pamble.study.objects import Shape
-from pamble.study.operations import BreakFree, MoveCvs, Op, Reshape, SetParams, Several, parse_op
+from pamble.study.operations import BreakFree, MoveCvs, Op, Reshape, SetParams, Several, Solve, parse_op
 from pamble.study.packing import pack_made, unpack_made
 from pamble.study.picture import Snapshot, draw, part_reach, put_combs
 from pamble.study.references import step_of
+from pamble.study.solving import Solved, solve_for
 from pamble.study.standing import broken_free, held_by_others, laid_op, relaid, standing_curve
 from pamble.study.states import Evaluation, State, exported, object_names
 from pamble.study.tracing import round_hole, why
@@ -142,7 +144,8 @@ class Kernel:
         document, results to be stored by step, and the frame. Raises `PambleError`: then nothing has changed.
         """
         kept, asked = self._snapshot, parse_op(op, self.study)
-        study, done, inverse = self._changed(asked)
+        solved = self._solved(asked) if isinstance(asked, Solve) else None
+        study, done, inverse = self._changed(asked if solved is None else solved.op)
         now = self._evaluator.evaluate(study, kept.now)
         follow = relaid(study, now)
         if follow is not None:
@@ -152,6 +155,8 @@ class Kernel:
         ledger = self._keeper.kept(study, now, kept.ledger, changed, FULL_SAMPLES)
         prepared = Snapshot(study, now, ledger)
         said = moved_by(kept.now, now, asked.id) if isinstance(asked, (Reshape, BreakFree)) else None
+        if solved is not None:
+            said = f"{solved.by} is {solved.value:.6g} now; {solved.measure} comes to {solved.reached:.6g}."
         reach = part_reach(now)
         # Where the part has grown or shrunk by half, every edge is drawn by another measure.
         frame = draw(
@@ -172,6 +177,11 @@ class Kernel:
             "results": self._results(prepared, kept.now),
             "frame": frame,
         }
+
+    def _solved(self, op: Solve) -> Solved:
+        low = -math.inf if op.low is None else op.low
+        high = math.inf if op.high is None else op.high
+        return solve_for(self.study, op.measure, op.aim, op.by, self._evaluator, low=low, high=high, before=self.now)
 
     def accept(self) -> None:
         """The prepared change takes its place: it has been stored. Raises `StudyError` if there is none."""

@@ -98,6 +98,17 @@ class BreakFree(Stored):
     id: str
 
 
+class Solve(Stored):
+    """Reach a measured value by changing one number: carried out, and stored, as that change. See `solve_for`."""
+
+    op: Literal["solve"] = "solve"
+    measure: str = Field(max_length=200)
+    aim: float
+    by: str = Field(max_length=200)
+    low: float | None = None
+    high: float | None = None
+
+
 class FlagChange(Stored):
     """New values of a feature's flags, role, name and group; null leaves one as it is, an empty group is none."""
 
@@ -179,6 +190,7 @@ Op = Annotated[
     | Reshape
     | ReplaceFeature
     | BreakFree
+    | Solve
     | SetFlags
     | SetStudy
     | SetSeamTarget

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from scipy.optimize import brentq
 
 from pamble.core.errors import StudyError
-from pamble.study.apply import apply, checked_params, with_value
+from pamble.study.apply import apply, checked_params
 from pamble.study.dimensions import dimension_values
 from pamble.study.document import Feature, Study
 from pamble.study.evaluate import Evaluator
@@ -27,10 +27,14 @@ _CLOSE = 1e-9
 
 @dataclass(frozen=True)
 class Solved:
-    """op: the change that reaches the aim; value: of the number; reached: of the measure; tried: evaluations."""
+    """op: the change that reaches the aim; by, value: the number in words, and what it comes to; measure, reached: the
+    same of what is measured; tried: evaluations.
+    """
 
     op: Op
+    by: str
     value: float
+    measure: str
     reached: float
     tried: int
 
@@ -47,10 +51,11 @@ def solve_for(
 
     measure: name of a step that measures, or ``step.figure`` for a figure of its facts, such as ``Rim.length``. by:
     name of a dimension, or ``step.number`` for a number of a step's card. The nearest value to the one of now is
-    sought, within low and high. Raises `StudyError` with the nearest that can be reached, and what stops it.
+    sought, within low and high. A number within a number is written with its axis, such as ``Line.end.x``. Raises
+    `StudyError` with the nearest that can be reached, and what stops it.
     """
-    start, change = _number(study, by)
-    step, figure = _measure(study, measure)
+    by, start, change = _number(study, by)
+    measure, step, figure = _measure(study, measure)
     seen: dict[float, float] = {}
     walls: dict[float, str] = {}
 
@@ -76,12 +81,12 @@ def solve_for(
     except _Wall as wall:
         raise StudyError(f"{measure} cannot be measured as the part stands: {wall}.") from wall
     if abs(first) <= _CLOSE * max(1.0, abs(aim)):
-        return Solved(change(start), start, seen[start], len(seen))
+        return Solved(change(start), by, start, measure, seen[start], len(seen))
     bracket = _bracket(off, start, first, low, high, walls)
     if bracket is None:
         raise StudyError(_unreached(measure, aim, by, seen, walls, low, high))
     root = float(brentq(off, *bracket, xtol=1e-12, rtol=4 * 2.3e-16, maxiter=100))
-    return Solved(change(root), root, off(root) + aim, len(seen))
+    return Solved(change(root), by, root, measure, off(root) + aim, len(seen))
 
 
 def _bracket(
@@ -134,16 +139,16 @@ def _named(study: Study, name: str) -> Feature | None:
     return found[0] if found else None
 
 
-def _measure(study: Study, measure: str) -> tuple[Feature, Callable[[Mapping[str, Any]], float | None]]:
+def _measure(study: Study, measure: str) -> tuple[str, Feature, Callable[[Mapping[str, Any]], float | None]]:
     step = _named(study, measure)
     if step is not None:
-        return step, _measured_value(measure)
+        return step.name, step, _measured_value(step.name)
     name, dot, figure = measure.rpartition(".")
     step = _named(study, name) if dot else None
     if step is None:
         have = ", ".join(f.name for f in study.features if f.kind.startswith("measure_")) or "none yet"
         raise StudyError(f"There is no measure {measure}: steps that measure are {have}.")
-    return step, _figure_value(step.name, figure)
+    return f"{step.name}.{figure}", step, _figure_value(step.name, figure)
 
 
 def _measured_value(measure: str) -> Callable[[Mapping[str, Any]], float | None]:
@@ -168,19 +173,47 @@ def _figure_value(name: str, figure: str) -> Callable[[Mapping[str, Any]], float
     return value
 
 
-def _number(study: Study, by: str) -> tuple[float, Callable[[float], Op]]:
+def _number(study: Study, by: str) -> tuple[str, float, Callable[[float], Op]]:
     values = dimension_values(study.dimensions)
     if by in study.dimensions:
-        return values[by], lambda x: SetDimension(name=by, value=repr(float(x)))
-    name, dot, path = by.rpartition(".")
-    step = _named(study, name) if dot else None
-    if step is None:
+        return by, values[by], lambda x: SetDimension(name=by, value=repr(float(x)))
+    parts = by.split(".")
+    # Names of steps may hold dots: the longest that is one is meant.
+    names = [(_named(study, ".".join(parts[:k])), parts[k:]) for k in range(len(parts) - 1, 0, -1)]
+    found = next(((step, path) for step, path in names if step is not None), None)
+    if found is None:
         have = ", ".join(study.dimensions) or "none yet"
         raise StudyError(f"There is no number {by}: write a dimension ({have}), or step.number.")
+    step, (top, *path) = found
     params = checked_params(step, values)
-    now = params.get(path)
+    now = _within(params.get(top), path)
     if isinstance(now, bool) or not isinstance(now, (int, float)):
         have = ", ".join(k for k, v in params.items() if isinstance(v, (int, float)) and not isinstance(v, bool))
-        raise StudyError(f"{step.name} has no number {path}: it has {have or 'none'}.")
-    id = step.id
-    return float(now), lambda x: SetParams(id=id, changes=with_value({}, (path,), float(x)))
+        raise StudyError(f"{step.name} has no number {'.'.join([top, *path])}: it has {have or 'none'}.")
+    words = ".".join([step.name, top, *path])
+    return words, float(now), lambda x: SetParams(id=step.id, changes={top: _replaced(params[top], path, float(x))})
+
+
+_AXES = ("x", "y", "z")
+
+
+def _within(value: Any, path: Sequence[str]) -> Any:
+    """What stands in a value behind names and axes; None if there is nothing."""
+    for name in path:
+        if isinstance(value, dict):
+            value = value.get(name)
+        elif isinstance(value, (list, tuple)) and name in _AXES[: len(value)]:
+            value = value[_AXES.index(name)]
+        else:
+            return None
+    return value
+
+
+def _replaced(value: Any, path: Sequence[str], new: float) -> Any:
+    if not path:
+        return new
+    name, *rest = path
+    if isinstance(value, dict):
+        return {**value, name: _replaced(value[name], rest, new)}
+    at = _AXES.index(name)
+    return [_replaced(v, rest, new) if i == at else v for i, v in enumerate(value)]

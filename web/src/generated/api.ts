@@ -356,7 +356,7 @@ export interface components {
             /** Base */
             base: number;
             /** Op */
-            op: components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["Reshape"] | components["schemas"]["ReplaceFeature"] | components["schemas"]["BreakFree"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"] | components["schemas"]["MoveStep"] | components["schemas"]["SetMarker"] | components["schemas"]["Several"] | components["schemas"]["SetGroups"];
+            op: components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["Reshape"] | components["schemas"]["ReplaceFeature"] | components["schemas"]["BreakFree"] | components["schemas"]["Solve"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"] | components["schemas"]["MoveStep"] | components["schemas"]["SetMarker"] | components["schemas"]["Several"] | components["schemas"]["SetGroups"];
             /** Seq */
             seq: number;
             /**
@@ -1292,7 +1292,7 @@ export interface components {
             /** @default null */
             lights?: components["schemas"]["LightsWanted"] | null;
             /** Op */
-            op: components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["Reshape"] | components["schemas"]["ReplaceFeature"] | components["schemas"]["BreakFree"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"] | components["schemas"]["MoveStep"] | components["schemas"]["SetMarker"] | components["schemas"]["Several"] | components["schemas"]["SetGroups"];
+            op: components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["Reshape"] | components["schemas"]["ReplaceFeature"] | components["schemas"]["BreakFree"] | components["schemas"]["Solve"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"] | components["schemas"]["MoveStep"] | components["schemas"]["SetMarker"] | components["schemas"]["Several"] | components["schemas"]["SetGroups"];
             /** Seq */
             seq: number;
             /**
@@ -1638,7 +1638,34 @@ export interface components {
              */
             op: "several";
             /** Ops */
-            ops: (components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["Reshape"] | components["schemas"]["ReplaceFeature"] | components["schemas"]["BreakFree"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"] | components["schemas"]["MoveStep"] | components["schemas"]["SetMarker"] | components["schemas"]["Several"] | components["schemas"]["SetGroups"])[];
+            ops: (components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["Reshape"] | components["schemas"]["ReplaceFeature"] | components["schemas"]["BreakFree"] | components["schemas"]["Solve"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"] | components["schemas"]["MoveStep"] | components["schemas"]["SetMarker"] | components["schemas"]["Several"] | components["schemas"]["SetGroups"])[];
+        };
+        /**
+         * Solve
+         * @description Reach a measured value by changing one number: carried out, and stored, as that change. See `solve_for`.
+         */
+        Solve: {
+            /** Aim */
+            aim: number;
+            /** By */
+            by: string;
+            /**
+             * High
+             * @default null
+             */
+            high?: number | null;
+            /**
+             * Low
+             * @default null
+             */
+            low?: number | null;
+            /** Measure */
+            measure: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            op: "solve";
         };
         /**
          * SpansTold

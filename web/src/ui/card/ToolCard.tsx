@@ -19,6 +19,7 @@ import { NumberEach } from './NumberEach';
 import { PickByName } from './PickByName';
 import { PictureScale } from './PictureScale';
 import { Relations } from './Relations';
+import { Reach } from './Reach';
 import { ResultFigures } from './ResultFigures';
 import { Sides } from './Sides';
 import { TrimFigures } from './TrimFigures';
@@ -38,6 +39,7 @@ export function ToolCard({ id, kind, name, params, draft }: Props) {
   const fields = fieldsOf(kind);
   const state = useStudy((s) => s.shown.features.get(id));
   const problem = useTools(problemOf);
+  const step = useStudy((s) => (draft ? undefined : s.study?.features.find((f) => f.id === id)));
   // What a kept step was given may lie with the server alone.
   const ready = !draft || complete(fields, params);
   const shown = fields.filter((f) => f.widget !== 'none' && (ready || f.required || f.placed) && counts(f, fields, params));
@@ -57,6 +59,7 @@ export function ToolCard({ id, kind, name, params, draft }: Props) {
       <Measured facts={state?.facts} />
       <ResultFigures id={id} kind={kind} facts={state?.facts} />
       <CurveFigures facts={state?.facts} />
+      {step && <Reach step={step} facts={state?.facts} />}
       {state?.warnings.map((w) => (
         <div className="note" key={w}>
           {w}
