@@ -7,8 +7,8 @@ the wave of a change.
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Literal
 
@@ -177,6 +177,12 @@ def made_face(
 ) -> Made:
     """A result of one face."""
     return Made({"": Shape(face)}, {}, seams, handles, facts, warnings)
+
+
+def made_faces(faces: Sequence[Face], **more: Any) -> Made:
+    """A result of faces in order: the first in the slot "", the others by their number from 2. more: of `made_face`."""
+    made = made_face(faces[0], **more)
+    return replace(made, makes={str(i + 1) if i else "": Shape(face) for i, face in enumerate(faces)})
 
 
 def made_curves(

@@ -10,8 +10,9 @@ from pamble.core.curves.measure import curve_length
 from pamble.core.curves.shapes import ellipse
 from pamble.core.errors import GeometryError
 from pamble.core.spline import knots
-from pamble.core.spline.curve import Curve, from_homogeneous
+from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
+from pamble.core.spline.kinks import chain
 
 
 def extend(curve: Curve, end: int, length: float, shape: str = "curvature") -> Curve:
@@ -87,18 +88,9 @@ def join(first: Curve, second: Curve, tolerance: float = 0.01) -> Curve:
 
 def run_on(a: Curve, b: Curve) -> Curve:
     """One curve from two, the second put on at the end of the first; the joint lies halfway between their ends."""
-    p = max(a.degree, b.degree)
     a, b = (knots.curve_part(c, *c.domain) for c in (a, b))
-    a, b = (knots.raise_degree(c, p - c.degree) if c.degree < p else c for c in (a, b))
-    rational = a.weights is not None or b.weights is not None
-    ha, hb = a.homogeneous, b.homogeneous
-    hb = hb * (ha[-1, -1] / hb[0, -1])
     length_a, length_b = curve_length(a), curve_length(b)
-    ka = (a.knots - a.domain[0]) / (a.domain[1] - a.domain[0]) * length_a
-    kb = (b.knots - b.domain[0]) / (b.domain[1] - b.domain[0]) * length_b + length_a
-    vector = np.concatenate([ka[: -p - 1], [length_a] * p, kb[p + 1 :]]) / (length_a + length_b)
-    joint = 0.5 * (ha[-1] + hb[0])
-    return from_homogeneous(p, vector, np.vstack([ha[:-1], joint, hb[1:]]), rational)
+    return chain([a, b], [0.0, length_a / (length_a + length_b), 1.0])
 
 
 def joint_of(first: Curve, end_first: int, second: Curve, end_second: int) -> JointFigures:

@@ -25,6 +25,7 @@ from pamble.core.spline import basis
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.kinks import refuse_kinks, smooth_pieces
 from pamble.core.spline.knots import curve_part, raised_knots
 from pamble.core.spline.surface import Surface, from_homogeneous
 
@@ -102,6 +103,7 @@ def loft(
     for name, i, end in (("v0", 0, ends[0]), ("v1", -1, ends[1])):
         source = sections[i]
         if end.order and isinstance(source, Edge):
+            refuse_kinks(curves[i], f"Section {i % len(sections) + 1}", "it cannot meet a face; leave that end free")
             edge = natural_edge(made, name)
             w = measure_seam(Seam((0, 1), edge, source, edge.domain), diagonal).worst
             met[name] = {k: w[k].value for k in ("gap", "angle", "curvature")}
@@ -113,7 +115,9 @@ def loft(
 
 def _off(surface: Surface, curve: Curve) -> float:
     points = curve_points(curve, length_parameters(curve, np.linspace(0, 1, _ON)))
-    return float(to_surface(surface, points).distance.max())
+    # A search for the nearest place does not get past a kink: each smooth piece is asked.
+    away = [to_surface(piece, points).distance for piece in smooth_pieces(surface)]
+    return float(np.min(away, axis=0).max())
 
 
 def _skin(

@@ -12,9 +12,11 @@ from pamble.core.arrays import Array, norm
 from pamble.core.curves.least_squares import fit_on_knots
 from pamble.core.curves.measure import curve_length, length_parameters
 from pamble.core.errors import GeometryError
+from pamble.core.patches.kinked import lengths_shared, parted
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.kinks import chain
 from pamble.core.spline.knots import recast_curve, reverse_curve
 from pamble.core.surfaces.extrude import common_knots, on_unit
 from pamble.core.tolerances import COINCIDENT
@@ -43,7 +45,8 @@ def alike(sections: Sequence[Curve], turned: Sequence[bool | None] = (), toleran
 
     turned: whether a section runs backward, None where its nearer sense is to be found. Where their own paces agree and
     it takes no more CVs, all knots are put together, which is exact; else they are fitted at the pace of their lengths
-    on as few spans as the tolerance, mm, allows. Raises `GeometryError` for open and closed sections among each other.
+    on as few spans as the tolerance, mm, allows. Kinks meet kinks and are kept, see `parted`. Raises `GeometryError`
+    for open and closed sections among each other.
     """
     if len(sections) < 2:
         raise GeometryError("A loft needs two sections or more.")
@@ -54,13 +57,22 @@ def alike(sections: Sequence[Curve], turned: Sequence[bool | None] = (), toleran
         )
     ways = _directed(sections, [*turned, *[None] * (len(sections) - len(turned))], shut[0])
     run = [on_unit(reverse_curve(c) if way else c) for c, way in zip(sections, ways, strict=True)]
+    parts = parted(run, shut[0])
+    breaks = np.mean([lengths_shared(row) for row in parts], axis=0)
+    made = [_compatible([on_unit(row[j]) for row in parts], tolerance) for j in range(len(parts[0]))]
+    curves = tuple(chain([group[i] for group, _ in made], breaks) for i in range(len(run)))
+    return Alike(curves, tuple(ways), max(off for _, off in made))
+
+
+def _compatible(run: Sequence[Curve], tolerance: float) -> tuple[list[Curve], float]:
+    """Smooth curves on one degree and one knot vector, and how far those fitted anew are off."""
     exact = _together(run)
     if exact is not None and _same_pace(run):
-        return Alike(tuple(exact), tuple(ways), 0.0)
+        return exact, 0.0
     fitted, off = _fitted(run, tolerance)
     if exact is not None and (len(exact[0].control) <= len(fitted[0].control) or off > tolerance):
-        return Alike(tuple(exact), tuple(ways), 0.0)
-    return Alike(tuple(fitted), tuple(ways), off)
+        return exact, 0.0
+    return fitted, off
 
 
 def _closed(curve: Curve) -> bool:

@@ -20,6 +20,7 @@ from pamble.core.spline import basis
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, surface_derivatives
+from pamble.core.spline.kinks import refuse_kinks
 from pamble.core.spline.surface import Surface
 
 Way = Literal["turning", "fixed", "held", "face"]
@@ -58,6 +59,7 @@ def path_frames(rail: Curve, way: Way = "turning", held: Array | None = None, fa
     """Frames along a rail. Least twist by double reflection (Wang, Juettler, Zheng, Liu, ACM Transactions on Graphics
     27, 2008). Raises `GeometryError` where the held direction runs along the rail.
     """
+    refuse_kinks(rail, "The rail", "sweep along its pieces one by one, or round it")
     s = np.linspace(0, 1, _STATIONS)
     d = curve_derivatives(rail, length_parameters(rail, s), 2)
     origin, z = d[0], unit(d[1])
@@ -91,6 +93,8 @@ def rail_frames(first: Curve, second: Curve, keep_height: bool = False) -> Frame
     """Frames between two rails at equal shares of length; the section grows with their distance, in height too unless
     it is kept.
     """
+    for name, rail in (("The rail", first), ("The second rail", second)):
+        refuse_kinks(rail, name, "sweep along its pieces one by one, or round it")
     s = np.linspace(0, 1, _STATIONS)
     a, b = (curve_derivatives(c, length_parameters(c, s), 2) for c in (first, second))
     chord = b[0] - a[0]

@@ -11,6 +11,7 @@ from pamble.core.errors import GeometryError
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
+from pamble.core.spline.kinks import refuse_kinks
 from pamble.core.spline.knots import raised_knots, recast_curve
 from pamble.core.spline.surface import Surface, from_homogeneous
 
@@ -55,6 +56,7 @@ def drafted(
         raise GeometryError(f"A draft lies between -89° and 89°, not at {degrees:g}°.")
     if abs(end - start) < 1e-9:
         raise GeometryError("The extrusion has no length: give it one to either side.")
+    refuse_kinks(curve, "The curve", "where walls with draft meet they are trimmed by each other, extrude its pieces")
     lean = np.tan(np.radians(degrees))
 
     def rim(t: Array, s: float) -> Array:

@@ -8,7 +8,16 @@ from typing import Any, Literal
 
 from pamble.study.document import Role
 from pamble.study.inputs import Inputs
-from pamble.study.objects import DeclaredSeam, Made, PartHandle, Shape, changed_faces, made_curves, made_face
+from pamble.study.objects import (
+    DeclaredSeam,
+    Made,
+    PartHandle,
+    Shape,
+    changed_faces,
+    made_curves,
+    made_face,
+    made_faces,
+)
 from pamble.study.stored import Stored
 
 Stage = Literal["plan", "curves", "primaries", "blends", "corners", "check"]
@@ -118,4 +127,5 @@ __all__ = [
     "changed_faces",
     "made_curves",
     "made_face",
+    "made_faces",
 ]

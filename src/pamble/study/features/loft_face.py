@@ -11,7 +11,8 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face
 from pamble.core.patches.loft import FREE, Between, LoftEnd, loft
 from pamble.core.spline.curve import Curve
-from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, made_face
+from pamble.core.spline.kinks import smooth_pieces
+from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, made_faces
 from pamble.study.features.fields import choice, number
 from pamble.study.references import EdgeRef
 from pamble.study.stored import Stored
@@ -57,6 +58,7 @@ def run(params: LoftParams, inputs: Inputs, context: Context) -> Made:
         made = loft(
             lines, diagonal, between=params.between, closed=params.closed, ends=ends, guides=guides, turned=ways
         )
+    pieces = smooth_pieces(made.surface)
     seams = []
     for side, ending, ref in (("v0", params.start, params.sections[0]), ("v1", params.end, params.sections[-1])):
         if ending in _MEETS:
@@ -64,8 +66,8 @@ def run(params: LoftParams, inputs: Inputs, context: Context) -> Made:
     facts: dict[str, Any] = {"off_sections": max(made.sections)}
     if made.guides:
         facts["off_guides"] = max(made.guides)
-    return made_face(
-        Face(made.surface),
+    return made_faces(
+        [Face(piece) for piece in pieces],
         seams=tuple(seams),
         warnings=made.warnings,
         **facts,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 from pydantic import Field
@@ -15,9 +15,11 @@ from pamble.core.faces.face import Face
 from pamble.core.patches.sweep import path_frames, rail_frames, sweep
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.kinks import begun_at_kink, smooth_pieces
+from pamble.core.spline.surface import Surface
 from pamble.core.surfaces.extrude import drafted, extrude
 from pamble.core.surfaces.revolve import revolve
-from pamble.study.features.base import Context, FeatureKind, Inputs, Made, made_face
+from pamble.study.features.base import Context, FeatureKind, Inputs, Made, made_faces
 from pamble.study.features.fields import choice, heading, number
 from pamble.study.features.figures import DEVIATION
 from pamble.study.features.handles import pull, turn
@@ -43,7 +45,7 @@ class ExtrudeParams(Stored):
 
 def extruded(params: ExtrudeParams, inputs: Inputs, context: Context) -> Made:
     """Build the wall."""
-    curve = inputs.curve(params.curve)
+    curve = begun_at_kink(inputs.curve(params.curve))
     way = _direction(params, curve)
     if params.draft == 0:
         surface, off = extrude(curve, way, -params.back, params.forward), 0.0
@@ -54,7 +56,12 @@ def extruded(params: ExtrudeParams, inputs: Inputs, context: Context) -> Made:
         pull("forward", "Forward", params.forward, middle, way, limits=_REACH),
         pull("back", "Back", params.back, middle, -way, limits=_REACH),
     )
-    return made_face(Face(surface), handles=handles, deviation=off)
+    return _pieces(surface, handles=handles, deviation=off)
+
+
+def _pieces(surface: Surface, **more: Any) -> Made:
+    """A face for each smooth piece: kinks of the curve are edges between faces."""
+    return made_faces([Face(piece) for piece in smooth_pieces(surface)], **more)
 
 
 def _direction(params: ExtrudeParams, curve: Curve) -> Array:
@@ -82,7 +89,7 @@ class RevolveParams(Stored):
 
 def revolved(params: RevolveParams, inputs: Inputs, context: Context) -> Made:
     """Build the surface of revolution."""
-    profile = inputs.curve(params.profile)
+    profile = begun_at_kink(inputs.curve(params.profile))
     if params.about == "line":
         if params.axis is None:
             raise GeometryError("A revolution needs a line to turn about: pick one, or choose x, y or z.")
@@ -95,7 +102,7 @@ def revolved(params: RevolveParams, inputs: Inputs, context: Context) -> Made:
     angle = np.radians(params.end)
     arm = rim - centre
     at = centre + np.cos(angle) * arm + np.sin(angle) * np.cross(axis, arm)
-    return made_face(Face(surface), handles=(turn("end", "To", params.end, centre, axis, at, (-360.0, 360.0)),))
+    return _pieces(surface, handles=(turn("end", "To", params.end, centre, axis, at, (-360.0, 360.0)),))
 
 
 class SweepParams(Stored):
@@ -121,7 +128,7 @@ class SweepParams(Stored):
 def swept(params: SweepParams, inputs: Inputs, context: Context) -> Made:
     """Build the sweep."""
     rail = inputs.curve(params.rail)
-    sections = inputs.different(params.sections)
+    sections = [begun_at_kink(c) for c in inputs.different(params.sections)]
     if params.second is not None:
         second = inputs.curve(params.second)
         frames = rail_frames(rail, second, params.keep_height)
@@ -129,7 +136,7 @@ def swept(params: SweepParams, inputs: Inputs, context: Context) -> Made:
         face = inputs.face(params.face).surface if params.way == "face" and params.face is not None else None
         frames = path_frames(rail, params.way, np.array(params.held), face)
     made = sweep(sections, rail, frames, straight=params.straight, tolerance=params.tolerance)
-    return made_face(Face(made.surface), deviation=made.deviation)
+    return _pieces(made.surface, deviation=made.deviation)
 
 
 KINDS = (
