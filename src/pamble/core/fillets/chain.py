@@ -154,7 +154,10 @@ def _bordered(part: Sequence[Face], number: int, edge: Edge, reach: float) -> li
     whole.
     """
     points = _along(edge.space)
-    away = [np.inf if i == number else _distance(face.edges, points) for i, face in enumerate(part)]
+    away = [
+        np.inf if i == number or not _within(points, [e.space for e in face.edges], reach)
+        else _distance(face.edges, points) for i, face in enumerate(part)
+    ]  # fmt: skip
     nearest = int(np.argmin(away))
     if away[nearest] <= reach:
         return [(nearest, edge)]
@@ -171,7 +174,10 @@ def _spans(part: Sequence[Face], number: int, edge: Edge, reach: float) -> list[
     spans = []
     for i, face in enumerate(part):
         for e in face.edges if i != number else ():
-            feet = to_curve(edge.space, _along(e.space))
+            points = _along(e.space)
+            if not _within(points, [edge.space], reach):
+                continue
+            feet = to_curve(edge.space, points)
             if feet.distance.max() <= reach:
                 spans.append((float(feet.t.min()), float(feet.t.max()), i))
     start, end = edge.domain
@@ -228,6 +234,13 @@ def _along(curve: Curve) -> Array:
 def _distance(edges: Sequence[Edge], points: Array) -> float:
     """Largest distance of points from the nearest of some edges."""
     return float(np.min([to_curve(e.space, points).distance for e in edges], axis=0).max())
+
+
+def _within(points: Array, curves: Sequence[Curve], reach: float) -> bool:
+    """Whether points may all lie on curves, by the box round them: what lies outside need not be looked at closer."""
+    low = np.min([c.control.min(axis=0) for c in curves], axis=0) - reach
+    high = np.max([c.control.max(axis=0) for c in curves], axis=0) + reach
+    return bool((points >= low).all() and (points <= high).all())
 
 
 def _shared(space: Curve, curve: Curve, reach: float) -> bool:

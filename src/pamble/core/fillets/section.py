@@ -11,12 +11,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.interpolate import make_interp_spline
 
 from pamble.core.arrays import Array, cross, dot, norm, unit
 from pamble.core.errors import GeometryError
+from pamble.core.fillets.between import Between, Rolling
 from pamble.core.fillets.crease import Crease, derivatives, step_uv
-from pamble.core.fillets.stations import Contacts, contacts
+from pamble.core.fillets.stations import Contacts
 from pamble.core.joining.rows import SLOPE, Condition, RowSpace, row_space, solve_row
 from pamble.core.spline import basis
 from pamble.core.spline.evaluate import surface_derivatives, surface_grid
@@ -61,15 +61,16 @@ def ball_surface(c: Crease, found: Contacts, chord: float | None, aim: float = 1
     """The surface of the fewest spans that reaches the aims, or the best of those tried; its u is the share of the
     crease from its first station to its last. aim: share of the aims to reach.
     """
+    ball = Between(c, found, chord)
+    checked = ball.at(np.linspace(*ball.ends, _CHECKS))
     best: BallSurface | None = None
     tried: list[tuple[int, float]] = []
     for n in _SPANS:
         if c.closed and n < _LEAST_CLOSED:
             continue
         space = row_space(5, basis.uniform_knots(5, n), c.closed)
-        at = _at(c, found, space.s, chord)
-        surface = _rows(space, at, c.closed, aim)
-        radius, gap, angle = _figures(surface, c, found, chord)
+        surface = _rows(space, ball.at(space.s).contacts, c.closed, aim)
+        radius, gap, angle = _rows_of_figures(surface, ball, checked).max(axis=1).tolist()
         made = BallSurface(surface, radius, gap, angle, ())
         stalled = n > _CALM and best is not None and made.ratio > _HELPS * best.ratio
         tried.append((n, made.ratio))
@@ -78,36 +79,7 @@ def ball_surface(c: Crease, found: Contacts, chord: float | None, aim: float = 1
         if made.ratio <= aim or stalled:
             break
     assert best is not None
-    return BallSurface(best.surface, *_figures(best.surface, c, found, chord, exact=True), tuple(tried))
-
-
-def _along(x: Array, values: Array, s: Array, k: int = 5, order: int = 0, closed: bool = False) -> Array:
-    """Values between the stations, smooth round the joint of a loop; what grows by a turn grows evenly."""
-    if not closed:
-        return np.asarray(make_interp_spline(x, values, k=k)(s, order))
-    grown = values[-1] - values[0]
-    ring = values - np.multiply.outer(x, grown)
-    ring[-1] = ring[0]
-    share = np.multiply.outer(s, grown) if order == 0 else np.broadcast_to(grown, (len(s), *np.shape(grown)))
-    return np.asarray(make_interp_spline(x, ring, k=k, bc_type="periodic")(np.mod(s, 1.0), order) + share)
-
-
-def stations_at(c: Crease, s: Array) -> Crease:
-    """The crease at shares (k,) of the way from its first station to its last."""
-    x = np.linspace(0, 1, len(c.s))
-    points = _along(x, c.points, s, closed=c.closed)
-    tangents = unit(_along(x, c.points, s, 5, 1, c.closed))
-    into = unit(_along(x, c.into[0], s, 3, 0, c.closed)), unit(_along(x, c.into[1], s, 3, 0, c.closed))
-    uv = _along(x, c.uv, s, closed=c.closed)
-    turn = _along(x, c.turn, s, 3, 0, c.closed)
-    return Crease(c.surfaces, np.interp(s, x, c.s), points, tangents, uv, into, turn, c.signs, c.closed)
-
-
-def _at(c: Crease, found: Contacts, s: Array, chord: float | None) -> Contacts:
-    """Exact contacts between the stations, warm from those beside them."""
-    x = np.linspace(0, 1, len(c.s))
-    uv = _along(x, found.uv, s, closed=c.closed)
-    return contacts(stations_at(c, s), _along(x, found.radius, s, 3, 0, c.closed), chord, uv)
+    return BallSurface(best.surface, *_closed_in(best.surface, ball, checked), tuple(tried))
 
 
 def _section(at: Contacts) -> tuple[Array, Array, Array]:
@@ -185,46 +157,30 @@ def _gradient(points: Array, s: Array, closed: bool) -> Array:
     return np.asarray(np.gradient(wide, at, axis=0)[2:-2])
 
 
-def _figures(
-    surface: Surface, c: Crease, found: Contacts, chord: float | None, exact: bool = False
-) -> tuple[float, float, float]:
-    """Largest error of the radius and gap, mm, and angle, degrees, along both seams, between the crease's ends.
-
-    exact: whether they are closed in on between the samples.
-    """
-    low, high = (float(np.interp(x, c.s, np.linspace(0, 1, len(c.s)))) for x in (0.0, 1.0))
-    s = np.linspace(low, high, _CHECKS)
-    at = _at(c, found, s, chord)
-    values = _rows_of_figures(surface, c, found, s, at)
-    if exact:
-        _, most = largest(lambda t: _rows_of_figures(surface, c, found, t, _at(c, found, t, chord)), s, values)
-    else:
-        most = values.max(axis=1)
+def _closed_in(surface: Surface, ball: Between, checked: Rolling) -> tuple[float, float, float]:
+    """Largest error of the radius and gap, mm, and angle, degrees, along both seams, closed in on between samples."""
+    values = _rows_of_figures(surface, ball, checked)
+    _, most = largest(lambda s: _rows_of_figures(surface, ball, ball.at(s)), checked.s, values)
     return float(most[0]), float(most[1]), float(most[2])
 
 
-def _rows_of_figures(surface: Surface, c: Crease, found: Contacts, s: Array, at: Contacts) -> Array:
+def _rows_of_figures(surface: Surface, ball: Between, rolling: Rolling) -> Array:
     """Error of the radius, gap and angle at shares (m,), the worst across, (3, m)."""
+    s, at, c = rolling.s, rolling.contacts, ball.crease
     m = len(s)
     d = surface_grid(surface, s, np.linspace(0, 1, _ACROSS))[0, 0]
-    dense = np.linspace(0, 1, len(c.s))
-
-    def spine(x: Array, order: int = 0) -> Array:
-        return _along(dense, found.centre, x.ravel(), 5, order, c.closed).reshape(*x.shape, 3)
-
     full = cross(*at.normals)
     clear = norm(full) > 1e-4
-    tau = np.where(clear[:, None], unit(full), stations_at(c, s).tangents)
-    way = spine(s, 1)
+    tau = np.where(clear[:, None], unit(full), rolling.crease.tangents)
+    way = ball.centre(s, 1)
     tau = tau * np.where(dot(tau, way) < 0, -1.0, 1.0)[:, None]
     high_above = np.einsum("mvi,mi->mv", d - at.centre[:, None], tau)
     foot = s[:, None] + high_above / np.maximum(dot(way, tau), 1e-9)[:, None]
     foot = np.mod(foot, 1.0) if c.closed else np.clip(foot, 0, 1)
-    radius = _along(dense, found.radius, foot.ravel(), 3, 0, c.closed).reshape(foot.shape)
-    off = np.abs(norm(d - spine(foot)) - radius)
+    off = np.abs(norm(d - ball.centre(foot)) - ball.radius(foot))
     gap, angle = np.zeros(m), np.zeros(m)
     wide = norm(at.points[1] - at.points[0])
-    most_wide = float(norm(found.points[1] - found.points[0]).max())
+    most_wide = float(norm(ball.found.points[1] - ball.found.points[0]).max())
     for k, v in ((0, 0.0), (1, 1.0)):
         e = surface_derivatives(surface, s, np.full(m, v), 1)
         other = c.surfaces[k]

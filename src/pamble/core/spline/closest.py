@@ -8,6 +8,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from pamble.core.arrays import TINY, Array, BoolArray, dot, floats, norm
+from pamble.core.remember import Remembered
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, surface_derivatives, surface_grid
@@ -67,8 +68,8 @@ def to_curve(curve: Curve, points: Array, seeds: Array | None = None) -> CurveFe
     points = floats(points)
     if seeds is not None:
         return _round_joint(curve, points, _newton_on_curve(curve, points, np.clip(seeds, *curve.domain)))
-    t, places, reach = _row(curve)
-    near, order = (np.asarray(a) for a in cKDTree(places).query(points, k=min(_NEAREST, len(t))))
+    t, tree, reach = _rows.get(curve, None, lambda: _row(curve))
+    near, order = (np.asarray(a) for a in tree.query(points, k=min(_NEAREST, len(t))))
     feet = _round_joint(curve, points, _newton_on_curve(curve, points, t[order[:, 0]]))
     other = np.abs(order - order[:, :1]) > _BESIDE
     near = np.where(other & (near - reach[order] < feet.distance[:, None]), near, np.inf)
@@ -84,9 +85,12 @@ def to_curve(curve: Curve, points: Array, seeds: Array | None = None) -> CurveFe
     return feet
 
 
-def _row(curve: Curve) -> tuple[Array, Array, Array]:
-    """Parameters (n,) and places (n, d) of samples, dense in every span and along the length; and how far the curve may
-    run from each to the next (n,).
+_rows: Remembered[Curve, None, tuple[Array, cKDTree, Array]] = Remembered(1)
+
+
+def _row(curve: Curve) -> tuple[Array, cKDTree, Array]:
+    """Parameters (n,) of samples, dense in every span and along the length, a tree of their places, and how far the
+    curve may run from each to the next (n,).
     """
     t = _samples(curve.knots, curve.degree, _ROW)
     leg = norm(np.diff(curve_derivatives(curve, t)[0], axis=0))
@@ -97,7 +101,7 @@ def _row(curve: Curve) -> tuple[Array, Array, Array]:
         t = np.append(np.repeat(t[:-1], parts) + share * np.repeat(np.diff(t), parts), t[-1])
     places = curve_derivatives(curve, t)[0]
     leg = norm(np.diff(places, axis=0))
-    return t, places, np.maximum(np.append(leg, 0.0), np.append(0.0, leg))
+    return t, cKDTree(places), np.maximum(np.append(leg, 0.0), np.append(0.0, leg))
 
 
 def _round_joint(curve: Curve, points: Array, feet: CurveFeet) -> CurveFeet:

@@ -1,0 +1,88 @@
+"""A rolling ball between its stations: smooth through them, and exact where it is asked."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.interpolate import make_interp_spline
+
+from pamble.core.arrays import Array, unit
+from pamble.core.fillets.crease import Crease
+from pamble.core.fillets.stations import Contacts, contacts
+
+
+class _Smooth:
+    """Values at evenly spread stations, smooth between them and round the joint of a loop; what grows by a turn grows
+    evenly.
+    """
+
+    def __init__(self, x: Array, values: Array, degree: int, closed: bool) -> None:
+        self._grown = values[-1] - values[0] if closed else None
+        if self._grown is None:
+            self._spline = make_interp_spline(x, values, k=degree)
+            return
+        ring = values - np.multiply.outer(x, self._grown)
+        ring[-1] = ring[0]
+        self._spline = make_interp_spline(x, ring, k=degree, bc_type="periodic")
+
+    def __call__(self, s: Array, order: int = 0) -> Array:
+        if self._grown is None:
+            return np.asarray(self._spline(s, order))
+        share = np.broadcast_to(self._grown, (*np.shape(s), *self._grown.shape))
+        if order == 0:
+            share = np.multiply.outer(s, self._grown)
+        return np.asarray(self._spline(np.mod(s, 1.0), order) + share)
+
+
+@dataclass(frozen=True)
+class Rolling:
+    """The ball at shares s (m,): the crease there, and where the ball touches."""
+
+    s: Array
+    crease: Crease
+    contacts: Contacts
+
+
+class Between:
+    """The ball of a crease at any share of the way from its first station to its last.
+
+    chord: constant distance of the contacts, mm, or None for a law of radii.
+    """
+
+    def __init__(self, c: Crease, found: Contacts, chord: float | None) -> None:
+        self.crease, self.found, self.chord = c, found, chord
+        x = np.linspace(0, 1, len(c.s))
+        self._x = x
+
+        def smooth(values: Array, degree: int) -> _Smooth:
+            return _Smooth(x, values, degree, c.closed)
+
+        self._points, self._uv = smooth(c.points, 5), smooth(c.uv, 5)
+        self._into = smooth(c.into[0], 3), smooth(c.into[1], 3)
+        self._turn, self._touched = smooth(c.turn, 3), smooth(found.uv, 5)
+        self.radius, self.centre = smooth(found.radius, 3), smooth(found.centre, 5)
+
+    @property
+    def ends(self) -> tuple[float, float]:
+        """The shares at which the crease itself begins and ends."""
+        low, high = (float(np.interp(x, self.crease.s, self._x)) for x in (0.0, 1.0))
+        return low, high
+
+    def at(self, s: Array) -> Rolling:
+        """Exact contacts at shares (m,), warm from those beside them."""
+        c = self.crease
+        into = unit(self._into[0](s)), unit(self._into[1](s))
+        at = np.interp(s, self._x, c.s)
+        there = Crease(
+            c.surfaces,
+            at,
+            self._points(s),
+            unit(self._points(s, 1)),
+            self._uv(s),
+            into,
+            self._turn(s),
+            c.signs,
+            c.closed,
+        )
+        return Rolling(s, there, contacts(there, self.radius(s), self.chord, self._touched(s)))
