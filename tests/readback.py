@@ -8,7 +8,9 @@ from pathlib import Path
 import numpy as np
 from OCP.BRep import BRep_Tool
 from OCP.BRepAdaptor import BRepAdaptor_Curve
+from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeVertex
 from OCP.BRepCheck import BRepCheck_Analyzer
+from OCP.BRepExtrema import BRepExtrema_DistShapeShape
 from OCP.GCPnts import GCPnts_AbscissaPoint
 from OCP.GeomAPI import GeomAPI_ProjectPointOnSurf
 from OCP.gp import gp_Pnt, gp_Vec
@@ -93,6 +95,12 @@ def seam(blend, neighbour, edge_number: int, floor: float, samples: int = 60) ->
 def nearest_seam(blend, neighbour, floor: float) -> Figures:
     """The seam along whichever edge of the blend runs on the neighbour."""
     return min((seam(blend, neighbour, i, floor) for i in range(4)), key=lambda f: f.gap)
+
+
+def distance(face, point) -> float:
+    """How far a point lies off a face, mm."""
+    vertex = BRepBuilderAPI_MakeVertex(gp_Pnt(*map(float, point))).Vertex()
+    return float(BRepExtrema_DistShapeShape(face, vertex).Value())
 
 
 def curve_lengths(path: Path) -> list[float]:

@@ -83,8 +83,11 @@ def _parser() -> _Parser:
     patch = commands.add_parser("patch", help="a patch between two to four edges", epilog=EXIT_CODES)
     patch.add_argument("file")
     patch.add_argument("--edge", action="append", required=True, metavar="P", help=f"{_EDGE}; two to four times")
-    patch.add_argument("--continuity", default="G2", help="G0 to G2 for all edges, or for each, as G2,G1,G2,G0")
+    patch.add_argument("--continuity", default="G2", help="G0 to G3 for all edges, or for each, as G2,G1,G2,G0")
     patch.add_argument("--degree", type=int, default=5, choices=range(3, 10), metavar="3..9")
+    patch.add_argument(
+        "--through", action="append", default=[], metavar="x,y,z", help="a point that the patch passes; again for more"
+    )
     patch.add_argument("--spans", help="spans in both directions, or as 2,3; found if left out")
     patch.add_argument("-o", "--out", required=True, metavar="OUT.step")
     patch.add_argument("--json", action="store_true", help="print the figures as JSON")

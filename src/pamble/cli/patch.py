@@ -5,7 +5,9 @@ from __future__ import annotations
 from argparse import Namespace
 from typing import Any
 
-from pamble.cli.commands import named, new_name, taken
+import numpy as np
+
+from pamble.cli.commands import named, new_name, numbers, taken
 from pamble.core.checks.report import describe_face
 from pamble.core.checks.seams import part_diagonal
 from pamble.core.errors import BlendError, PambleError
@@ -20,7 +22,7 @@ def patch(given: Namespace) -> tuple[dict[str, Any], str]:
     """A patch between two, three or four edges; the output holds all faces, and the patch as the last."""
     if not 2 <= len(given.edge) <= 4:
         raise PambleError(f"A patch has two, three or four edges: --edge was given {len(given.edge)} times.")
-    orders = continuities(given.continuity, len(given.edge))
+    orders = continuities(given.continuity, len(given.edge), 3)
     out_path, found, names, faces, problems = taken(given)
     diagonal = part_diagonal(faces)
     picked = pick_edges(faces, [named(e, "An edge") for e in given.edge], diagonal)
@@ -30,7 +32,8 @@ def patch(given: Namespace) -> tuple[dict[str, Any], str]:
         raise BlendError(f"The same edge, {edge} of {names[face]}, is named twice: every side needs its own.")
     asked = [Asked(p.edge, o) for p, o in zip(picked, orders, strict=True)]
     spans = None if given.spans is None else _spans(given.spans)
-    made = patch_between(asked, diagonal, given.degree, spans)
+    through = [np.array(numbers(text, 3, "A point inside")) for text in given.through]
+    made = patch_between(asked, diagonal, given.degree, spans, through)
     write_step([*[(f.name, f.shape) for f in found], (new_name("Patch", {f.name for f in found}), made.face)], out_path)
     sides = [{"face": names[p.face], "edge": p.edge.name, "at": p.point.tolist()} for p in picked]
     out = {"file": out_path.name, **patch_figures(made, sides, orders), "problems": problems}
@@ -55,11 +58,11 @@ def _spans(text: str) -> tuple[int, int]:
 def patch_figures(made: PatchMade, sides: list[dict[str, Any]], orders: list[int]) -> dict[str, Any]:
     """The figures of a patch as plain data. A side that was cut into several stretches stands there once for each."""
     return {
-        "units": {"gap": "mm", "angle": "degree", "curvature": "%", "bends": "%", "twist": "%"},
+        "units": {"gap": "mm", "angle": "degree", "curvature": "%", "rate": "%", "bends": "%", "twist": "%"},
         "patch": describe_face(made.face),
         "sides": [
             {**sides[f.number], "continuity": f"G{orders[f.number]}", "patch_edge": f.patch_side, "gap": f.gap,
-             "angle": f.angle, "curvature": f.curvature}
+             "angle": f.angle, "curvature": f.curvature, "rate": f.rate}
             for f in sorted(made.sides, key=lambda f: f.number)
         ],
         "corners": [
@@ -67,6 +70,7 @@ def patch_figures(made: PatchMade, sides: list[dict[str, Any]], orders: list[int
             for c in made.corners
         ],
         "trials": [{"spans": [u, v], "worst_over_aim": ratio} for u, v, ratio in made.tried],
+        "inside": list(made.inside),
         "warnings": list(made.warnings),
     }  # fmt: skip
 
@@ -81,6 +85,6 @@ def patch_text(out: dict[str, Any]) -> str:
     for s in out["sides"]:
         lines.append(
             f"  {s['face']} {s['edge']}, {s['continuity']}: gap {s['gap']:.6f} mm, angle {s['angle']:.5f}°, "
-            f"curvature {s['curvature']:.3f} %"
+            f"curvature {s['curvature']:.3f} %" + (f", its change {s['rate']:.3f} %" if s["rate"] is not None else "")
         )
     return "\n".join([*lines, *(f"  note: {w}" for w in out["warnings"])])

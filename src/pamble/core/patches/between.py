@@ -4,24 +4,39 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from pamble.core.errors import GeometryError
 from pamble.core.patches.boundary import Folds, PatchMade, boundary_patch
+from pamble.core.patches.inside import Through
 from pamble.core.patches.loop import Asked, chain
 from pamble.core.patches.trimmed import trimmed_patch
 
 
 def patch_between(
-    asked: Sequence[Asked], diagonal: float, degree: int = 5, spans: tuple[int, int] | None = None
+    asked: Sequence[Asked],
+    diagonal: float,
+    degree: int = 5,
+    spans: tuple[int, int] | None = None,
+    through: Through = (),
 ) -> PatchMade:
     """Two or three sides that close are filled by a trimmed patch, all others by a four-sided one; four that turn too
-    sharply for that, or run on into each other at a corner, by a trimmed one too. Raises `GeometryError`.
+    sharply for that, or run on into each other at a corner, by a trimmed one too. through: curves and points that it
+    passes. Raises `GeometryError`.
     """
     most = None if spans is None else max(spans)
     closed = all(chain(asked).joined)
     if len(asked) < 4 and closed:
-        return trimmed_patch(asked, diagonal, degree, most)
+        return _trimmed(asked, diagonal, degree, most, through)
     try:
-        return boundary_patch(asked, diagonal, degree, spans)
+        return boundary_patch(asked, diagonal, degree, spans, through)
     except Folds:
         if not closed:
             raise
-        return trimmed_patch(asked, diagonal, degree, most)
+        return _trimmed(asked, diagonal, degree, most, through)
+
+
+def _trimmed(asked: Sequence[Asked], diagonal: float, degree: int, spans: int | None, through: Through) -> PatchMade:
+    high = [i + 1 for i, a in enumerate(asked) if a.order > 2]
+    if high:
+        named = ", ".join(map(str, high))
+        raise GeometryError(f"Sides {named} ask for G3: a loop that takes a trimmed patch is met with G2 at most.")
+    return trimmed_patch(asked, diagonal, degree, spans, through)

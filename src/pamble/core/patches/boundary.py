@@ -15,16 +15,18 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face, natural_edge
 from pamble.core.faces.frames import frames
 from pamble.core.patches.conditions import Contains, Square
+from pamble.core.patches.inside import Through, missed, samples
 from pamble.core.patches.loop import Asked, Chain, Corner, Placed, chain, corners, free_side, refuse_gap
 from pamble.core.patches.meets import Meets
 from pamble.core.patches.solve import Condition, Fitted, fit
 from pamble.core.patches.space import Patch, Space
+from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.differential import normals
 from pamble.core.spline.evaluate import surface_grid
 from pamble.core.spline.knots import reverse_surface
 from pamble.core.spline.surface import Surface
-from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP
+from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP, BLEND_RATE
 
 _LOOSE = 20.0
 """Factor on all aims while the reference is made."""
@@ -46,8 +48,9 @@ class Folds(GeometryError):
 
 @dataclass(frozen=True)
 class SideFigures:
-    """How well the patch meets a side: its number as it was given; gap mm, angle degrees, curvature %, worst of
-    each."""
+    """How well the patch meets a side: its number as it was given; gap mm, angle degrees, curvature % and its change %,
+    worst of each.
+    """
 
     number: int
     patch_side: str
@@ -56,48 +59,62 @@ class SideFigures:
     angle: float | None = None
     curvature: float | None = None
     square: float | None = None
+    rate: float | None = None
 
     @property
     def ratio(self) -> float:
         """The largest over its aim, of those that are asked for; 1 or less holds."""
-        parts = [self.gap / BLEND_GAP, (self.angle or 0.0) / BLEND_ANGLE, (self.curvature or 0.0) / BLEND_CURVATURE]
+        parts = [
+            self.gap / BLEND_GAP,
+            (self.angle or 0.0) / BLEND_ANGLE,
+            (self.curvature or 0.0) / BLEND_CURVATURE,
+            (self.rate or 0.0) / BLEND_RATE,
+        ]
         return max(*parts[: self.order + 1], (self.square or 0.0) / BLEND_ANGLE)
 
 
 @dataclass(frozen=True)
 class PatchMade:
     """A patch, whole or trimmed, its figures by side and corner. tried: spans along u and v, and the worst over its
-    aim."""
+    aim. inside: how far off lies what it was to pass, mm.
+    """
 
     face: Face
     sides: tuple[SideFigures, ...]
     corners: tuple[Corner, ...]
     tried: tuple[tuple[int, int, float], ...]
     warnings: tuple[str, ...] = field(default=())
+    inside: tuple[float, ...] = ()
 
 
 def boundary_patch(
-    asked: Sequence[Asked], diagonal: float, degree: int = 5, spans: tuple[int, int] | None = None
+    asked: Sequence[Asked],
+    diagonal: float,
+    degree: int = 5,
+    spans: tuple[int, int] | None = None,
+    through: Through = (),
 ) -> PatchMade:
     """The patch with the fewest spans that meets its sides, or the best of those tried.
 
     asked: two sides (opposite ones, or two that meet in a corner), three in a row, or four; in any order. ``diagonal``
     of the part, mm, bounds the curvature reference. spans: along u and v, found if None; u runs along the first side.
-    Raises `GeometryError` for sides that do not follow each other.
+    through: curves and points that the patch passes. Raises `GeometryError` for sides that do not follow each other.
     """
     if not 2 <= len(asked) <= 4:
         raise GeometryError(f"A boundary patch has two, three or four sides, not {len(asked)}.")
     layout = _laid_out(chain(asked))
     found = corners(layout.chain, diagonal)
+    rows = [samples(x) for x in through]
     best: tuple[float, Surface, list[SideFigures]] | None = None
     tried: list[tuple[int, int, float]] = []
     counts = spans or (1, 1)
     while True:
         patch = Patch(Space.even(degree, counts[0]), Space.even(degree, counts[1]))
-        result = _fitted(layout, patch, diagonal)
+        result = _fitted(layout, patch, diagonal, rows)
         surface = patch.surface(result.control)
         figures = _all_figures(surface, layout, diagonal, exact=False)
-        ratio = max(f.ratio for f in figures)
+        off = _off_inside(surface, rows)
+        ratio = max([f.ratio for f in figures] + [x / BLEND_GAP for x in off])
         turns = folded(surface)
         tried.append((*counts, ratio))
         score = ratio + (1e6 if turns else 0.0)
@@ -105,7 +122,7 @@ def boundary_patch(
             best = (score, surface, figures)
         if spans is not None or (ratio <= 1.0 and not turns) or _stalled(tried):
             break
-        counts = _more(counts, figures)
+        counts = _more(counts, figures, max(off, default=0.0))
         if max(counts) > _MOST_SPANS:
             break
     score, surface, _ = best
@@ -113,10 +130,13 @@ def boundary_patch(
     if score >= 1e6:
         raise Folds(
             "The patch would fold over itself: its sides turn too sharply against each other. "
-            "Ask for less at the sides, or lay the edges out so that opposite ones run alike."
+            "Ask for less at the sides, or lay the edges out so that opposite ones run alike"
+            + (", or move what it passes inside." if rows else ".")
         )
-    warnings = _words(found, figures, layout, spans is None)
-    return PatchMade(Face(_turned(surface, layout)), tuple(figures), tuple(found), tuple(tried), tuple(warnings))
+    warnings = [*_words(found, figures, layout, spans is None), *missed(surface, rows)]
+    face = Face(_turned(surface, layout))
+    off = _off_inside(surface, rows)
+    return PatchMade(face, tuple(figures), tuple(found), tuple(tried), tuple(warnings), tuple(off))
 
 
 @dataclass(frozen=True)
@@ -232,18 +252,33 @@ def _conditions(layout: _Layout, patch: Patch, diagonal: float, loose: float) ->
     return out
 
 
-def _fitted(layout: _Layout, patch: Patch, diagonal: float) -> Fitted:
+def _fitted(layout: _Layout, patch: Patch, diagonal: float, through: Sequence[Array]) -> Fitted:
     start = patch.interpolate(lambda u, v: _coons(layout.points, u, v))
-    loose = _conditions(layout, patch, diagonal, _LOOSE)
+    inside = [
+        Contains(row, _near(patch.surface(start), row), tolerance=0.1, fixed=True, name="inside") for row in through
+    ]
+    loose = [*_conditions(layout, patch, diagonal, _LOOSE), *inside]
     reference = fit(patch, loose, start, tau=0.5, steps=2, alone=True)
-    return fit(patch, _conditions(layout, patch, diagonal, 1.0), reference.control, steps=12)
+    exact = [Contains(x.points, x.uv, tolerance=0.25 * BLEND_GAP, name="inside") for x in inside]
+    return fit(patch, [*_conditions(layout, patch, diagonal, 1.0), *exact], reference.control, steps=12)
+
+
+def _near(surface: Surface, points: Array) -> Array:
+    feet = to_surface(surface, points)
+    return np.column_stack([feet.u, feet.v])
+
+
+def _off_inside(surface: Surface, rows: Sequence[Array]) -> list[float]:
+    return [float(to_surface(surface, row).distance.max()) for row in rows]
 
 
 def _all_figures(surface: Surface, layout: _Layout, diagonal: float, exact: bool) -> list[SideFigures]:
     """exact: whether the worst values are closed in on between samples."""
     edges = {k: natural_edge(surface, k) for k in layout.sides}
     seams = {
-        k: sample_seam(Seam((0, 1), edges[k], p.asked.source, edges[k].domain), exact=exact)
+        k: sample_seam(
+            Seam((0, 1), edges[k], p.asked.source, edges[k].domain), order=max(2, p.asked.order), exact=exact
+        )
         for k, (p, _) in layout.sides.items()
         if isinstance(p.asked.source, Edge)
     }
@@ -257,7 +292,8 @@ def _all_figures(surface: Surface, layout: _Layout, diagonal: float, exact: bool
         w = measured[k].worst
         square, order = p.asked.square, 0 if p.asked.square is not None else p.asked.order
         figures = w["gap"].value, w["angle"].value, w["curvature"].value
-        out.append(SideFigures(number, k, order, *figures, square=_off_square(surface, k, square)))
+        rate = w["rate_percent"].value if order > 2 else None
+        out.append(SideFigures(number, k, order, *figures, square=_off_square(surface, k, square), rate=rate))
     return out
 
 
@@ -269,8 +305,12 @@ def _off_square(surface: Surface, side: str, normal: Array | None) -> float | No
     return float(np.degrees(np.abs(np.arcsin(np.clip(f.normal @ unit(normal[None])[0], -1, 1))).max()))
 
 
-def _more(counts: tuple[int, int], figures: Sequence[SideFigures]) -> tuple[int, int]:
-    """One span more along the sides that are met worst; along both where they are alike."""
+def _more(counts: tuple[int, int], figures: Sequence[SideFigures], inside: float) -> tuple[int, int]:
+    """One span more along the sides that are met worst; along both where they are alike, or where what lies inside is
+    missed.
+    """
+    if inside > BLEND_GAP:
+        return counts[0] + 1, counts[1] + 1
     worst = [max((f.ratio for f in figures if f.patch_side[0] == d), default=0.0) for d in ("v", "u")]
     u, v = (w > max(1.0, 0.5 * max(worst)) for w in worst)
     return counts[0] + int(u), counts[1] + int(v or not u)

@@ -77,9 +77,17 @@ class Contains:
             right = np.concatenate([gap[:, c] * weight for c in range(3)])
             return Rows(ids, matrix, right, float((norm(gap) / self.tolerance).max()))
         if self.along is None:
-            n = unit(cross(columns[1, 0] @ control, columns[0, 1] @ control))
-            off = dot(n, gap)
-            return Rows(ids, spread(b, n) * weight[:, None], off * weight, float((np.abs(off) / self.tolerance).max()))
+            du, dv = columns[1, 0] @ control, columns[0, 1] @ control
+            n = unit(cross(du, dv))
+            rows, gaps = [spread(b, n)], [dot(n, gap)]
+            # What has its foot on a side lies beyond it, or ends there: the side comes to it.
+            for k, along in ((0, dv), (1, du)):
+                out = unit(cross(n, along)) * ends_of(self.uv[:, k])[:, None]
+                rows.append(spread(b, out))
+                gaps.append(dot(out, gap))
+            worst = max(float((np.abs(x) / self.tolerance).max()) for x in gaps)
+            each = [row * weight[:, None] for row in rows]
+            return Rows(ids, np.vstack(each), np.concatenate([x * weight for x in gaps]), worst)
         assert self.tangents is not None
         t = self.tangents
         first = unit(cross(t, np.roll(t, 1, axis=1) + 0.3))

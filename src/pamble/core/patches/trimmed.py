@@ -16,13 +16,12 @@ from pamble.core.faces.face import Edge, Face, base_name
 from pamble.core.faces.trim import Cutter, divide
 from pamble.core.patches.boundary import PatchMade, SideFigures, contradictions, folded
 from pamble.core.patches.conditions import Contains
+from pamble.core.patches.inside import Through, missed, samples
 from pamble.core.patches.loop import Asked, Chain, Placed, chain, corners, refuse_gap
 from pamble.core.patches.meets import MeetsAlong
 from pamble.core.patches.solve import Condition, fit
 from pamble.core.patches.space import Patch, Space
-from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import BLEND_GAP
 
@@ -35,10 +34,6 @@ _MARGIN = 0.06
 _MOST_SPANS = 6
 _CUT = 1e-4
 """Tolerance, mm, of the trim along the sides."""
-
-
-Through = Sequence[Curve | Array]
-"""Curves and points (3,) inside a hole that a patch passes."""
 
 
 def trimmed_patch(
@@ -55,7 +50,7 @@ def trimmed_patch(
         if not meets:
             refuse_gap(c, i)
     found = corners(c, diagonal) if len(asked) > 1 else []
-    rows = [_samples(x) for x in through]
+    rows = [samples(x) for x in through]
     best, tried = _search(c, diagonal, degree, spans, rows)
     if best is None:
         raise GeometryError(
@@ -65,30 +60,8 @@ def trimmed_patch(
     face = _cut_out(Face(best[1].surface(best[2])), c, best[3])
     figures = _figures(face, c, diagonal)
     warnings = contradictions(found, {n: p.asked.order for p, n in zip(c.sides, c.order, strict=True)})
-    warnings += _missed(face.surface, rows)
+    warnings += missed(face.surface, rows)
     return PatchMade(face, tuple(figures), tuple(found), tuple(tried), tuple(warnings))
-
-
-def _samples(inside: Curve | Array) -> Array:
-    if isinstance(inside, Curve):
-        return curve_points(inside, np.linspace(*inside.domain, _PLACES))
-    return np.asarray(inside, dtype=float).reshape(1, 3)
-
-
-def _missed(surface: Surface, rows: Sequence[Array]) -> list[str]:
-    """What the patch does not pass: it contradicts the sides."""
-    out = []
-    for row in rows:
-        off = to_surface(surface, row).distance
-        at = int(np.argmax(off))
-        if off[at] > BLEND_GAP:
-            x, y, z = row[at]
-            what = "point" if len(row) == 1 else "curve"
-            out.append(
-                f"A {what} inside is missed by {off[at]:.3f} mm near ({x:.2f}, {y:.2f}, {z:.2f}) mm: it asks for more "
-                "than the sides leave. Move it, or ask for less at the sides."
-            )
-    return out
 
 
 def carried_over(c: Chain, diagonal: float, degree: int = 5) -> tuple[Surface, float] | None:

@@ -1,8 +1,8 @@
-"""Boundary patch: a face between two, three or four edges or curves, G0 to G2 at each."""
+"""Boundary patch: a face between two, three or four edges or curves, G0 to G3 at each, that passes curves inside."""
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, ClassVar
 
 from pydantic import Field
 
@@ -13,15 +13,19 @@ from pamble.core.patches.loop import Asked
 from pamble.core.spline.curve import Curve
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, made_face
 from pamble.study.features.fields import choice, number
-from pamble.study.features.sides import SidesParams
+from pamble.study.features.sides import SidesParams, continuities
 from pamble.study.references import EdgeRef, PlaneRef
 
 
 class BoundaryParams(SidesParams):
-    """A curve that stands alone among the edges is contained. square_to: the plane to which curves that lie on it are
-    left square. spans: along u and v, found if null."""
+    """A curve that stands alone among the edges is contained. inside: curves that the patch passes between its sides.
+    square_to: the plane to which curves that lie on it are left square. spans: along u and v, found if null.
+    """
 
+    most: ClassVar[int] = 3
     edges: list[EdgeRef] = Field(title="Sides", min_length=2, max_length=4)
+    continuity: list[int] = continuities(3)
+    inside: list[EdgeRef] = choice("Passes curves", [])
     influence: float | None = number("Influence", None, gt=0, le=5)
     square_to: PlaneRef | None = choice("Square to", None)
     degree: int = number("Degree", 5, ge=3, le=9)
@@ -42,7 +46,7 @@ def run(params: BoundaryParams, inputs: Inputs, context: Context) -> Made:
     spans = params.spans
     if context.preview and spans is None and kept is not None:
         spans = kept.surface.spans
-    made = patch_between(asked, diagonal, params.degree, spans)
+    made = patch_between(asked, diagonal, params.degree, spans, inputs.different(params.inside))
     seams = tuple(
         DeclaredSeam(f.patch_side, params.edges[f.number].feature, params.edges[f.number].edge, orders[f.number])
         for f in made.sides
@@ -71,7 +75,7 @@ def patch_facts(made: PatchMade) -> dict[str, Any]:
     """Figures of a patch by side and corner."""
     return {
         "sides": [
-            {"gap": s.gap, "angle": s.angle or 0.0, "curvature": s.curvature or 0.0}
+            {"gap": s.gap, "angle": s.angle or 0.0, "curvature": s.curvature or 0.0, "rate": s.rate}
             for s in sorted(made.sides, key=lambda s: s.number)
         ],
         "corners": [
@@ -79,6 +83,7 @@ def patch_facts(made: PatchMade) -> dict[str, Any]:
             for c in made.corners
             if c.angle is not None
         ],
+        "inside": max(made.inside, default=None),
         "trials": [{"spans": u + v, "cvs": 0, "ratio": r} for u, v, r in made.tried],
     }
 
@@ -89,7 +94,8 @@ KIND = FeatureKind(
     "boundary_patch", "Boundary patch", "primary", BoundaryParams, run, "primaries",
     "Pick two, three or four edges or curves round it.", makes="face", section="",
     figures=(
-        Figure("sides", "Side", form="parts", each="Side {n}", parts=PARTS),
+        Figure("sides", "Side", form="parts", each="Side {n}", parts=(*PARTS, ("rate", "%"))),
+        Figure("inside", "Off the curves inside", "mm"),
         Figure("corners", "Corner", form="parts", each="Corner {n}", parts=(*PARTS, ("twist", "%"))),
     ),
 )  # fmt: skip

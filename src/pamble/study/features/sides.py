@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any, ClassVar
+
 from pydantic import Field, field_validator
 
 from pamble.study.features.fields import choice
@@ -9,20 +11,26 @@ from pamble.study.references import EdgeRef
 from pamble.study.stored import Stored
 
 MOST = 2
-"""Highest continuity that a patch can be asked for at a side."""
+"""Continuity of a patch at a side of which nothing is said."""
+
+
+def continuities(most: int) -> Any:
+    """The field of a continuity for each side, up to G``most``."""
+    return choice("Continuity of each side", [], widget="continuities", limits={"maximum": most})
 
 
 class SidesParams(Stored):
     """edges: in any order. continuity: of each, 2 where the list is shorter."""
 
+    most: ClassVar[int] = MOST
     edges: list[EdgeRef] = Field(title="Sides", min_length=2)
-    continuity: list[int] = choice("Continuity of each side", [], widget="continuities", limits={"maximum": MOST})
+    continuity: list[int] = continuities(MOST)
 
     @field_validator("continuity")
     @classmethod
     def _known(cls, value: list[int]) -> list[int]:
-        if not all(0 <= g <= MOST for g in value):
-            raise ValueError("continuity is G0, G1 or G2")
+        if not all(0 <= g <= cls.most for g in value):
+            raise ValueError(f"continuity is {', '.join(f'G{g}' for g in range(cls.most))} or G{cls.most}")
         return value
 
     def orders(self) -> list[int]:

@@ -12,9 +12,12 @@ interface Props {
   change(value: number[]): void;
 }
 
-/** One continuity for each of several lines; what is not set yet is as high as it goes. */
+/** What is meant where nothing is set. */
+const UNSAID = 2;
+
+/** One continuity for each of several lines. */
 export function Continuities({ field, sides, value, change }: Props) {
-  const at = (i: number) => value[i] ?? field.most;
+  const at = (i: number) => value[i] ?? Math.min(field.most, UNSAID);
   const levels = ['G0', 'G1', 'G2', 'G3'].slice(0, field.most + 1);
   return sides.map((side, i) => (
     <div className="row" key={`${side.feature} ${side.edge}`}>

@@ -1,0 +1,43 @@
+"""Curves and points inside a patch that it passes."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from pamble.core.arrays import Array
+from pamble.core.spline.closest import to_surface
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.surface import Surface
+from pamble.core.tolerances import BLEND_GAP
+
+Through = Sequence[Curve | Array]
+"""Curves and points (3,) inside a hole that a patch passes."""
+
+PLACES = 60
+"""Samples along a curve."""
+
+
+def samples(inside: Curve | Array) -> Array:
+    """Places (m, 3) along a curve, or a point alone."""
+    if isinstance(inside, Curve):
+        return curve_points(inside, np.linspace(*inside.domain, PLACES))
+    return np.asarray(inside, dtype=float).reshape(1, 3)
+
+
+def missed(surface: Surface, rows: Sequence[Array]) -> list[str]:
+    """What the patch does not pass: it contradicts the sides."""
+    out = []
+    for row in rows:
+        off = to_surface(surface, row).distance
+        at = int(np.argmax(off))
+        if off[at] > BLEND_GAP:
+            x, y, z = row[at]
+            what = "point" if len(row) == 1 else "curve"
+            out.append(
+                f"A {what} inside is missed by {off[at]:.3f} mm near ({x:.2f}, {y:.2f}, {z:.2f}) mm: it asks for more "
+                "than the sides leave. Move it, or ask for less at the sides."
+            )
+    return out

@@ -1,0 +1,86 @@
+"""Patches that pass curves and points between their sides, and meet with G3, read back by another library."""
+
+import numpy as np
+import pytest
+
+from pamble.core.curves.fit import fit_points
+from pamble.core.errors import GeometryError
+from pamble.core.exchange.step import write_step
+from pamble.core.faces.face import Face
+from pamble.core.patches.between import patch_between
+from pamble.core.patches.boundary import boundary_patch
+from pamble.core.patches.loop import Asked
+from pamble.core.spline.closest import to_surface
+from pamble.core.spline.evaluate import curve_points, surface_points
+from tests import readback
+from tests.core.patches.grounds import ground, hole, window
+
+
+def worst(made, figure):
+    return max(getattr(s, figure) for s in made.sides)
+
+
+def crest(known, height, along=True):
+    """A curve over the hole of `window`, from one side to the opposite one, lifted in between."""
+    s = np.linspace(0, 1, 200)
+    (u0, u1), (v0, v1) = known.domain
+    across, way = 0.45 + 0.1 * np.sin(2 * s), s
+    uv = (0.35 + 0.3 * way, across) if along else (across, 0.3 + 0.4 * way)
+    points = surface_points(known, u0 + uv[0] * (u1 - u0), v0 + uv[1] * (v1 - v0))
+    # Its ends leave as the ground does, so that it asks for nothing that a side forbids.
+    lift = (16 * (s * (1 - s)) ** 2) ** 2
+    return fit_points(points + np.outer(lift, [0, 0, height]), 5, 1e-4, None, s).curve
+
+
+@pytest.mark.parametrize(
+    ("seed", "along", "sides"), [(0, True, (0, 2)), (2, True, (0, 2)), (1, False, (0, 2)), (3, False, (0, 1, 2, 3))]
+)
+def test_a_curve_inside_is_contained_and_the_sides_hold_with_g2(seed, along, sides, tmp_path):
+    known = ground(seed, 40)
+    edges = [window(known)[i] for i in sides]
+    line = crest(known, 5.0, along)
+    made = boundary_patch([Asked(e) for e in edges], 500.0, through=[line])
+    assert made.warnings == ()
+    assert made.inside[0] < 0.002
+    assert np.prod(made.face.surface.control.shape[:2]) <= 100
+    path = tmp_path / "patch.step"
+    write_step([("patch", made.face), *((f"n{i}", Face(e.surface)) for i, e in enumerate(edges))], path)
+    patch, *others = readback.faces(path)
+    points = curve_points(line, np.linspace(*line.domain, 41))
+    assert max(readback.distance(patch, p) for p in points) < 0.002
+    for n in others:
+        seam = readback.nearest_seam(patch, n, 1 / 500)
+        assert (seam.gap < 0.002, seam.angle < 0.005, seam.curvature < 0.6) == (True, True, True)
+
+
+def test_a_point_inside_is_passed_and_told_where_spans_are_too_few():
+    known = ground(2, 40)
+    edges = window(known)
+    (u0, u1), (v0, v1) = known.domain
+    middle = surface_points(known, [0.5 * (u0 + u1)], [0.5 * (v0 + v1)])[0]
+    made = boundary_patch([Asked(e) for e in edges], 500.0, through=[middle + np.array([0, 0, 4])])
+    assert made.inside[0] < 0.002
+    assert worst(made, "curvature") < 0.6
+    told = boundary_patch([Asked(e) for e in edges], 500.0, spans=(1, 1), through=[middle + np.array([0, 0, 4])])
+    assert any("A point inside is missed by" in w for w in told.warnings)
+
+
+@pytest.mark.parametrize(("seed", "sides"), [(0, (0, 1, 2, 3)), (1, (0, 1, 2, 3)), (2, (0, 2)), (5, (0, 1))])
+def test_sides_are_met_with_g3_and_the_surface_is_given_back(seed, sides):
+    known = ground(seed, 60)
+    edges = window(known)
+    made = boundary_patch([Asked(edges[i], 3) for i in sides], 500.0)
+    assert worst(made, "rate") < 3.0
+    assert worst(made, "curvature") < 0.5
+    assert worst(made, "angle") < 0.005
+    if len(sides) == 4:
+        t = np.linspace(*made.face.surface.domain[0], 20)
+        u, v = np.meshgrid(t, t)
+        points = surface_points(made.face.surface, u.ravel(), v.ravel())
+        assert to_surface(known, points).distance.max() < 0.01
+
+
+def test_a_loop_that_is_trimmed_takes_no_g3():
+    edges = hole(ground(2, 60), 3)
+    with pytest.raises(GeometryError, match="Sides 2 ask for G3: a loop that takes a trimmed patch"):
+        patch_between([Asked(edges[0]), Asked(edges[1], 3), Asked(edges[2])], 500.0)
