@@ -54,6 +54,22 @@ def test_a_feature_line_dies_out_in_its_face_and_follows_it(kernel):
     assert "mm inside the face" in kernel.now.states["f"].problem
 
 
+def test_a_step_dies_out_in_its_face_with_curvature_all_round(kernel):
+    panel = slab()
+    add(kernel, "panel", "face", face={"surface": SurfaceData.of(panel).model_dump()})
+    drawn = line_on(panel, *SLANTED)
+    curve = {"degree": 5, "knots": drawn.knots.tolist(), "control": drawn.control.tolist()}
+    add(kernel, "line", "cv_curve", curve=curve)
+    state = add(kernel, "s", "step_line", face={"feature": "panel"}, line=line("line"), height=5, angle=20, back=30)
+    assert state.problem is None
+    rows = [r for r in read_frame(kernel.frame())[0]["seams"] if {r["a"]["feature"], r["b"]["feature"]} & {"s", "s/2"}]
+    assert [(r["target"], r["state"]) for r in rows] == [(2, "holds")] * 5
+    height, back = state.made.handles
+    assert (height.field, height.value, back.field, back.value) == ("height", 5, "back", 30)
+    kernel.commit({"op": "set_params", "id": "s", "changes": {"height": 8.0}})
+    assert kernel.now.states["s"].made.facts["width"] == pytest.approx(1.875 * 8 / np.tan(np.radians(20)), rel=0.02)
+
+
 def test_fillets_that_meet_are_one_step_with_a_radius_each_and_a_ball_where_all_are_one(kernel):
     for n, own in enumerate(block()):
         add(kernel, f"side{n}", "face", face={"surface": SurfaceData.of(own.surface).model_dump()})

@@ -10,33 +10,17 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import shapely
 
 from pamble.core.arrays import Array, cross, dot, norm, unit
 from pamble.core.errors import GeometryError
-from pamble.core.faces.crossing.onto import curve_onto
-from pamble.core.faces.face import Face, side_curve
-from pamble.core.faces.trim import Cutter, divide
-from pamble.core.patches.space import Patch, Space
+from pamble.core.faces.face import Face
+from pamble.core.fillets.beside import fading, line_on, strip_beside, without
 from pamble.core.spline import basis
-from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives, surface_grid
+from pamble.core.spline.evaluate import surface_derivatives, surface_grid
 from pamble.core.spline.extremes import largest
-from pamble.core.spline.knots import reverse_curve
 from pamble.core.spline.surface import Surface
 
-_CUT = 1e-4
-_ON = 1e-2
-"""Distance, mm, within which a line lies on the face, and begins at its border."""
-
-_SLANT = 0.3
-"""Sine of the least angle between the line and the border at which it begins."""
-
-_AIM = 3e-4
-"""How far, mm, the strip may lie off the face before it is lifted."""
-
-_SPANS = (1, 2, 3, 4, 6, 8, 12)
 _CHECKS = 101
 _ROUNDS = 6
 
@@ -65,87 +49,11 @@ def feature_line(
     dies out at the line's start. name: of the edges that the strip cuts. Raises `GeometryError` for a line off the
     face, one that begins inside it, and a strip that reaches beyond it.
     """
-    fits = curve_onto(face.surface, reverse_curve(line) if turned else line, None, _CUT)
-    if len(fits) != 1:
-        raise GeometryError("The line has a kink, or leaves the face: a feature line is one smooth line on it.")
-    fit = fits[0]
-    off = float(to_surface(face.surface, curve_points(line, np.linspace(*line.domain, 33))).distance.max())
-    if off > _ON:
-        raise GeometryError(f"The line lies {off:.3f} mm off the face: project it first.")
-    start = curve_points(fit.space, [0.0])
-    away = min(float(to_curve(e.space, start).distance[0]) for e in face.edges)
-    if away > _ON:
-        raise GeometryError(
-            f"The crease begins {away:.2f} mm inside the face: it would end there in a step. Begin the line at a "
-            "border."
-        )
+    laid = line_on(face, line, turned)
     sign = -1.0 if other_side else 1.0
-    base, loose = _strip(face, fit.on_a, sign * width)
+    base, loose = strip_beside(face, laid, sign * width)
     lifted, law = _lifted(base, sign * np.radians(angle))
-    return FeatureLine(_without(face, base, name), Face(lifted), _height(base, lifted), law, loose)
-
-
-def _strip(face: Face, line: Curve, width: float) -> tuple[Surface, float]:
-    """The strip of a face beside a line in its parameters, as a patch, and how far off it lies, mm. It begins along the
-    face's border, and ends square to the line.
-    """
-    surface = face.surface
-    (u0, u1), (v0, v1) = surface.domain
-    bounds = np.array([[u0, v0], [u1, v1]])
-
-    def frame(t: Array) -> tuple[Array, Array, Array, Array]:
-        """Parameters and points of the line, its direction, and the way into the strip, square to it."""
-        p = curve_derivatives(line, t, 1)
-        d = surface_derivatives(surface, p[0, :, 0], p[0, :, 1], 1)
-        run = unit(d[1, 0] * p[1, :, :1] + d[0, 1] * p[1, :, 1:])
-        return p[0], d[0, 0], run, np.sign(width) * cross(unit(cross(d[1, 0], d[0, 1])), run)
-
-    lean = _lean(face, *(x[0] for x in frame(np.zeros(1))[1:]))
-
-    def far(t: Array) -> tuple[Array, Array]:
-        uv, point, run, side = frame(t)
-        turn = np.tan(lean * (1 - t) ** 2)[:, None]
-        foot = to_surface(surface, point + abs(width) * (side + turn * run), (uv[:, 0], uv[:, 1]))
-        return uv, np.stack([foot.u, foot.v], axis=1)
-
-    near, beyond = far(np.linspace(0, 1, 41))
-    rows = [surface_derivatives(surface, uv[:, 0], uv[:, 1], 0)[0, 0] for uv in (near, beyond)]
-    reach = norm(rows[1] - rows[0])
-    inner = beyond[4:]
-    if reach.min() < 0.7 * abs(width) or ((inner <= bounds[0]) | (inner >= bounds[1])).any():
-        raise GeometryError(
-            "The strip beside the line reaches beyond the face: make it narrower, or take the other side."
-        )
-    best: tuple[float, Surface] | None = None
-    for spans in _SPANS:
-        patch = Patch(Space.even(5, spans), Space.even(5, 1))
-
-        def points(s: Array, v: Array) -> Array:
-            a, b = far(s)
-            uv = a[:, None] + v[None, :, None] * (b - a)[:, None]
-            flat = surface_derivatives(surface, uv[..., 0].ravel(), uv[..., 1].ravel(), 0)[0, 0]
-            return np.asarray(flat.reshape(len(s), len(v), 3))
-
-        made = patch.surface(patch.interpolate(points))
-        grid = surface_grid(made, np.linspace(0, 1, 61), np.linspace(0, 1, 13))[0, 0].reshape(-1, 3)
-        off = float(to_surface(surface, grid).distance.max())
-        if best is None or off < best[0]:
-            best = (off, made)
-        if off < _AIM:
-            break
-    assert best is not None
-    return best[1], best[0]
-
-
-def _lean(face: Face, start: Array, run: Array, side: Array) -> float:
-    """The angle, radians, by which the border at the start (3,) of a line leans along it, from the way square to it."""
-    feet = [(to_curve(e.space, start[None]), e.space) for e in face.edges]
-    foot, border = min(feet, key=lambda f: float(f[0].distance[0]))
-    way = unit(curve_derivatives(border, foot.t, 1)[1])[0]
-    way = way if way @ side > 0 else -way
-    if way @ side < _SLANT:
-        raise GeometryError("The line runs along the border where it begins: lead it away from there.")
-    return float(np.arctan2(way @ run, way @ side))
+    return FeatureLine(without(face, base, name), Face(lifted), _height(base, lifted), law, loose)
 
 
 def _profile() -> Array:
@@ -176,7 +84,7 @@ def _lifted(base: Surface, angle: float) -> tuple[Surface, float]:
         return base.with_control(base.control + lift)
 
     def law(t: Array) -> Array:
-        return angle * (1 - t) ** 3 * (1 + 3 * t)
+        return angle * fading(t)
 
     def left(t: Array) -> Array:
         """What the crease still lacks to its law, radians."""
@@ -207,18 +115,3 @@ def _height(base: Surface, lifted: Surface) -> float:
     (v,), _ = largest(lambda v: rise(np.full_like(v, t[row]), v), t, rises[row][None])
     _, (most,) = largest(lambda u: rise(u, np.full_like(u, v)), t, rise(t, np.full_like(t, v)))
     return float(most)
-
-
-def _without(face: Face, strip: Surface, name: str) -> Face:
-    """The face without the strip."""
-    lines = [side_curve(strip, side)[2] for side in ("v0", "v1", "u1")]
-    divided = divide(face, [Cutter(f"{name}{k}", "the strip", c, None, k < 2) for k, c in enumerate(lines)], _CUT)
-    middle = to_surface(face.surface, surface_grid(strip, np.array([0.5]), np.array([0.5]))[0, 0, 0])
-    place = shapely.Point(np.array([middle.u[0], middle.v[0]]) * divided.arrangement.scale)
-    keep = [r.number for r in divided.regions if not divided.arrangement.polygon(r.number).contains(place)]
-    if len(divided.regions) < 2 or not keep:
-        raise GeometryError(
-            "The strip does not part the face: "
-            + (" ".join(w.words for w in divided.complaints) or "make it narrower.")
-        )
-    return divided.holding(keep)[0]

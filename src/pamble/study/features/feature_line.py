@@ -38,7 +38,7 @@ def run(params: FeatureLineParams, inputs: Inputs, context: Context) -> Made:
     seams = [
         DeclaredSeam(side, id, edge, order)
         for side, k, order in (("v0", 0, 0), ("v1", 1, 2), ("u1", 2, 2))
-        if (edge := _longest(made.rest, f"{name}{k}")) is not None
+        if (edge := longest(made.rest, f"{name}{k}")) is not None
     ]
     near, far = surface_points(made.strip.surface, [0.5, 0.5], [0.0, 1.0])
     handle = pull("width", "Width", params.width, near, np.asarray(far - near), limits=(1e-3, 1e5))
@@ -46,7 +46,8 @@ def run(params: FeatureLineParams, inputs: Inputs, context: Context) -> Made:
     return Made({"": Shape(made.strip)}, {id: Shape(made.rest)}, tuple(seams), (handle,), facts)
 
 
-def _longest(face: Face, name: str) -> str | None:
+def longest(face: Face, name: str) -> str | None:
+    """Name of the longest piece of an edge; None if nothing of it is left."""
     own = [e for e in face.edges if base_name(e.name) == name]
     return max(own, key=lambda e: curve_length(e.space)).name if own else None
 
