@@ -60,7 +60,7 @@ def test_a_step_dies_out_in_its_face_with_curvature_all_round(kernel):
     drawn = line_on(panel, *SLANTED)
     curve = {"degree": 5, "knots": drawn.knots.tolist(), "control": drawn.control.tolist()}
     add(kernel, "line", "cv_curve", curve=curve)
-    state = add(kernel, "s", "step_line", face={"feature": "panel"}, line=line("line"), height=5, angle=20, back=30)
+    state = add(kernel, "s", "drafted_step", face={"feature": "panel"}, line=line("line"), height=5, angle=20, back=30)
     assert state.problem is None
     rows = [r for r in read_frame(kernel.frame())[0]["seams"] if {r["a"]["feature"], r["b"]["feature"]} & {"s", "s/2"}]
     assert [(r["target"], r["state"]) for r in rows] == [(2, "holds")] * 5

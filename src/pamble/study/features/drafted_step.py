@@ -1,11 +1,11 @@
-"""Step: a drafted step along a line on a smooth face, that fades to nothing at its end."""
+"""Drafted step: one along a line on a smooth face, that fades to nothing at its end."""
 
 from __future__ import annotations
 
 import numpy as np
 
 from pamble.core.arrays import cross, unit
-from pamble.core.fillets.step import step_line
+from pamble.core.fillets.drafted_step import drafted_step
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.evaluate import surface_derivatives, surface_points
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, Shape
@@ -35,7 +35,7 @@ def run(params: StepParams, inputs: Inputs, context: Context) -> Made:
     """Build the wall and the upper face, and the face without them."""
     id, name = params.face.feature, f"{context.step}:step"
     face = inputs.face(params.face)
-    made = step_line(
+    made = drafted_step(
         face, inputs.curve(params.line), params.height, params.angle, params.back,
         other_side=params.other_side, turned=params.turned, name=name,
     )  # fmt: skip
@@ -61,7 +61,7 @@ def run(params: StepParams, inputs: Inputs, context: Context) -> Made:
 
 
 KIND = FeatureKind(
-    "step_line", "Step", "secondary", StepParams, run, "blends",
+    "drafted_step", "Drafted step", "secondary", StepParams, run, "blends",
     "Pick a face, then a line on it that begins at its border.", makes="face",
     figures=(
         Figure("width", "Width of the wall", "mm"),

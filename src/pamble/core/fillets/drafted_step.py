@@ -51,7 +51,7 @@ class Step:
     off: float
 
 
-def step_line(
+def drafted_step(
     face: Face, line: Curve, height: float, angle: float, back: float, *, other_side: bool = False,
     turned: bool = False, name: str = "step",
 ) -> Step:  # fmt: skip

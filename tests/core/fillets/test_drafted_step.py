@@ -6,7 +6,7 @@ import pytest
 from pamble.core.errors import GeometryError
 from pamble.core.exchange.step import write_step
 from pamble.core.faces.face import Face
-from pamble.core.fillets.step import step_line
+from pamble.core.fillets.drafted_step import drafted_step
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import surface_points
@@ -19,7 +19,7 @@ PLATE = Surface.bezier([[[0, 0, 0], [0, 200, 0]], [[300, 0, 0], [300, 200, 0]]])
 
 
 def test_a_step_on_a_plane_has_the_height_the_slope_and_the_least_radius_of_the_quintic_s():
-    made = step_line(Face(PLATE), Curve.line([0, 80, 0], [220, 80, 0]), 6.0, 25.0, 40.0)
+    made = drafted_step(Face(PLATE), Curve.line([0, 80, 0], [220, 80, 0]), 6.0, 25.0, 40.0)
     assert made.height == pytest.approx(6, abs=1e-9)
     assert made.steepest == pytest.approx(25, abs=1e-3)
     # h (10 s^3 - 15 s^4 + 6 s^5) over a width W rises by 1.875 h / W, and bends by 5.7735 h / W^2 at most where it is
@@ -34,14 +34,16 @@ def test_a_step_on_a_plane_has_the_height_the_slope_and_the_least_radius_of_the_
     slope = 6 / made.width * (30 * x**2 - 60 * x**3 + 30 * x**4)
     bend = 6 / made.width**2 * (60 * x - 180 * x**2 + 120 * x**3) / (1 + slope**2) ** 1.5
     assert made.radius == pytest.approx(1 / bend.max(), rel=0.01)
-    low = step_line(Face(PLATE), Curve.line([0, 80, 0], [220, 80, 0]), -6.0, 25.0, 40.0, other_side=True)
+    low = drafted_step(Face(PLATE), Curve.line([0, 80, 0], [220, 80, 0]), -6.0, 25.0, 40.0, other_side=True)
     assert surface_points(low.upper.surface, [0.0], [low.upper.surface.domain[1][0]])[0, 2] == pytest.approx(-6)
 
 
 @pytest.mark.parametrize(("height", "other_side"), [(5.0, False), (-3.0, False), (4.0, True)])
 def test_wall_upper_face_and_the_face_around_go_on_into_each_other_with_curvature(height, other_side, tmp_path):
     a = slab()
-    made = step_line(Face(a), line_on(a, *SLANTED), height, 20.0, 12.0 if other_side else 30.0, other_side=other_side)
+    made = drafted_step(
+        Face(a), line_on(a, *SLANTED), height, 20.0, 12.0 if other_side else 30.0, other_side=other_side
+    )
     assert made.steepest == pytest.approx(20, abs=1e-3)
     top = surface_points(made.wall.surface, [0.0], [made.wall.surface.domain[1][1]])
     foot = to_surface(a, top)
@@ -62,8 +64,8 @@ def test_wall_upper_face_and_the_face_around_go_on_into_each_other_with_curvatur
 def test_what_makes_no_step_is_told():
     line = Curve.line([0, 80, 0], [220, 80, 0])
     with pytest.raises(GeometryError, match="A step needs a height"):
-        step_line(Face(PLATE), line, 0.0, 25.0, 40.0)
+        drafted_step(Face(PLATE), line, 0.0, 25.0, 40.0)
     with pytest.raises(GeometryError, match="A wall leans by 1° to 80°"):
-        step_line(Face(PLATE), line, 6.0, 89.0, 40.0)
+        drafted_step(Face(PLATE), line, 6.0, 89.0, 40.0)
     with pytest.raises(GeometryError, match="reaches beyond the face"):
-        step_line(Face(PLATE), line, 6.0, 25.0, 150.0)
+        drafted_step(Face(PLATE), line, 6.0, 25.0, 150.0)
