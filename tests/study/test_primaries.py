@@ -9,9 +9,12 @@ import pytest
 
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.evaluate import curve_points, surface_grid
+from pamble.core.spline.knots import surface_part
 from pamble.study.evaluate import Evaluator
 from pamble.study.frame import read_frame
+from pamble.study.kernel import Kernel
 from pamble.study.solving import solve_for
+from pamble.study.states import exported
 from pamble.study.stored import SurfaceData
 from tests.core.patches.grounds import ground, window
 from tests.study.bench import add, area, face, line
@@ -236,3 +239,28 @@ def test_caps_close_a_body_and_its_volume_is_reached_by_a_radius(kernel):
     add(kernel, "l", "line", start=[0, 0, 0], end=[9, 0, 0])
     add(kernel, "m", "line", start=[9, 0, 0], end=[9, 9, 0])
     assert "do not close at (9.00, 9.00, 0.00) mm" in add(kernel, "o", "cap", edges=[line("l"), line("m")]).problem
+
+
+def test_faces_that_run_on_become_one_and_what_hung_on_the_second_is_told(kernel):
+    known = ground(1, 40)
+    (u0, u1), _ = known.domain
+    for name, (a, b) in {"left": (0, 0.4), "right": (0.4, 1)}.items():
+        part = surface_part(known, (u0 + a * (u1 - u0), u0 + b * (u1 - u0)))
+        add(kernel, name, "face", face={"surface": SurfaceData.of(part).model_dump()})
+    pair = [{"feature": "left"}, {"feature": "right"}]
+    state = add(kernel, "whole", "join_faces", faces=pair)
+    assert state.problem is None
+    assert state.made.facts["joint"] == "gone without a trace"
+    assert "right" not in kernel.now.world
+    assert kernel.now.world["left"].shape.face.surface.control.shape == known.control.shape
+    header = read_frame(kernel.frame())[0]
+    assert [o["id"] for o in header["objects"]] == ["left"]
+    assert set(exported(kernel.study, kernel.now)) == {"left"}
+    after = add(kernel, "wall", "extrude", curve={"feature": "right", "edge": "v0"}, along="z", forward=10)
+    assert (after.status, after.problem) == ("lost", "right is part of another face since whole: pick that.")
+    # What is stored says it too: the study opens as it was.
+    results = kernel.commit({"op": "set_params", "id": "whole", "changes": {"tolerance": 0.002}})["results"]
+    again = Kernel(kernel.document(), {}, results)
+    assert "right" not in again.now.world
+    kernel.commit({"op": "set_flags", "changes": [{"id": "whole", "on": False}]})
+    assert kernel.now.states["wall"].status == "fresh"

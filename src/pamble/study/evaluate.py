@@ -89,6 +89,7 @@ class _Walk:
         self.names = object_names(study, before)
         self.values, self.circle = _values(study)
         self.world: dict[str, Standing] = {}
+        self.gone: dict[str, str] = {}
         self.states: dict[str, State] = {}
         self.ran: list[str] = []
 
@@ -128,6 +129,9 @@ class _Walk:
                 self.world[object_id] = old
             else:
                 self.world[object_id] = Standing(shape, state.stale, id)
+        for object_id in state.made.removes:
+            self.world.pop(object_id, None)
+            self.gone[object_id] = id
 
     def _step(self, feature: Feature, old: State | None) -> State:
         last = old.made if old else None
@@ -196,6 +200,9 @@ class _Walk:
                 continue
             id = ref.feature
             name = self.names.get(id, id)
+            if id in self.gone:
+                by = self.names.get(self.gone[id], self.gone[id])
+                return "lost", f"{name} is part of another face since {by}: pick that.", Lost(id, "", ())
             step = step_of(id)
             state = self.states.get(step)
             if state is None:

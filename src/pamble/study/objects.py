@@ -142,7 +142,8 @@ class PartHandle:
 class Made:
     """What a step did. makes: shapes by slot, the first one ""; changes: new shapes of others' objects, by object.
 
-    facts: figures for its card; warnings: words. memory: what the next run may start from, never part of the result.
+    removes: objects that are no more behind it. facts: figures for its card; warnings: words. memory: what the next run
+    may start from, never part of the result.
     """
 
     makes: Mapping[str, Shape] = field(default_factory=dict)
@@ -152,6 +153,7 @@ class Made:
     facts: Mapping[str, Any] = field(default_factory=dict)
     warnings: tuple[str, ...] = ()
     memory: Any = None
+    removes: tuple[str, ...] = ()
 
     @property
     def shape(self) -> Shape | None:

@@ -23,7 +23,7 @@ from pamble.study.objects import DeclaredSeam, Made, PartHandle, Shape
 
 log = logging.getLogger("pamble")
 
-FORM = 2
+FORM = 3
 """Rises when the form of what is packed, or what the same inputs give, changes."""
 
 
@@ -59,6 +59,7 @@ def pack_made(made: Made) -> bytes | None:
         "handles": [h.plain() for h in made.handles],
         "facts": jsonable(dict(made.facts)),
         "warnings": list(made.warnings),
+        "removes": list(made.removes),
     }
     data = orjson.dumps(head, option=orjson.OPT_SERIALIZE_NUMPY)
     data += b" " * (-len(data) % 8)
@@ -87,6 +88,7 @@ def _unpacked(data: bytes) -> Made | None:
         tuple(PartHandle.read(h) for h in head["handles"]),
         head["facts"],
         tuple(head["warnings"]),
+        removes=tuple(head["removes"]),
     )
 
 
