@@ -334,7 +334,7 @@ def test_export_chosen_faces_and_take_them_in_again(desk, tmp_path):
     expect(line_of(page, "Blend")).to_be_visible()
     expect(desk.row("Blend · Crown")).to_contain_text("holds")
     page.get_by_role("link", name="Pamble, all studies").click()
-    page.get_by_role("button", name="New study").click()
+    page.get_by_role("button", name="New study", exact=True).click()
     expect(page.get_by_text("step 0 · stored")).to_be_visible()
     page.locator("input[aria-label='STEP file']").set_input_files(tmp_path / "blend.step")
     line_of(page, "Blend").click()

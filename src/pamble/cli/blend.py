@@ -13,10 +13,11 @@ from pamble.core.checks.report import describe_face
 from pamble.core.checks.seams import part_diagonal
 from pamble.core.errors import BlendError, PambleError
 from pamble.core.exchange.step import write_step
+from pamble.core.faces.edge_chain import followed
 from pamble.core.faces.face import Face
 from pamble.core.faces.picking import pick_edges
 from pamble.core.joining.blend import Blend, build_blend
-from pamble.core.joining.directions import borders_beyond
+from pamble.core.joining.directions import side_of
 from pamble.core.joining.spec import BlendSpec, Ends
 from pamble.core.joining.verify import Residual
 from pamble.core.planes import Plane, plane_at
@@ -49,11 +50,14 @@ def blend(given: Namespace) -> Answer:
             f"Both points name the same edge, {picked[0].edge.name} of {names[picked[0].face]}: "
             "a blend needs two different edges."
         )
-    one, two = (borders_beyond(faces[p.face], p.edge) for p in picked)
-    made = build_blend(picked[0].edge, picked[1].edge, spec, None, (one, two), limit, given.meet_limit)
+    rows = [followed(faces, p.face, p.edge) if given.chain else [(p.face, p.edge)] for p in picked]
+    (a, one), (b, two) = (side_of([(faces[i], e) for i, e in row]) for row in rows)
+    made = build_blend(a, b, spec, None, (one, two), limit, given.meet_limit)
     shapes: list[tuple[str, Any]] = [(f.name, f.shape) for f in found]
     write_step([*shapes, (new_name("Blend", {f.name for f in found}), Face(made.surface))], out_path)
     sides = [{"face": names[p.face], "edge": p.edge.name, "at": p.point.tolist()} for p in picked]
+    for side, row in zip(sides, rows, strict=True):
+        side["over"] = [{"face": names[i], "edge": e.name} for i, e in row]
     out = blend_figures(made, spec, sides)
     out |= {"file": out_path.name, "problems": problems}
     return out, _blend_text(out)

@@ -52,6 +52,7 @@ def _parser() -> _Parser:
     blend.add_argument("--degree", type=int, default=5, help="degree along the edges, 3 to 9")
     blend.add_argument("--spans", type=int, help="spans along the edges; found if left out")
     blend.add_argument("--ends", choices=["neighbours", "straight", "iso"], default="neighbours")
+    blend.add_argument("--chain", action="store_true", help="follow both edges over all faces in which they run on")
     blend.add_argument("--flip", action="store_true", help="pair the edges the other way round")
     blend.add_argument(
         "--level-crest",

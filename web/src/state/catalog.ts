@@ -56,7 +56,7 @@ export function openField(fields: readonly Field[], params: Params, widgets: rea
   return (
     fitting.find((f) => f.name === asking) ??
     fitting.find((f) => lacks(f, fields, params)) ??
-    fitting.find((f) => LISTS.includes(f.widget) && !(f.once && filled(params[f.name]))) ??
+    fitting.find((f) => LISTS.includes(f.widget) && !f.waits && !(f.once && filled(params[f.name]))) ??
     null
   );
 }

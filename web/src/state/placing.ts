@@ -40,7 +40,7 @@ function wantedBy(draft: Draft, asking: string | null): Wanted | null {
   const asks = fields.find((f) => f.name === asking) ?? fields.find((f) => lacks(f, fields, draft.params));
   if (asks) return WANTS[asks.widget] ?? null;
   // A list goes on taking; several kinds of lists take whatever comes.
-  const lists = fields.filter((f) => LISTS.includes(f.widget) && !f.once && !f.when);
+  const lists = fields.filter((f) => LISTS.includes(f.widget) && !f.once && !f.waits && !f.when);
   const kinds = new Set(lists.map((f) => WANTS[f.widget]));
   return kinds.size > 1 ? 'any' : (WANTS[lists[0]?.widget ?? 'none'] ?? null);
 }

@@ -29,13 +29,27 @@ def edge_words(edge: str) -> str:
 
 
 @dataclass(frozen=True, eq=False)
+class Part:
+    """An edge as a part of a longer one, between two of its parameters. reversed: whether it is run the other way;
+    turned: whether its surface shows its other side, so that normals agree along the whole.
+    """
+
+    edge: Edge
+    start: float
+    end: float
+    reversed: bool
+    turned: bool
+
+
+@dataclass(frozen=True, eq=False)
 class Edge:
     """One edge of a face.
 
     pcurve: the edge in the parameter plane of ``surface``. inward: +1 if the face lies on the left of ``pcurve``,
     else -1. curve: its twin in space over the same range of parameters; None on a natural edge, which is exact.
     at: the side of the surface that it lies on, whole or in part, ``u0 u1 v0 v1``; told by the name when None.
-    whole: a curve of which the twin is a stretch; it is cut out only when it is asked for.
+    whole: a curve of which the twin is a stretch; it is cut out only when it is asked for. parts: the edges that it
+    consists of, of several faces; then ``pcurve`` tells no more than its range.
     """
 
     surface: Surface
@@ -45,6 +59,7 @@ class Edge:
     curve: Curve | None = None
     at: str | None = None
     whole: Curve | None = None
+    parts: tuple[Part, ...] = ()
 
     @property
     def natural(self) -> bool:

@@ -157,17 +157,39 @@ class _Feet:
     own: Array | None
     uv: Array
     derivatives: Array
-    inward: float
+    inward: Array
+
+
+def _on_parts(edge: Edge, t: Array, order: int) -> _Feet:
+    """The same of an edge that consists of others: each is asked for its own samples."""
+    m = len(t)
+    flat, uv, inward = np.zeros((2, m, 2)), np.zeros((m, 2)), np.zeros(m)
+    derivatives = np.zeros((order + 1, order + 1, m, 3))
+    which = np.searchsorted([p.end for p in edge.parts[:-1]], t, side="right")
+    for k, part in enumerate(edge.parts):
+        at = np.flatnonzero(which == k)
+        if not len(at):
+            continue
+        share = (t[at] - part.start) / (part.end - part.start)
+        low, high = part.edge.domain
+        own = _on_surface(part.edge, low + (1 - share if part.reversed else share) * (high - low), order)
+        flat[:, at] = own.flat[..., ::-1] if part.turned else own.flat
+        uv[at] = own.uv
+        inward[at] = -own.inward if part.turned else own.inward
+        derivatives[:, :, at] = own.derivatives.swapaxes(0, 1) if part.turned else own.derivatives
+    return _Feet(t.copy(), flat, curve_derivatives(edge.space, t, 1), uv, derivatives, inward)
 
 
 def _on_surface(edge: Edge, t: Array, order: int) -> _Feet:
+    if edge.parts:
+        return _on_parts(edge, t, order)
     p = curve_derivatives(edge.pcurve, t, 1)
     own = None if edge.natural else curve_derivatives(edge.twin, t, 1)
     uv, d = _derivatives(edge.surface, p[0], order)
     if own is not None and norm(d[0, 0] - own[0]).max() > _TWIN:
         foot = to_surface(edge.surface, own[0], (uv[:, 0], uv[:, 1]))
         uv, d = _derivatives(edge.surface, np.column_stack([foot.u, foot.v]), order)
-    return _Feet(t.copy(), p, own, uv, d, edge.inward)
+    return _Feet(t.copy(), p, own, uv, d, np.full(len(t), edge.inward))
 
 
 def _frames(asked: Sequence[tuple[Edge, Array]], order: int) -> list[EdgeFrames]:
@@ -186,7 +208,7 @@ def _frames(asked: Sequence[tuple[Edge, Array]], order: int) -> list[EdgeFrames]
     across = cross(j.normal, tangent)
     # The parameter-plane normal that points into the face, carried into space, tells which side the face is on.
     into = flat[:, :1] * d[0, 1] - flat[:, 1:] * d[1, 0]
-    inward = np.repeat([f.inward for f in on], [len(f.t) for f in on])
+    inward = _joined([f.inward for f in on])
     outward = across * np.where(dot(across, into) * inward > 0, -1.0, 1.0)[:, None]
     return [
         EdgeFrames(f.t, f.uv, p, velocity[i], tangent[i], outward[i], j.part(i))

@@ -183,7 +183,8 @@ def _sides(a: Edge, b: Edge, spec: BlendSpec, beyond: Beyond) -> tuple[Side, Sid
 
 
 def _diagonal(a: Edge, b: Edge) -> float:
-    points = np.concatenate([a.surface.control.reshape(-1, 3), b.surface.control.reshape(-1, 3)])
+    own = [p.edge for e in (a, b) for p in e.parts] or [a, b]
+    points = np.concatenate([e.surface.control.reshape(-1, 3) for e in (a, b, *own)])
     return float(np.linalg.norm(points.max(axis=0) - points.min(axis=0)))
 
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from pamble.core.arrays import Array, BoolArray, cross, dot, norm, unit
+from pamble.core.faces.edge_chain import edge_chain
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.frames import EdgeFrames, frames
 from pamble.core.joining.pairing import Borders, Side
@@ -37,8 +38,36 @@ def borders_beyond(face: Face, edge: Edge) -> Borders | None:
     """The borders that meet both ends of a cut edge of a face; None for a loop, where there is none, and for a natural
     side, which has its iso-curves.
     """
-    if edge.side is not None:
-        return None
+    return None if edge.side is not None else _borders(face, edge)
+
+
+def side_of(row: Sequence[tuple[Face, Edge]]) -> tuple[Edge, Borders | None]:
+    """An edge of a face, or edges of several that run on into each other as one, and the borders beyond its ends.
+
+    Raises `GeometryError` for edges that do not follow each other.
+    """
+    if len(row) == 1:
+        face, edge = row[0]
+        return edge, borders_beyond(face, edge)
+    whole = edge_chain([edge for _, edge in row])
+    faces = {id(edge): face for face, edge in row}
+    first, last = ((faces[id(p.edge)], p.edge) for p in (whole.parts[0], whole.parts[-1]))
+    return whole, _beyond_chain(first, last, whole)
+
+
+def _beyond_chain(first: tuple[Face, Edge], last: tuple[Face, Edge], chain: Edge) -> Borders | None:
+    """The borders that meet both ends of a chain of edges, which begins on the one face and ends on the other."""
+    ways, bends = np.zeros((2, 3)), np.zeros(2)
+    for k, (own, part) in enumerate(((first, chain.parts[0]), (last, chain.parts[-1]))):
+        found = _borders(*own)
+        if found is None:
+            return None
+        at = 1 - k if part.reversed else k
+        ways[k], bends[k] = found.ways[at], -found.bends[at] if part.turned else found.bends[at]
+    return Borders(ways, bends)
+
+
+def _borders(face: Face, edge: Edge) -> Borders | None:
     f = frames(edge, np.array(edge.domain))
     ways, bends = np.zeros((2, 3)), np.zeros(2)
     for i, (point, normal, outward) in enumerate(zip(f.position, f.normal, f.outward, strict=True)):

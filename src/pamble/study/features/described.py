@@ -32,17 +32,17 @@ _LAST = ("degree", "tolerance", "spans")
 class ToolField(BaseModel):
     """A field of a tool's card.
 
-    optional: may be left open. required: must be given. placed: has a default, and a click on the part asks for it all
-    the same. whole: a whole number. labels: words of the choices. direction: may be taken from the view. facing: taken
-    from the view where a point is placed. least: fewest entries of a list; most: highest continuity; low, high: limits
-    of a number. soft: range of a slider. once: a list that takes one pick, and more only when asked to. one_of: fields
-    of the same word, of which one is filled. lies: the plane on which what is drawn lies. turns: a click on a face that
-    is picked already turns the choice. open: a list of numbers that may grow. when: choices for which the field counts.
-    fallback: its default. fold: title under which it is folded away with others. sides: of a pair, the two fields that
-    name what each belongs to. rounds: edges that can be completed to those round a hole; every: faces that can be
-    completed to all; beside: the field of edges whose neighbours over a seam are put in too. ends: the choice of
-    "start" or "end" that a curve picked near one of its ends fills too. found: the figure of the result that says what
-    an open one came to.
+    optional: may be left open. required: must be given. placed: has a default, and a click on the part asks for it
+    all the same. whole: a whole number. labels: words of the choices. direction: may be taken from the view.
+    facing: taken from the view where a point is placed. least: fewest entries of a list; most: highest continuity;
+    low, high: limits of a number. soft: range of a slider. once: a list that takes one pick, and more only when
+    asked to. waits: one that takes none unasked. one_of: fields of the same word, of which one is filled. lies: the
+    plane on which what is drawn lies. turns: a click on a face that is picked already turns the choice. open: a
+    list of numbers that may grow. when: choices for which the field counts. fallback: its default. fold: title
+    under which it is folded away with others. sides: of a pair, the two fields that name what each belongs to.
+    rounds: edges that can be completed to those round a hole; every: faces that can be completed to all; beside:
+    the field of edges whose neighbours over a seam are put in too. ends: the choice of "start" or "end" that a
+    curve picked near one of its ends fills too. found: the figure of the result that says what an open one came to.
     """
 
     name: str
@@ -63,6 +63,7 @@ class ToolField(BaseModel):
     high: float | None
     soft: tuple[float, float] | None
     once: bool
+    waits: bool
     one_of: str | None
     open: bool
     lies: bool
@@ -205,6 +206,7 @@ def _field(name: str, own: dict[str, Any], required: bool) -> ToolField:
         high=_limit(own, item, "maximum", "exclusiveMaximum"),
         soft=own.get("soft"),
         once=own.get("once", False),
+        waits=own.get("waits", False),
         one_of=own.get("one_of"),
         open=real.get("type") == "array" and "prefixItems" not in real,
         lies=own.get("lies", False),

@@ -10,7 +10,7 @@ from pamble.core.errors import BlendError
 from pamble.core.faces.face import Face
 from pamble.core.joining.blend import Blend, build_blend, preview_blend
 from pamble.core.joining.crest import Limit
-from pamble.core.joining.directions import borders_beyond
+from pamble.core.joining.directions import side_of
 from pamble.core.joining.spec import FULLNESS_LIMITS, SPANS_LIMIT, BlendSpec, Ends
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, PartHandle, made_face
 from pamble.study.features.fields import SOFT_FULLNESS, choice, number
@@ -21,7 +21,8 @@ _SIDES = ("first", "second")
 
 
 class EdgeBlendParams(Stored):
-    """continuity: 0 to 3 a side. fullness: null for the default. spans: null to have them found.
+    """first_on, second_on: edges of other faces in which a side runs on. continuity: 0 to 3 a side. fullness: null for
+    the default. spans: null to have them found.
 
     level: whether the crest is held at one height, crest mm, or as high as it is at the mean when null. limit: a plane
     that the bulge must not pass, or limit_line: a curve; meet: whether the fullness is found with which it just meets
@@ -30,6 +31,8 @@ class EdgeBlendParams(Stored):
 
     first: EdgeRef = choice("First edge")
     second: EdgeRef = choice("Second edge")
+    first_on: list[EdgeRef] = choice("The first runs on in", [], waits=True, fold="Over several faces")
+    second_on: list[EdgeRef] = choice("The second runs on in", [], waits=True, fold="Over several faces")
     continuity: tuple[int, int] = choice("Continuity", (2, 2), continuity=True, sides=_SIDES)
     fullness: tuple[float | None, float | None] = choice(
         "Fullness", (None, None), widget="slider", sides=_SIDES, found="fullness", soft=list(SOFT_FULLNESS),
@@ -71,11 +74,10 @@ class EdgeBlendParams(Stored):
 
 def run(params: EdgeBlendParams, inputs: Inputs, context: Context) -> Made:
     """Build the blend in full, or its preview on the knots that it was last kept with."""
-    a, b = inputs.edge(params.first), inputs.edge(params.second)
-    one, two = (
-        borders_beyond(inputs.face(FaceRef(feature=ref.feature)), edge)
-        for ref, edge in ((params.first, a), (params.second, b))
-    )
+    rows = [params.first, *params.first_on], [params.second, *params.second_on]
+    edges = [[inputs.edge(ref) for ref in row] for row in rows]
+    faces = [[inputs.face(FaceRef(feature=ref.feature)) for ref in row] for row in rows]
+    (a, one), (b, two) = (side_of(list(zip(*pair, strict=True))) for pair in zip(faces, edges, strict=True))
     spec = params.spec()
     limit = _limit(params, inputs)
     before = context.kept.shape if context.kept else None
@@ -96,9 +98,10 @@ def run(params: EdgeBlendParams, inputs: Inputs, context: Context) -> Made:
             made = replace(made, trials=tuple(sorted((*others, *made.trials), key=lambda t: t.control_points)))
     return made_face(
         Face(made.surface),
-        seams=(
-            DeclaredSeam(made.edges[0], params.first.feature, params.first.edge, spec.continuity[0]),
-            DeclaredSeam(made.edges[1], params.second.feature, params.second.edge, spec.continuity[1]),
+        seams=tuple(
+            DeclaredSeam(made.edges[k], ref.feature, ref.edge, spec.continuity[k])
+            for k, row in enumerate(rows)
+            for ref in row
         ),
         handles=_handles(made, spec),
         warnings=made.warnings,
