@@ -13,6 +13,7 @@ from pamble.core.fillets.chain import follow
 from pamble.core.fillets.ends import end_edge
 from pamble.core.fillets.fillet import fillet
 from pamble.core.fillets.strip import Ask
+from pamble.core.patches.rebuild import farthest
 from pamble.core.spline import basis
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
@@ -154,6 +155,28 @@ def test_what_cannot_be_filleted_is_told_before_anything_is_built():
         fillet([a, b], [Ask(0, a.edge("u1"), (0.0, 5.0))])
 
 
+@pytest.mark.parametrize("section", ["g2", "g3", "rho"])
+def test_a_blended_section_over_several_faces_is_the_one_over_their_whole(section, tmp_path):
+    deck, whole = slab(), turned_away(slab(), LAWS["30 to 60"])
+    thirds = [surface_part(whole, (a / 3, (a + 1) / 3), None) for a in range(3)]
+    made = []
+    for walls in ([whole], thirds):
+        part = [Face(s) for s in (deck, *walls)]
+        made.append(fillet(part, [Ask(0, part[0].edge("v1"), (8.0, 14.0))], section, diagonal=400.0))
+    one, three = (m.faces[0].face.surface for m in made)
+    assert three.control.shape == one.control.shape
+    assert farthest(one, three)[0] < 0.01
+    assert made[1].faces[0].beside == ((0,), (1, 2, 3))
+    assert max(made[1].faces[0].figures.gap) < 0.002
+    assert max(made[1].faces[0].figures.angle) < 0.005
+    path = tmp_path / "part.step"
+    write_step([("fillet", made[1].faces[0].face), *((f"f{n}", f) for n, f in made[1].changed.items())], path)
+    blend, *others = readback.faces(path)
+    seam = readback.nearest_seam(blend, others[0], 1 / 400)
+    assert (seam.gap < 0.002, seam.angle < 0.005) == (True, True)
+    assert section == "rho" or seam.curvature < 0.5
+
+
 def test_one_edge_beside_several_faces_is_filleted_with_all_of_them_from_either_side():
     a = slab(3)
     whole = turned_away(a, LAWS["90 to 110"])
@@ -161,7 +184,7 @@ def test_one_edge_beside_several_faces_is_filleted_with_all_of_them_from_either_
     part = [Face(s) for s in (a, *walls)]
     made = fillet(part, [Ask(0, part[0].edge("v1"), (8.0, 14.0))], diagonal=400.0)
     turned = fillet(part, [Ask(2, part[2].edge("v0"), (8.0, 14.0))], diagonal=400.0)
-    assert [[f.beside[1] for f in m.faces] for m in (made, turned)] == [[1, 2, 3]] * 2
+    assert [[f.beside[1] for f in m.faces] for m in (made, turned)] == [[(1,), (2,), (3,)]] * 2
     for f in made.faces:
         assert (max(f.figures.gap), max(f.figures.angle)) < (0.002, 0.005)
     for one, two in pairwise(made.faces):
@@ -179,7 +202,7 @@ def test_a_sharp_corner_ends_the_crease_on_the_face_across_it():
     wall = Face(plane((0, 0, 0), (60, 0, 0), (0, 0, -30)))
     side = Face(plane((60, 0, 0), (0, 40, 0), (10, 0, -30)))
     made = fillet([deck, wall, side], [Ask(0, deck.edge("v0"), (5.0, 5.0))])
-    assert [f.beside for f in made.faces] == [(0, 1)]
+    assert [f.beside for f in made.faces] == [((0,), (1,))]
     assert set(made.changed) == {0, 1, 2}
 
 

@@ -23,7 +23,7 @@ from pamble.core.fillets.mitre import Mitre, mitre, too_short
 from pamble.core.fillets.rolled import Rolled
 from pamble.core.fillets.strip import ROLLED, Ask, Section, Strip, strip
 from pamble.core.joining.blend import build_blend
-from pamble.core.joining.directions import borders_beyond
+from pamble.core.joining.directions import side_of
 from pamble.core.joining.spec import FULLNESS_LIMITS, BlendSpec
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_points
@@ -53,12 +53,12 @@ class FilletFigures:
 
 @dataclass(frozen=True)
 class FilletFace:
-    """The fillet along one run of a crease. beside: numbers of the faces on its sides v0 and v1; along: names of the
-    edges of both that it rounds; name: of the edges that its contacts cut.
+    """The fillet along one run of a crease, or one blend along all. beside: numbers of the faces on its sides v0 and
+    v1; along: names of the edges of both that it rounds; name: of the edges that its contacts cut.
     """
 
     face: Face
-    beside: tuple[int, int]
+    beside: tuple[tuple[int, ...], tuple[int, ...]]
     along: tuple[tuple[str, ...], tuple[str, ...]]
     name: str
     figures: FilletFigures
@@ -213,7 +213,7 @@ def _figured(s: Strip, k: int, face: Face, changed: Mapping[int, Face], diagonal
     # Where the fillet is a thread it has no width over which an angle could be read.
     angle = (r.ball.angle, r.ball.angle) if r.least_turn < _FADED else (one[1], two[1])
     figures = FilletFigures((one[0], two[0]), angle, (one[2], two[2]), r.ball.radius)
-    return FilletFace(face, numbers, r.run.names, s.name, figures)
+    return FilletFace(face, ((numbers[0],), (numbers[1],)), r.run.names, s.name, figures)
 
 
 def _seam(face: Face, trimmed: Face, side: str, diagonal: float, name: str) -> tuple[float, float, float]:
@@ -230,30 +230,28 @@ def _seam(face: Face, trimmed: Face, side: str, diagonal: float, name: str) -> t
 def _blended(
     s: Strip, changed: Mapping[int, Face], section: Section, rho: float, diagonal: float
 ) -> tuple[FilletFace, tuple[str, ...]]:
-    r = s.rolls[0]
-    if r.least_turn < _FADED:
+    if min(r.least_turn for r in s.rolls) < _FADED:
         raise GeometryError("The crease fades to nothing: a blended section needs width all along. Roll a ball there.")
-    numbers = (s.number, r.run.number)
-    edges = [contact_edges(changed[n], s.name) for n in numbers]
-    if any(len(own) > 1 for own in edges):
-        raise GeometryError("A blended section needs contacts in one piece: one crosses the joint of a closed face.")
-    beyond = tuple(borders_beyond(changed[n], own[0]) for n, own in zip(numbers, edges, strict=True))
+    numbers = (s.number,), tuple(dict.fromkeys(r.run.number for r in s.rolls))
+    rows = [[(changed[n], e) for n in own for e in contact_edges(changed[n], s.name)] for own in numbers]
+    (a, one_beyond), (b, two_beyond) = (side_of(row) for row in rows)
     order = {"rho": 1, "g2": 2, "g3": 3}[section]
-    full = _fullness(r, rho) if section == "rho" else None
+    full = _fullness(s, rho) if section == "rho" else None
     spec = BlendSpec((order, order), (full, full))
-    made = build_blend(edges[0][0], edges[1][0], spec, diagonal or None, (beyond[0], beyond[1]))
+    made = build_blend(a, b, spec, diagonal or None, (one_beyond, two_beyond))
     assert made.residuals is not None
     one, two = made.residuals
     figures = FilletFigures((one.gap, two.gap), (one.angle, two.angle), (one.curvature, two.curvature), None)
-    return FilletFace(Face(made.surface), numbers, r.run.names, s.name, figures), made.warnings
+    along = tuple(tuple(dict.fromkeys(n for r in s.rolls for n in r.run.names[k])) for k in (0, 1))
+    return FilletFace(Face(made.surface), numbers, (along[0], along[1]), s.name, figures), made.warnings
 
 
-def _fullness(r: Rolled, rho: float) -> float:
+def _fullness(s: Strip, rho: float) -> float:
     """Of a tangent blend whose shoulder stands at rho of the way to where the faces' tangents meet: a cubic that leaves
     along them by a share a of their length has it at 3 a / 4. The angle is the middle one of the crease.
     """
-    inside = (r.crease.s >= 0) & (r.crease.s <= 1)
-    turn = float(np.median(np.abs(r.crease.turn[inside])))
+    turns = [np.abs(r.crease.turn[(r.crease.s >= 0) & (r.crease.s <= 1)]) for r in s.rolls]
+    turn = float(np.median(np.concatenate(turns)))
     full = float(2.0 * rho / np.cos(0.5 * turn))
     low, high = FULLNESS_LIMITS
     if not low <= full <= high:

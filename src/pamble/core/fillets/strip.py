@@ -170,8 +170,6 @@ def _check(runs: Sequence[Run], loop: bool, ask: Ask, section: Section) -> None:
             f"The crease comes back to its start at a corner, near ({x:.2f}, {y:.2f}, {z:.2f}) mm: one fillet does not "
             "meet itself in a corner."
         )
-    if len(runs) > 1 and section not in ROLLED:
-        raise GeometryError("A blended section needs one face on either side of the crease. Roll a ball there.")
 
 
 def _second_cut(rolls: Sequence[Rolled], name: str, number: int) -> Cut | None:

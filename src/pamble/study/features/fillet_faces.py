@@ -99,7 +99,8 @@ def run(params: FilletParams, inputs: Inputs, context: Context) -> Made:
     seams = tuple(
         DeclaredSeam(side, ids[n], _contact(made.changed[n], row, side), order, _slot(k))
         for k, row in enumerate(made.faces)
-        for side, n in zip(("v0", "v1"), row.beside, strict=True)
+        for side, numbers in zip(("v0", "v1"), row.beside, strict=True)
+        for n in numbers
     )
     idle = [f"{inputs.name(id)} does not border the crease." for n, id in enumerate(ids) if n not in made.changed]
     shapes = [row.face for row in made.faces] + list(made.corners)
