@@ -11,6 +11,7 @@ from pamble.study.frame import read_frame
 from pamble.study.stored import SurfaceData
 from tests.core.fillets.test_dying import SLANTED, line_on
 from tests.core.fillets.test_fillet import CREASES, LAWS, block, slab, turned_away
+from tests.core.joining.test_chains import gap, parted
 from tests.core.patches.grounds import ground, window
 from tests.shapes import plane
 from tests.study.bench import add, area, face, line
@@ -256,3 +257,19 @@ def test_a_blend_keeps_to_a_limit_plane_or_line_and_meets_it(kernel):
     # Spans that are chosen leave what fewer and more would reach in sight.
     kernel.commit({"op": "set_params", "id": "b", "changes": {"meet": False, "spans": 2}})
     assert [t["spans"] for t in kernel.now.states["b"].made.facts["trials"]] == [1, 2]
+
+
+def test_a_blend_and_a_blended_fillet_over_several_faces_have_a_seam_with_each(kernel):
+    deck, wall = gap(1, "90 to 110")
+    row = parted(wall, 5)
+    add(kernel, "deck", "face", face={"surface": SurfaceData.of(deck.surface).model_dump()})
+    for n, (own, _) in enumerate(row):
+        add(kernel, f"wall{n}", "face", face={"surface": SurfaceData.of(own.surface).model_dump()})
+    first, *others = (line(f"wall{n}", edge.name) for n, (_, edge) in enumerate(row))
+    state = add(kernel, "b", "edge_blend", first=line("deck", "v1"), second=first, second_on=others)
+    assert state.problem is None
+    rows = [r for r in read_frame(kernel.frame())[0]["seams"] if "b" in (r["a"]["feature"], r["b"]["feature"])]
+    assert [(r["target"], r["state"]) for r in rows] == [(2, "holds")] * 4
+    assert sum(r["length"] for r in rows) == pytest.approx(2 * 300, rel=0.01)
+    kernel.commit({"op": "set_params", "id": "b", "changes": {"second_on": others[1:]}})
+    assert "do not follow each other" in kernel.now.states["b"].problem

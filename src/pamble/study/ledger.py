@@ -21,6 +21,8 @@ from pamble.core.checks.measured import MeasuredSeam, SampledSeam, Worst, measur
 from pamble.core.checks.seams import Seam, SeamFinder, part_diagonal
 from pamble.core.errors import PambleError
 from pamble.core.faces.face import Face
+from pamble.core.spline.closest import to_curve
+from pamble.core.spline.evaluate import curve_points
 from pamble.study.document import Study
 from pamble.study.states import Evaluation, object_names
 
@@ -40,7 +42,8 @@ class LedgerSeam:
     """A seam by the names of its two edges. declared: continuity that a step promises, or None for a found one.
 
     span: range of the first edge's parameter, as a fraction of its domain, so that it survives changes of shape.
-    number: of the stretch, where the same two edges meet several times.
+    number: of the stretch, where the same two edges meet several times. part: whether it runs as far as the second edge
+    does along the first.
     """
 
     a: tuple[str, str]
@@ -48,11 +51,15 @@ class LedgerSeam:
     span: tuple[float, float]
     declared: int | None
     number: int = 1
+    part: bool = False
 
     def between(self, faces: Mapping[str, Face]) -> Seam:
         """The seam on faces by object."""
         edge, other = faces[self.a[0]].edge(self.a[1]), faces[self.b[0]].edge(self.b[1])
         start, end = edge.domain
+        if self.part:
+            feet = to_curve(edge.space, curve_points(other.space, other.space.domain)).t
+            return Seam((0, 0), edge, other, (float(feet.min()), float(feet.max())))
         low, high = (start + share * (end - start) for share in self.span)
         return Seam((0, 0), edge, other, (low, high))
 
@@ -222,7 +229,7 @@ def _judgement(study: Study, seam: LedgerSeam, row: Mapping[str, Any], names: Ma
 def _declared(faces: Mapping[str, Face], now: Evaluation) -> list[LedgerSeam]:
     """Seams that steps promise, both sides present."""
     return [
-        LedgerSeam((own, s.edge), (s.feature, s.other), (0.0, 1.0), s.continuity)
+        LedgerSeam((own, s.edge), (s.feature, s.other), (0.0, 1.0), s.continuity, part=s.part)
         for id, state in now.states.items()
         if state.hands_on and state.made is not None
         for s in state.made.seams

@@ -91,7 +91,7 @@ def _add_face(digest: hashlib.blake2b, face: Face) -> None:
 @dataclass(frozen=True)
 class DeclaredSeam:
     """A seam that a step promises: an edge of what it made, the other object and edge, continuity 0 to 3; slot: of the
-    object that it made.
+    object that it made. part: whether the other edge runs along only a part of the own one.
     """
 
     edge: str
@@ -99,6 +99,7 @@ class DeclaredSeam:
     other: str
     continuity: int
     slot: str = ""
+    part: bool = False
 
 
 @dataclass(frozen=True, eq=False)

@@ -99,7 +99,7 @@ def run(params: EdgeBlendParams, inputs: Inputs, context: Context) -> Made:
     return made_face(
         Face(made.surface),
         seams=tuple(
-            DeclaredSeam(made.edges[k], ref.feature, ref.edge, spec.continuity[k])
+            DeclaredSeam(made.edges[k], ref.feature, ref.edge, spec.continuity[k], part=len(row) > 1)
             for k, row in enumerate(rows)
             for ref in row
         ),
