@@ -8,7 +8,9 @@ from playwright.sync_api import expect
 from pamble.core.spline.knots import surface_part
 from tests.browser.conftest import imported
 from tests.browser.steps import line_of
+from tests.core.fillets.test_dying import line_on
 from tests.core.fillets.test_fillet import LAWS, slab, turned_away
+from tests.core.joining.test_chains import gap, parted
 from tests.shapes import plane
 from tests.study.slabs import face
 
@@ -114,3 +116,46 @@ def test_spans_are_picked_on_the_curve_of_what_they_reach(fading):
     expect(points.nth(4)).to_have_attribute("aria-pressed", "true")
     page.keyboard.press("Escape")
     expect(page.get_by_text("step 3 · stored")).to_be_visible()
+
+
+@pytest.fixture
+def sill(page, pamble):
+    """A deck with a line on it, and beyond a gap a wall in three faces that lie all ways."""
+    deck, wall = gap(1, "90 to 110")
+    drawn = line_on(deck.surface, lambda t: 0.6 * t, lambda t: 0.3 + 0.05 * t)
+    walls = [face(f"w{n}", f"Wall {n + 1}", own.surface) for n, (own, _) in enumerate(parted(wall, 5))]
+    curve = {"degree": 5, "knots": drawn.knots.tolist(), "control": drawn.control.tolist()}
+    line = {"id": "line", "kind": "cv_curve", "name": "Line", "role": "theoretical", "params": {"curve": curve}}
+    faces = [face("deck", "Deck", deck.surface), *walls, line]
+    yield from imported(page, pamble, {"format": "pamble-study", "name": "Sill", "features": faces})
+
+
+def test_a_blend_runs_on_over_several_faces_and_a_step_dies_out_in_the_deck(sill):
+    page = sill.page
+    sill.button("Blends").click()
+    page.keyboard.press("b")
+    sill.button("Deck, v end").click()
+    sill.button("Wall 1, v end").click()
+    card = page.get_by_label("Card of Blend")
+    expect(sill.row("Blend · Wall 1")).to_contain_text("holds")
+    card.get_by_text("Over several faces").click()
+    for edge in ("Wall 2, u start", "Wall 3, v start"):
+        card.get_by_text("The second runs on in").locator("..").get_by_role("button").last.click()
+        sill.button(edge).last.click()
+        expect(sill.row(f"Blend · {edge[:6]}")).to_contain_text("holds")
+    expect(sill.row("Blend · Wall 1")).to_contain_text("holds")
+    sill.button("Keep").click()
+    sill.button("Drafted step").click()
+    page.locator(".by-name").get_by_role("button", name="Deck", exact=True).click()
+    page.locator(".by-name").get_by_role("button", name="Line", exact=True).click()
+    expect(page.get_by_role("row", name="Drafted step")).to_have_count(5)
+    handle = page.get_by_role("slider", name="Height handle")
+    expect(handle).to_have_attribute("aria-valuenow", "4")
+    sill.drag(sill.centre(handle), (0, -20))
+    card = page.get_by_label("Card of Drafted step")
+    expect(card.get_by_role("textbox", name="Height at its start")).not_to_have_value("4")
+    page.keyboard.press("Control+z")
+    expect(card.get_by_role("textbox", name="Height at its start")).to_have_value("4")
+    sill.button("Keep").click()
+    expect(line_of(page, "Drafted step")).to_be_visible()
+    expect(sill.row("Blend · Deck")).to_contain_text("holds")

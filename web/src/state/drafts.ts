@@ -61,10 +61,12 @@ export async function keepDraft(): Promise<void> {
     return;
   }
   if (await commit(op)) {
-    // What was picked meanwhile stays picked.
+    // Who has taken up something else meanwhile keeps it, and what was picked meanwhile stays picked.
     const now = useTools.getState().selection;
-    hold(IDLE);
-    useTools.setState({ selection: now === selection ? { kind: 'feature', id: draft.id } : now });
+    if (draftNow()?.id === draft.id) {
+      hold(IDLE);
+      useTools.setState({ selection: now === selection ? { kind: 'feature', id: draft.id } : now });
+    }
     const { activeSeam } = useView.getState();
     const seam = useStudy.getState().kept.seams.find((s) => s.a.feature === draft.id);
     // Where the strip is open it shows the new seam; where it is folded the part keeps its room.

@@ -24,5 +24,5 @@ describe('rounding for people', () => {
     expect([degrees(0.0384), degrees(90)]).toEqual(['0.038', '90.0']);
     expect([percent(0.7), percent(12.34), percent(200)]).toEqual(['0.70', '12.3', '200']);
   });
-  it('says nothing where there is no value', () => expect([small(null), small(NaN), small(0)]).toEqual(['–', '–', '0']));
+  it('says nothing where there is no value', () => expect([small(null), small(NaN), small(0), small(-2e-13)]).toEqual(['–', '–', '0', '0']));
 });

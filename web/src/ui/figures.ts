@@ -13,11 +13,14 @@ export function percent(value: number): string {
   return value >= 10 ? value.toFixed(1) : value.toFixed(2);
 }
 
+/** What is smaller is rounding. */
+const ROUNDING = 1e-9;
+
 /** Curvature and the like: three digits, powers of ten where they help. */
 export function small(value: number | null): string {
   if (value === null || !Number.isFinite(value)) return '–';
-  if (value === 0) return '0';
   const size = Math.abs(value);
+  if (size < ROUNDING) return '0';
   if (size >= 1000 || size < 1e-3) return value.toExponential(2).replace('e', '\u00a0e');
   return value.toPrecision(3);
 }
