@@ -13,11 +13,12 @@ from benchmarks.timing import line, median
 from pamble.core.errors import PambleError
 from pamble.core.faces.face import Face
 from pamble.core.patches.between import patch_between
-from pamble.core.patches.boundary import PatchMade, boundary_patch
+from pamble.core.patches.boundary import boundary_patch
 from pamble.core.patches.loft import loft
 from pamble.core.patches.loop import Asked
 from pamble.core.patches.match import Pair, match_sides
 from pamble.core.patches.sweep import path_frames, sweep
+from pamble.core.patches.told import PatchMade
 from pamble.core.patches.trimmed import trimmed_patch
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve

@@ -19,10 +19,10 @@ from pamble.core.corners.layouts import SIDED, Layout, of_kind
 from pamble.core.errors import GeometryError, PambleError
 from pamble.core.exchange.step import write_step
 from pamble.core.faces.face import Face
-from pamble.core.patches.boundary import SideFigures
 from pamble.core.patches.hole import find_hole
 from pamble.core.patches.inside import Through
 from pamble.core.patches.loop import Asked, Corner
+from pamble.core.patches.told import SideFigures
 from pamble.core.patches.trimmed import trimmed_patch
 from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP
 

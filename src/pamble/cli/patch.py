@@ -14,8 +14,8 @@ from pamble.core.errors import BlendError, PambleError
 from pamble.core.exchange.step import write_step
 from pamble.core.faces.picking import pick_edges
 from pamble.core.patches.between import patch_between
-from pamble.core.patches.boundary import PatchMade
 from pamble.core.patches.loop import Asked
+from pamble.core.patches.told import PatchMade
 
 
 def patch(given: Namespace) -> tuple[dict[str, Any], str]:

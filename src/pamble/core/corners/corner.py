@@ -18,8 +18,9 @@ from pamble.core.corners.reference import laid_on, reference
 from pamble.core.corners.rim import Rim
 from pamble.core.errors import GeometryError, PambleError
 from pamble.core.faces.face import Edge, Face, natural_edge
-from pamble.core.patches.boundary import SideFigures, contradictions, folded
+from pamble.core.patches.boundary import folded
 from pamble.core.patches.loop import Asked, Chain, Corner, chain, corners, refuse_gap
+from pamble.core.patches.told import SideFigures, contradictions
 from pamble.core.patches.trimmed import carried_over
 from pamble.core.spline.surface import Surface
 from pamble.core.ticking import tick

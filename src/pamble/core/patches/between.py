@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from pamble.core.errors import GeometryError
-from pamble.core.patches.boundary import Folds, PatchMade, boundary_patch
+from pamble.core.patches.boundary import Folds, boundary_patch
 from pamble.core.patches.inside import Through
 from pamble.core.patches.loop import Asked, chain
+from pamble.core.patches.told import PatchMade
 from pamble.core.patches.trimmed import trimmed_patch
 
 

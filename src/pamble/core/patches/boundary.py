@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -20,13 +20,14 @@ from pamble.core.patches.loop import Asked, Chain, Corner, Placed, chain, corner
 from pamble.core.patches.meets import Meets
 from pamble.core.patches.solve import Condition, Fitted, fit
 from pamble.core.patches.space import Patch, Space
+from pamble.core.patches.told import PatchMade, SideFigures, contradictions
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.differential import normals
 from pamble.core.spline.evaluate import surface_grid
 from pamble.core.spline.knots import reverse_surface
 from pamble.core.spline.surface import Surface
-from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP, BLEND_RATE
+from pamble.core.tolerances import BLEND_GAP
 
 _LOOSE = 20.0
 """Factor on all aims while the reference is made."""
@@ -38,53 +39,9 @@ _SAMPLES = 5
 ROUND = ("v0", "u1", "v1", "u0")
 """Sides of the patch in the order in which a chain runs round it."""
 
-_CONFLICT = (0.02, 2.0)
-"""Angle in degrees and mismatch in % at a corner from which it is named as what the patch cannot heal."""
-
 
 class Folds(GeometryError):
     """Sides between which a four-sided patch would turn over."""
-
-
-@dataclass(frozen=True)
-class SideFigures:
-    """How well the patch meets a side: its number as it was given; gap mm, angle degrees, curvature % and its change %,
-    worst of each.
-    """
-
-    number: int
-    patch_side: str
-    order: int
-    gap: float
-    angle: float | None = None
-    curvature: float | None = None
-    square: float | None = None
-    rate: float | None = None
-
-    @property
-    def ratio(self) -> float:
-        """The largest over its aim, of those that are asked for; 1 or less holds."""
-        parts = [
-            self.gap / BLEND_GAP,
-            (self.angle or 0.0) / BLEND_ANGLE,
-            (self.curvature or 0.0) / BLEND_CURVATURE,
-            (self.rate or 0.0) / BLEND_RATE,
-        ]
-        return max(*parts[: self.order + 1], (self.square or 0.0) / BLEND_ANGLE)
-
-
-@dataclass(frozen=True)
-class PatchMade:
-    """A patch, whole or trimmed, its figures by side and corner. tried: spans along u and v, and the worst over its
-    aim. inside: how far off lies what it was to pass, mm.
-    """
-
-    face: Face
-    sides: tuple[SideFigures, ...]
-    corners: tuple[Corner, ...]
-    tried: tuple[tuple[int, int, float], ...]
-    warnings: tuple[str, ...] = field(default=())
-    inside: tuple[float, ...] = ()
 
 
 def boundary_patch(
@@ -351,21 +308,4 @@ def _words(found: Sequence[Corner], figures: Sequence[SideFigures], layout: _Lay
     worst = max(figures, key=lambda f: f.ratio)
     if worst.ratio > 1.0 and searched:
         out.append(f"Side {worst.number + 1} is met no better than {worst.ratio:.1f} times what is aimed at.")
-    return out
-
-
-def contradictions(found: Sequence[Corner], orders: Mapping[int, int]) -> list[str]:
-    """Words for corners at which two neighbours ask for different things. orders: asked for, by number of the side."""
-    out = []
-    for c in found:
-        order = min(orders[i] for i in c.sides)
-        x, y, z = c.point
-        if c.angle is None or order == 0:
-            continue
-        if c.angle > _CONFLICT[0] or (order > 1 and max(c.bends or 0.0, c.twist or 0.0) > _CONFLICT[1]):
-            out.append(
-                f"At ({x:.2f}, {y:.2f}, {z:.2f}) mm sides {c.sides[0] + 1} and {c.sides[1] + 1} contradict each other: "
-                f"their normals by {c.angle:.3f}°, curvatures by {c.bends:.1f} %, twist by {c.twist:.1f} %. "
-                "No patch heals that: repair the neighbours there."
-            )
     return out

@@ -10,9 +10,9 @@ import numpy as np
 from pamble.core.arrays import Array, norm
 from pamble.core.faces.face import Face
 from pamble.core.patches.between import patch_between
-from pamble.core.patches.boundary import PatchMade
 from pamble.core.patches.loop import Asked
 from pamble.core.patches.rebuild import farthest
+from pamble.core.patches.told import PatchMade
 from pamble.core.spline.evaluate import surface_grid
 from pamble.core.spline.knots import reverse_surface, swap_directions
 from pamble.core.spline.surface import Surface

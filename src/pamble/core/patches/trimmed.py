@@ -14,13 +14,14 @@ from pamble.core.curves.measure import deviation
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face, base_name
 from pamble.core.faces.trim import Cutter, divide
-from pamble.core.patches.boundary import PatchMade, SideFigures, contradictions, folded
+from pamble.core.patches.boundary import folded
 from pamble.core.patches.conditions import Contains
 from pamble.core.patches.inside import Through, missed, samples
 from pamble.core.patches.loop import Asked, Chain, Placed, chain, corners, refuse_gap
 from pamble.core.patches.meets import MeetsAlong
 from pamble.core.patches.solve import Condition, fit
 from pamble.core.patches.space import Patch, Space
+from pamble.core.patches.told import PatchMade, SideFigures, contradictions
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import BLEND_GAP

@@ -8,8 +8,8 @@ from pydantic import Field
 
 from pamble.core.faces.face import Edge
 from pamble.core.patches.between import patch_between
-from pamble.core.patches.boundary import PatchMade
 from pamble.core.patches.loop import Asked
+from pamble.core.patches.told import PatchMade
 from pamble.core.spline.curve import Curve
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, made_face
 from pamble.study.features.fields import choice, number

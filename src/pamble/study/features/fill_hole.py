@@ -12,8 +12,8 @@ from pydantic import Field
 from pamble.core.arrays import Array
 from pamble.core.corners.corner import LaidOut, lay_out
 from pamble.core.corners.layouts import of_kind
-from pamble.core.patches.boundary import SideFigures
 from pamble.core.patches.loop import Asked, Corner
+from pamble.core.patches.told import SideFigures
 from pamble.core.patches.trimmed import trimmed_patch
 from pamble.core.spline.differential import normals
 from pamble.core.spline.evaluate import surface_grid

@@ -1,0 +1,71 @@
+"""What is told of a patch: how well it meets its sides, and what at its corners no patch can heal."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from pamble.core.faces.face import Face
+from pamble.core.patches.loop import Corner
+from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP, BLEND_RATE
+
+_CONFLICT = (0.02, 2.0)
+"""Angle in degrees and mismatch in % at a corner from which it is named as what the patch cannot heal."""
+
+
+@dataclass(frozen=True)
+class SideFigures:
+    """How well the patch meets a side: its number as it was given; gap mm, angle degrees, curvature % and its change %,
+    worst of each.
+    """
+
+    number: int
+    patch_side: str
+    order: int
+    gap: float
+    angle: float | None = None
+    curvature: float | None = None
+    square: float | None = None
+    rate: float | None = None
+
+    @property
+    def ratio(self) -> float:
+        """The largest over its aim, of those that are asked for; 1 or less holds."""
+        parts = [
+            self.gap / BLEND_GAP,
+            (self.angle or 0.0) / BLEND_ANGLE,
+            (self.curvature or 0.0) / BLEND_CURVATURE,
+            (self.rate or 0.0) / BLEND_RATE,
+        ]
+        return max(*parts[: self.order + 1], (self.square or 0.0) / BLEND_ANGLE)
+
+
+@dataclass(frozen=True)
+class PatchMade:
+    """A patch, whole or trimmed, its figures by side and corner. tried: spans along u and v, and the worst over its
+    aim. inside: how far off lies what it was to pass, mm.
+    """
+
+    face: Face
+    sides: tuple[SideFigures, ...]
+    corners: tuple[Corner, ...]
+    tried: tuple[tuple[int, int, float], ...]
+    warnings: tuple[str, ...] = field(default=())
+    inside: tuple[float, ...] = ()
+
+
+def contradictions(found: Sequence[Corner], orders: Mapping[int, int]) -> list[str]:
+    """Words for corners at which two neighbours ask for different things. orders: asked for, by number of the side."""
+    out = []
+    for c in found:
+        order = min(orders[i] for i in c.sides)
+        x, y, z = c.point
+        if c.angle is None or order == 0:
+            continue
+        if c.angle > _CONFLICT[0] or (order > 1 and max(c.bends or 0.0, c.twist or 0.0) > _CONFLICT[1]):
+            out.append(
+                f"At ({x:.2f}, {y:.2f}, {z:.2f}) mm sides {c.sides[0] + 1} and {c.sides[1] + 1} contradict each other: "
+                f"their normals by {c.angle:.3f}°, curvatures by {c.bends:.1f} %, twist by {c.twist:.1f} %. "
+                "No patch heals that: repair the neighbours there."
+            )
+    return out
