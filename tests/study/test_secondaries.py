@@ -5,8 +5,10 @@ import pytest
 
 from pamble.core.faces.face import Face
 from pamble.core.spline.closest import to_surface
+from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_grid
 from pamble.core.spline.knots import reverse_surface, surface_part, swap_directions
+from pamble.core.surfaces.revolve import revolve
 from pamble.study.frame import read_frame
 from pamble.study.stored import SurfaceData
 from tests.core.fillets.test_dying import SLANTED, line_on
@@ -273,3 +275,20 @@ def test_a_blend_and_a_blended_fillet_over_several_faces_have_a_seam_with_each(k
     assert sum(r["length"] for r in rows) == pytest.approx(2 * 300, rel=0.01)
     kernel.commit({"op": "set_params", "id": "b", "changes": {"second_on": others[1:]}})
     assert "do not follow each other" in kernel.now.states["b"].problem
+
+
+def test_seams_round_a_closed_blend_over_two_faces_are_each_as_long_as_their_edge(kernel):
+    def ring(start, end):
+        return revolve(Curve.line(start, end), np.zeros(3), np.array([0, 0, 1.0]), 0, 360)
+
+    below = ring([20, 0, 0], [24, 0, -30])
+    for n, stretch in enumerate(((0, 0.4), (0.4, 1))):
+        part = SurfaceData.of(surface_part(below, stretch)).model_dump()
+        add(kernel, f"foot{n}", "face", face={"surface": part})
+    add(kernel, "neck", "face", face={"surface": SurfaceData.of(ring([10, 0, 20], [9, 0, 50])).model_dump()})
+    add(
+        kernel, "b", "edge_blend", first=line("neck", "v0"), second=line("foot1", "v0"), second_on=[line("foot0", "v0")]
+    )
+    rows = [r for r in read_frame(kernel.frame())[0]["seams"] if "b" in (r["a"]["feature"], r["b"]["feature"])]
+    assert [r["state"] for r in rows] == ["holds"] * 3
+    assert sorted(r["length"] for r in rows) == pytest.approx([16 * np.pi, 20 * np.pi, 24 * np.pi], rel=0.02)

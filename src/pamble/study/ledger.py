@@ -20,7 +20,7 @@ from pamble.core.checks.judge import judged, proposed_target
 from pamble.core.checks.measured import MeasuredSeam, SampledSeam, Worst, measure_seams, sample_seams
 from pamble.core.checks.seams import Seam, SeamFinder, part_diagonal
 from pamble.core.errors import PambleError
-from pamble.core.faces.face import Face
+from pamble.core.faces.face import Edge, Face
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.study.document import Study
@@ -58,8 +58,7 @@ class LedgerSeam:
         edge, other = faces[self.a[0]].edge(self.a[1]), faces[self.b[0]].edge(self.b[1])
         start, end = edge.domain
         if self.part:
-            feet = to_curve(edge.space, curve_points(other.space, other.space.domain)).t
-            return Seam((0, 0), edge, other, (float(feet.min()), float(feet.max())))
+            return Seam((0, 0), edge, other, _along(edge, other))
         low, high = (start + share * (end - start) for share in self.span)
         return Seam((0, 0), edge, other, (low, high))
 
@@ -235,6 +234,15 @@ def _declared(faces: Mapping[str, Face], now: Evaluation) -> list[LedgerSeam]:
         for s in state.made.seams
         if (own := f"{id}/{s.slot}" if s.slot else id) in faces and s.feature in faces
     ]
+
+
+def _along(edge: Edge, other: Edge) -> tuple[float, float]:
+    """The range of an edge along which a shorter one runs; on a closed edge the longer piece beside its start."""
+    first, middle, last = to_curve(edge.space, curve_points(other.space, np.linspace(*other.space.domain, 3))).t
+    (start, end), (low, high) = edge.domain, sorted((float(first), float(last)))
+    if low <= middle <= high:
+        return low, high
+    return (start, low) if low - start > end - high else (high, end)
 
 
 def _found(seam: Seam, ids: list[str]) -> LedgerSeam:
