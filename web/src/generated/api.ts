@@ -1809,17 +1809,18 @@ export interface components {
          * ToolField
          * @description A field of a tool's card.
          *
-         *     optional: may be left open. required: must be given. placed: has a default, and a click on the part asks for it all
-         *     the same. whole: a whole number. labels: words of the choices. direction: may be taken from the view. facing: taken
-         *     from the view where a point is placed. least: fewest entries of a list; most: highest continuity; low, high: limits
-         *     of a number. soft: range of a slider. once: a list that takes one pick, and more only when asked to. waits: one that takes none unasked. one_of: fields
-         *     of the same word, of which one is filled. lies: the plane on which what is drawn lies. turns: a click on a face that
-         *     is picked already turns the choice. open: a list of numbers that may grow. when: choices for which the field counts.
-         *     fallback: its default. fold: title under which it is folded away with others. sides: of a pair, the two fields that
-         *     name what each belongs to. rounds: edges that can be completed to those round a hole; every: faces that can be
-         *     completed to all; beside: the field of edges whose neighbours over a seam are put in too. ends: the choice of
-         *     "start" or "end" that a curve picked near one of its ends fills too. found: the figure of the result that says what
-         *     an open one came to.
+         *     optional: may be left open. required: must be given. placed: has a default, and a click on the part asks for it
+         *     all the same. whole: a whole number. labels: words of the choices. direction: may be taken from the view.
+         *     facing: taken from the view where a point is placed. least: fewest entries of a list; most: highest continuity;
+         *     low, high: limits of a number. soft: range of a slider. once: a list that takes one pick, and more only when
+         *     asked to. waits: one that takes none unasked. one_of: fields of the same word, of which one is filled. lies: the
+         *     plane on which what is drawn lies. turns: a click on a face that is picked already turns the choice. open: a
+         *     list of numbers that may grow. when: choices for which the field counts. fallback: its default. fold: title
+         *     under which it is folded away with others. sides: of a pair, the two fields that name what each belongs to.
+         *     rounds: edges that can be completed to those round a hole; every: faces that can be completed to all; beside:
+         *     the field of edges, or the face, whose neighbours over a seam are put in too. ends: the choice of "start" or
+         *     "end" that a curve picked near one of its ends fills too. found: the figure of the result that says what an open
+         *     one came to.
          */
         ToolField: {
             /** Beside */

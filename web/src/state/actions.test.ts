@@ -70,6 +70,16 @@ describe('picking inputs', () => {
     expect(wanted()).toBe('line');
   });
 
+  it('finds the edges of the neighbours of a patch that is replaced, the longest along each side', () => {
+    const seam = (side: string, feature: string, length: number) => ({ a: { feature: 'crown', edge: side }, b: { feature, edge: 'u0' }, length });
+    const { kept } = useStudy.getState();
+    const seams = [seam('u0', 'rim', 5), seam('u0', 'left', 50), { ...seam('v1', 'top', 30), a: { feature: 'top', edge: 'u0' }, b: { feature: 'crown', edge: 'v1' } }];
+    useStudy.setState({ kept: { ...kept, seams: seams as unknown as typeof kept.seams } });
+    startTool('replace_patch');
+    pickFeature('crown');
+    expect(draft()?.params).toEqual({ face: { feature: 'crown' }, edges: [{ feature: 'left', edge: 'u0' }, { feature: 'top', edge: 'u0' }] });
+  });
+
   it('refuses the same edge twice for a blend', () => {
     startTool('edge_blend');
     pickEdge({ feature: 'crown', edge: 'u0' });

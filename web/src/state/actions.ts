@@ -98,7 +98,7 @@ function fill(draft: Draft, field: Field, ref: EdgeRef | { feature: string }): v
   note({ asking: null });
   useTools.setState({ hover: null });
   if (!LISTS.includes(field.widget)) {
-    changeDraft({ [field.name]: ref, ...nearEnd(field, ref) });
+    changeDraft({ [field.name]: ref, ...nearEnd(field, ref), ...edgesBeside(draft, field.name, ref.feature) });
     return;
   }
   const sofar = (draft.params[field.name] as (EdgeRef | { feature: string })[] | undefined) ?? [];
@@ -106,9 +106,20 @@ function fill(draft: Draft, field: Field, ref: EdgeRef | { feature: string }): v
   if (!there) changeDraft({ [field.name]: [...sofar, ref], ...('edge' in ref ? withNeighbours(draft, field.name, ref) : {}) });
 }
 
+/** Edges of its neighbours along the sides of a face, put into the field that takes them; the longest where there are several. */
+function edgesBeside(draft: Draft, face: string, id: string): Params {
+  const field = fieldsOf(draft.kind).find((f) => f.beside === face && f.widget === 'lines');
+  if (!field || ((draft.params[field.name] as unknown[] | undefined) ?? []).length) return {};
+  const sides = new Map<string, { other: EdgeRef; length: number }>();
+  for (const { a, b, length } of useStudy.getState().kept.seams)
+    for (const [own, other] of [[a, b], [b, a]] as const)
+      if (own.feature === id && other.feature !== id && length > (sides.get(own.edge)?.length ?? 0)) sides.set(own.edge, { other, length });
+  return sides.size ? { [field.name]: [...sides.values()].map(({ other }) => other) } : {};
+}
+
 /** Faces that meet an edge in a seam, put into the field that takes them; nothing where there is no such field. */
 function withNeighbours(draft: Draft, edges: string, ref: EdgeRef): Params {
-  const field = fieldsOf(draft.kind).find((f) => f.beside === edges);
+  const field = fieldsOf(draft.kind).find((f) => f.beside === edges && f.widget === 'faces');
   if (!field) return {};
   const sofar = (draft.params[field.name] as { feature: string }[] | undefined) ?? [];
   const found = useStudy

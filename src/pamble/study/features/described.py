@@ -41,8 +41,9 @@ class ToolField(BaseModel):
     list of numbers that may grow. when: choices for which the field counts. fallback: its default. fold: title
     under which it is folded away with others. sides: of a pair, the two fields that name what each belongs to.
     rounds: edges that can be completed to those round a hole; every: faces that can be completed to all; beside:
-    the field of edges whose neighbours over a seam are put in too. ends: the choice of "start" or "end" that a
-    curve picked near one of its ends fills too. found: the figure of the result that says what an open one came to.
+    the field of edges, or the face, whose neighbours over a seam are put in too. ends: the choice of "start" or
+    "end" that a curve picked near one of its ends fills too. found: the figure of the result that says what an open
+    one came to.
     """
 
     name: str

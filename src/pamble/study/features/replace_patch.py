@@ -23,7 +23,9 @@ class _Patch(Stored):
 class ReplaceParams(SidesParams, _Patch):
     """edges: the neighbours' edges round it. spans: along u and v, found if null."""
 
-    edges: list[EdgeRef] = Field(title="Neighbours' edges", min_length=2, max_length=4)
+    edges: list[EdgeRef] = Field(
+        title="Neighbours' edges", min_length=2, max_length=4, json_schema_extra={"beside": "face"}
+    )
     degree: int = number("Degree", 5, ge=3, le=9)
     spans: tuple[int, int] | None = choice("Spans", None, widget="none")
 
@@ -46,7 +48,7 @@ def run(params: ReplaceParams, inputs: Inputs, context: Context) -> Made:
 
 KIND = FeatureKind(
     "replace_patch", "Replace patch", "secondary", ReplaceParams, run, "blends",
-    "Pick the patch, then the edges of its neighbours.", makes="change", section="",
+    "Pick the patch: the edges of its neighbours are found where they meet it.", makes="change", section="",
     figures=(
         Figure("sides", "Side", form="parts", each="Side {n}", parts=PARTS),
         Figure("off_old", "Off the old patch by up to", "mm"),
