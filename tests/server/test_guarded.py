@@ -217,3 +217,22 @@ def test_a_database_that_dies_is_started_again_and_work_goes_on(pamble, study):
     answer = again.commit(MOVE)
     assert answer["type"] == "state", answer
     assert again.state["version"] == 2
+
+
+def test_how_it_fares_is_told_in_the_common_text_format(pamble, study):
+    def figures():
+        text = urllib.request.urlopen(f"{pamble.url}/metrics", timeout=20).read().decode()
+        rows = (line.rsplit(" ", 1) for line in text.splitlines() if not line.startswith("#"))
+        return {name: float(value) for name, value in rows}
+
+    before = figures()
+    w = Window(pamble, study)
+    w.send(type="commit", seq=1, base=0, op=MOVE)
+    w.send(type="commit", seq=2, base=0, op=MOVE)
+    after = figures()
+    assert after["pamble_commit_seconds_count"] == before["pamble_commit_seconds_count"] + 1
+    assert after['pamble_refused_total{code="conflict"}'] >= 1
+    assert after["pamble_open_studies"] >= 1
+    assert after["pamble_windows"] >= 1
+    assert after["pamble_kernel_bytes"] > 5e7
+    w.socket.close()

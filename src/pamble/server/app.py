@@ -17,6 +17,7 @@ from sqlalchemy import Engine
 
 from pamble import __version__
 from pamble.core.errors import Conflict, PambleError
+from pamble.server import metrics
 from pamble.server.guard import Guard
 from pamble.server.hub import Hub
 from pamble.server.live import live
@@ -59,6 +60,10 @@ def create_app(engine: Engine, interface: Path | None = None) -> FastAPI:
     @app.websocket("/api/studies/{id}/live")
     async def _live(socket: WebSocket, id: str) -> None:
         await live(socket, app.state.hub, id)
+
+    @app.get("/metrics", include_in_schema=False)
+    def _metrics() -> Response:
+        return Response(metrics.page(app.state.hub), media_type=metrics.CONTENT_TYPE)
 
     if interface is not None and (interface / "index.html").exists():
         app.mount("/assets", StaticFiles(directory=interface / "assets"), name="assets")

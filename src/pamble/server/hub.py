@@ -14,6 +14,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from pamble.core.errors import Conflict, PambleError
 from pamble.server.kernels import KernelLost, KernelPool, KernelProcess
 from pamble.server.messages import Dimension, FeatureSummary, StudyState, StudySummary
+from pamble.server.metrics import RESTARTS
 from pamble.server.readers import Readers
 from pamble.store.studies import Results, StoredStudy, Studies
 from pamble.study.dimensions import dimension_values
@@ -106,6 +107,7 @@ class OpenStudy:
     async def restart(self) -> None:
         """A new kernel from what is stored, and the whole state to every window. Raises `NotStored`."""
         log.warning("kernel restarted", study=self.id, pid=self.kernel.pid)
+        RESTARTS.inc()
         self.kernel.close()
         try:
             self.stored = await asyncio.to_thread(self.store.load, self.id)
@@ -245,6 +247,11 @@ class Hub:
                 kernel = await self.pool.loaded(stored.document, *await asyncio.to_thread(_bulk, self.store, id))
                 self._open[id] = OpenStudy(id, self.store, self.pool, stored, kernel, self.readers)
             return self._open[id]
+
+    @property
+    def studies(self) -> list[OpenStudy]:
+        """All that are open."""
+        return list(self._open.values())
 
     def shown(self, id: str) -> OpenStudy | None:
         """The study, if it is open."""

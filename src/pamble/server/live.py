@@ -44,6 +44,7 @@ from pamble.server.messages import (
     Traced,
     WhyAsked,
 )
+from pamble.server.metrics import COMMITS, FAULTS, REFUSED, UPDATES, timed
 
 log = structlog.get_logger()
 
@@ -146,10 +147,12 @@ class LiveWindow:
             try:
                 lights = None if message.lights is None else message.lights.model_dump()
                 arguments = (message.op.model_dump(), _plain(message.combs), message.watched, message.seq, lights)
-                self._put(await self._study.ask("preview", *arguments))
+                with timed(UPDATES):
+                    frame = await self._study.ask("preview", *arguments)
+                self._put(frame)
                 await self._emptied.wait()
             except PambleError as error:
-                self._send(Failed(seq=message.seq, code=error.code, message=str(error)))
+                self._refuse(message.seq, error)
             except Exception:
                 self._fault(message.seq, "preview")
 
@@ -158,13 +161,18 @@ class LiveWindow:
         try:
             await self._handle(message)
         except PambleError as error:
-            self._send(Failed(seq=message.seq, code=error.code, message=str(error)))
+            self._refuse(message.seq, error)
         except Exception:
             self._fault(message.seq, message.type)
         finally:
             self._working = None
 
+    def _refuse(self, seq: int, error: PambleError) -> None:
+        REFUSED.labels(error.code).inc()
+        self._send(Failed(seq=seq, code=error.code, message=str(error)))
+
     def _fault(self, seq: int, kind: str) -> None:
+        FAULTS.inc()
         log.exception("message failed", study=self._study.id, kind=kind)
         words = "Pamble could not carry this out. What was stored before is safe."
         self._send(Failed(seq=seq, code="fault", message=words))
@@ -173,7 +181,8 @@ class LiveWindow:
         study = self._study
         match message:
             case Commit():
-                await study.commit(self, message.seq, message.base, message.op.model_dump())
+                with timed(COMMITS):
+                    await study.commit(self, message.seq, message.base, message.op.model_dump())
             case Step():
                 await study.step(self, message.seq, message.base, -1 if message.type == "undo" else 1)
             case Probe():

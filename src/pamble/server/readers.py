@@ -16,6 +16,7 @@ import structlog
 from pamble.core.errors import ExchangeError, PambleError
 from pamble.core.exchange.limits import MEMORY, seconds_to_read
 from pamble.server.kernels import PRELOADED, RemoteError
+from pamble.server.metrics import READS, timed
 
 log = structlog.get_logger()
 
@@ -58,7 +59,8 @@ class Readers:
     async def read(self, kind: Kind, data: bytes, name: str, *more: Any) -> Any:
         """What a file holds, as its reader gives it. Raises `PambleError` in words, whatever the file does."""
         async with self._turn:
-            return await asyncio.to_thread(self._apart, kind, data, name, more)
+            with timed(READS, kind):
+                return await asyncio.to_thread(self._apart, kind, data, name, more)
 
     def _apart(self, kind: Kind, data: bytes, name: str, more: tuple[Any, ...]) -> Any:
         here, there = self._context.Pipe()
