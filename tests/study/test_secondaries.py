@@ -246,6 +246,8 @@ def test_a_blend_keeps_to_a_limit_plane_or_line_and_meets_it(kernel):
     facts = add(kernel, "b", "edge_blend", **asked, limit={"feature": "roof"}).made.facts
     # A G1 section of fullness f over a gap w of a right angle stands f w sin(45) / 4 above its chord.
     assert facts["clearance"] == pytest.approx(5 - 30 * np.sqrt(0.5) / 4, abs=1e-6)
+    ((start, end),) = facts["marked"]["lines"]
+    assert np.linalg.norm(np.subtract(start, end)) == pytest.approx(abs(facts["clearance"]), abs=1e-6)
     for limit, height in (({"limit": {"feature": "roof"}}, 5), ({"limit": None, "limit_line": line("ridge")}, 4)):
         kernel.commit({"op": "set_params", "id": "b", "changes": {**limit, "meet": True}})
         facts = kernel.now.states["b"].made.facts

@@ -4,14 +4,17 @@ from __future__ import annotations
 
 from dataclasses import asdict, replace
 
+import numpy as np
 from pydantic import field_validator
 
 from pamble.core.errors import BlendError
 from pamble.core.faces.face import Face
 from pamble.core.joining.blend import Blend, build_blend, preview_blend
-from pamble.core.joining.crest import Limit
+from pamble.core.joining.crest import Clearance, Limit
 from pamble.core.joining.directions import side_of
 from pamble.core.joining.spec import FULLNESS_LIMITS, SPANS_LIMIT, BlendSpec, Ends
+from pamble.core.planes import Plane
+from pamble.core.spline.closest import to_curve
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, PartHandle, made_face
 from pamble.study.features.fields import SOFT_FULLNESS, choice, number
 from pamble.study.references import EdgeRef, FaceRef, PlaneRef
@@ -105,7 +108,7 @@ def run(params: EdgeBlendParams, inputs: Inputs, context: Context) -> Made:
         ),
         handles=_handles(made, spec),
         warnings=made.warnings,
-        **_facts(made, spec),
+        **_facts(made, spec, limit),
     )
 
 
@@ -142,7 +145,7 @@ def _handles(made: Blend, spec: BlendSpec) -> tuple[PartHandle, ...]:
     )
 
 
-def _facts(made: Blend, spec: BlendSpec) -> dict[str, object]:
+def _facts(made: Blend, spec: BlendSpec, limit: Limit | None) -> dict[str, object]:
     return {
         "brief": " · ".join(f"G{g}" for g in spec.continuity),
         "spans": made.spans,
@@ -150,10 +153,22 @@ def _facts(made: Blend, spec: BlendSpec) -> dict[str, object]:
         "degree_across": spec.across,
         "fullness": [made.factor * spec.full(0), made.factor * spec.full(1)],
         **({} if made.crest is None else _crest(*made.crest)),
-        **({} if made.clearance is None else {"clearance": made.clearance.value}),
+        **({} if made.clearance is None or limit is None else _clearance(made.clearance, limit)),
         "residuals": [asdict(r) for r in made.residuals or ()],
         "trials": [{"spans": t.spans, "cvs": t.control_points, "ratio": t.ratio} for t in made.trials],
     }
+
+
+def _clearance(found: Clearance, limit: Limit) -> dict[str, object]:
+    """The clearance, and where it is: marked on the part from the blend to its limit."""
+    at = found.point
+    foot = (
+        at - limit.height(at[None])[0] * limit.normal
+        if isinstance(limit, Plane)
+        else to_curve(limit, at[None]).point[0]
+    )
+    marked = {"value": found.value, "unit": "mm", "lines": [[at.tolist(), np.asarray(foot).tolist()]]}
+    return {"clearance": found.value, "marked": marked}
 
 
 def _crest(least: float, most: float) -> dict[str, float]:

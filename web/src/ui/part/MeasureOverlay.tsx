@@ -1,3 +1,4 @@
+import type { Params } from '../../api/types';
 import type { Viewport } from '../../scene/viewport';
 import { isShown } from '../../state/actions';
 import { useStudy } from '../../state/study';
@@ -6,6 +7,9 @@ import { useView } from '../../state/view';
 import { measure } from '../figures';
 import type { MeasuredFacts } from '../card/Measured';
 
+/** A value with its place: what a step measures, or a figure of what it makes that has one. */
+const markedIn = (facts: Params): MeasuredFacts | undefined => (facts.measured ?? facts.marked) as MeasuredFacts | undefined;
+
 /** Measured values where they were measured; they follow every preview. */
 export function MeasureOverlay({ viewport }: { viewport: Viewport }) {
   const { shown, study } = useStudy.getState();
@@ -13,13 +17,14 @@ export function MeasureOverlay({ viewport }: { viewport: Viewport }) {
   const selection = useTools((s) => s.selection);
   const found = [...shown.features.values()].filter((f) => {
     const feature = study?.features.find((x) => x.id === f.id);
-    return f.facts.measured && !f.problem && (!feature || (feature.on && isShown(feature, isolated)));
+    return markedIn(f.facts) && !f.problem && (!feature || (feature.on && isShown(feature, isolated)));
   });
   if (!found.length) return null;
   return (
     <svg aria-label="Measured values">
       {found.map(({ id, facts }) => {
-        const measured = facts.measured as MeasuredFacts;
+        const measured = markedIn(facts);
+        if (!measured) return null;
         const spots = measured.lines.map(([a, b]) => [viewport.view.project(a), viewport.view.project(b)] as const);
         const first = spots[0];
         if (!first) return null;
