@@ -30,9 +30,11 @@ export function MeasureOverlay({ viewport }: { viewport: Viewport }) {
         if (!first) return null;
         const [a, b] = first;
         const strong = selection?.id === id;
-        const [x, y] = [(a.x + b.x) / 2, (a.y + b.y) / 2];
         const words = measure(measured);
         const width = 7 * words.length + 12;
+        // Where the line is too short to carry its value, that stands below it.
+        const below = Math.hypot(b.x - a.x, b.y - a.y) < width ? Math.abs(b.y - a.y) / 2 + 26 : 0;
+        const [x, y] = [(a.x + b.x) / 2, (a.y + b.y) / 2 + below];
         return (
           <g key={id} stroke="var(--ink)" strokeWidth={strong ? 1.8 : 1.1}>
             {spots.map(([p, q], i) => (
