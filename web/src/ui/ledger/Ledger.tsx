@@ -1,5 +1,5 @@
 import { Menu } from '@mantine/core';
-import { memo } from 'react';
+import { memo, useEffect, useRef, useState } from 'react';
 
 import type { Viewport } from '../../scene/viewport';
 import { commit } from '../../state/session';
@@ -12,18 +12,36 @@ import { Strip } from './Strip';
 
 const MARKS = { holds: '●', close: '◐', over: '▲' } as const;
 
+/** Height of a line in pixels, and how many are drawn whether they are in sight or not. */
+const [HIGH, AHEAD] = [29, 30];
+
 /** All seams, worst first, with live figures; beside them the strip of the picked one. */
 export function Ledger({ viewport }: { viewport: Viewport | null }) {
   const shown = useStudy((s) => s.shown);
   const activeSeam = useView((s) => s.activeSeam);
-  const active = shown.seams.find((s) => s.key === activeSeam) ?? null;
+  const { seams } = shown;
+  const at = seams.findIndex((s) => s.key === activeSeam);
+  const active = seams[at] ?? null;
+  const scroll = useRef<HTMLDivElement>(null);
+  // Of a long ledger only what is in sight is drawn, and some lines around it.
+  const [top, setTop] = useState(0);
+  const first = Math.max(0, Math.min(top, seams.length) - AHEAD);
+  const last = Math.min(seams.length, top + 2 * AHEAD);
+  const place = useRef(at);
+  place.current = at;
+  useEffect(() => {
+    const box = scroll.current;
+    const line = place.current * HIGH;
+    // Figures change the order of the lines; only another seam moves the list.
+    if (box && line >= 0 && (line < box.scrollTop || line > box.scrollTop + box.clientHeight - 2 * HIGH)) box.scrollTop = line - HIGH;
+  }, [activeSeam]);
 
   return (
     <section className={`paper ledger${active ? ' with-strip' : ''}`} aria-label="Seam ledger">
       <Fold panel="ledger" />
-      <div className="seams">
-        {shown.seams.length ? (
-          <table>
+      <div className="seams" ref={scroll} onScroll={(e) => setTop(Math.floor(e.currentTarget.scrollTop / HIGH))}>
+        {seams.length ? (
+          <table aria-rowcount={seams.length + 1}>
             <thead>
               <tr>
                 <th scope="col">Seam</th>
@@ -37,9 +55,11 @@ export function Ledger({ viewport }: { viewport: Viewport | null }) {
               </tr>
             </thead>
             <tbody>
-              {shown.seams.map((s) => (
-                <Line key={s.key} seam={s} active={s.key === activeSeam} viewport={viewport} />
+              <Space height={first * HIGH} />
+              {seams.slice(first, last).map((s, i) => (
+                <Line key={s.key} seam={s} row={first + i + 2} active={s.key === activeSeam} viewport={viewport} />
               ))}
+              <Space height={(seams.length - last) * HIGH} />
             </tbody>
           </table>
         ) : (
@@ -51,11 +71,14 @@ export function Ledger({ viewport }: { viewport: Viewport | null }) {
   );
 }
 
+/** Room that lines out of sight take. */
+const Space = ({ height }: { height: number }) => (height > 0 ? <tr aria-hidden style={{ height }} /> : null);
+
 /** A seam's line; it is drawn anew only when the seam is another: most stand still while a CV moves. */
-const Line = memo(function Line({ seam: s, active, viewport }: { seam: SeamLine; active: boolean; viewport: Viewport | null }) {
+const Line = memo(function Line({ seam: s, row, active, viewport }: { seam: SeamLine; row: number; active: boolean; viewport: Viewport | null }) {
   const open = () => openSeam(s, viewport);
   return (
-    <tr tabIndex={0} aria-label={`Seam ${s.name}`} aria-selected={active} onClick={open} onKeyDown={(e) => e.key === 'Enter' && open()}>
+    <tr tabIndex={0} aria-rowindex={row} aria-label={`Seam ${s.name}`} aria-selected={active} onClick={open} onKeyDown={(e) => e.key === 'Enter' && open()}>
       <td title={`${s.name}${s.opposed ? ', normals opposed' : ''}`}>
         {s.name}
         {s.opposed ? ' ⇅' : ''}
