@@ -256,6 +256,10 @@ def test_a_blend_keeps_to_a_limit_plane_or_line_and_meets_it(kernel):
         assert abs(facts["clearance"]) < 2e-4
     kernel.commit({"op": "set_params", "id": "b", "changes": {"limit": {"feature": "roof"}}})
     assert "one limit" in kernel.now.states["b"].problem
+    kernel.commit({"op": "set_params", "id": "b", "changes": {"limit_line": None, "meet": False, "fullness": [1, 1]}})
+    kernel.commit({"op": "solve", "measure": "b.clearance", "aim": 1.0, "by": "b.fullness.0"})
+    assert kernel.now.states["b"].made.facts["clearance"] == pytest.approx(1, abs=1e-6)
+    kernel.commit({"op": "set_params", "id": "b", "changes": {"fullness": [None, None], "meet": True}})
     kernel.commit({"op": "set_params", "id": "b", "changes": {"limit": None, "limit_line": None}})
     assert "no limit to meet" in kernel.now.states["b"].problem
     # Spans that are chosen leave what fewer and more would reach in sight.

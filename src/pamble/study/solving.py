@@ -51,8 +51,9 @@ def solve_for(
 
     measure: name of a step that measures, or ``step.figure`` for a figure of its facts, such as ``Rim.length``. by:
     name of a dimension, or ``step.number`` for a number of a step's card. The nearest value to the one of now is
-    sought, within low and high. A number within a number is written with its axis, such as ``Line.end.x``. Raises
-    `StudyError` with the nearest that can be reached, and what stops it.
+    sought, within low and high. A number within a point or a pair is written with its axis or place,
+    ``Line.end.x``, ``Blend.fullness.0``. Raises `StudyError` with the nearest that can be reached, and what stops
+    it.
     """
     by, start, change = _number(study, by)
     measure, step, figure = _measure(study, measure)
@@ -202,11 +203,16 @@ def _within(value: Any, path: Sequence[str]) -> Any:
     for name in path:
         if isinstance(value, dict):
             value = value.get(name)
-        elif isinstance(value, (list, tuple)) and name in _AXES[: len(value)]:
-            value = value[_AXES.index(name)]
+        elif isinstance(value, (list, tuple)) and (at := _place(name)) is not None and at < len(value):
+            value = value[at]
         else:
             return None
     return value
+
+
+def _place(name: str) -> int | None:
+    """The place in a list that an axis or a number, from 0, names."""
+    return _AXES.index(name) if name in _AXES else int(name) if name.isdecimal() else None
 
 
 def _replaced(value: Any, path: Sequence[str], new: float) -> Any:
@@ -215,5 +221,5 @@ def _replaced(value: Any, path: Sequence[str], new: float) -> Any:
     name, *rest = path
     if isinstance(value, dict):
         return {**value, name: _replaced(value[name], rest, new)}
-    at = _AXES.index(name)
+    at = _place(name)
     return [_replaced(v, rest, new) if i == at else v for i, v in enumerate(value)]

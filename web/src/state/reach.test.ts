@@ -17,6 +17,7 @@ it('finds what a measure hangs on, and the numbers there', () => {
   const numbers = numbersOf(rim).map((n) => n.value);
   expect(numbers).toEqual(expect.arrayContaining(['rim.width', 'rim.height', 'rim.centre.z']));
   expect(numbers).not.toContain('rim.normal.x');
+  expect(numbersOf(step('b', 'edge_blend', { fullness: [null, 1.1] })).map((n) => n.value)).toContain('b.fullness.1');
 });
 
 it('offers what is measured, single figures and the length of a curve', () => {

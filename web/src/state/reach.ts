@@ -59,6 +59,7 @@ export function numbersOf({ id, kind, params }: Pick<FeatureSummary, 'id' | 'kin
     .flatMap(({ name, title, widget, whole, direction, fallback }): Named[] => {
       const now: unknown = params[name] ?? fallback;
       if ((widget === 'number' || widget === 'slider') && !whole && (typeof now === 'number' || typeof now === 'string')) return [{ value: `${id}.${name}`, label: title }];
+      if (widget === 'slider' && Array.isArray(now)) return now.flatMap((v, i) => (typeof v === 'number' ? [{ value: `${id}.${name}.${i}`, label: `${title}, ${i ? 'second' : 'first'} side` }] : []));
       if ((widget === 'point' || widget === 'place') && !direction && Array.isArray(now)) return AXES.map((axis) => ({ value: `${id}.${name}.${axis}`, label: `${title}, ${axis}` }));
       return [];
     });
