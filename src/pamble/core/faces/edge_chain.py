@@ -26,7 +26,7 @@ _TURN = 0.5
 def edge_chain(edges: Sequence[Edge]) -> Edge:
     """One edge of edges that follow each other in any order, run as the first one runs.
 
-    Raises `GeometryError` for edges that leave a gap, meet at a corner, or fork.
+    Raises `GeometryError` for edges that leave a gap or meet at a corner.
     """
     if len(edges) == 1:
         return edges[0]

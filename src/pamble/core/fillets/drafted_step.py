@@ -8,6 +8,7 @@ curvature, and so does the end, as the last three columns stay. Own method.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -113,19 +114,26 @@ def _raised(parts: tuple[Surface, Surface], height: float) -> tuple[Surface, Sur
     )
 
 
+def _most(figure: Callable[[Array, Array], Array], surface: Surface) -> float:
+    """The largest of a figure at scattered parameters, closed in on between samples each way."""
+    u, v = (np.linspace(*d, _GRID) for d in surface.domain)
+    rows = figure(np.repeat(u, _GRID), np.tile(v, _GRID)).reshape(_GRID, _GRID)
+    i, j = np.unravel_index(np.argmax(rows), rows.shape)
+    (at,), _ = largest(lambda x: figure(np.full_like(x, u[i]), x)[None], v, rows[i][None])
+    column = figure(u, np.full_like(u, at))[None]
+    _, (most,) = largest(lambda x: figure(x, np.full_like(x, at))[None], u, column)
+    return float(max(most, rows[i, j]))
+
+
 def _steepest(before: Surface, wall: Surface) -> float:
     """The largest angle, degrees, between the wall and the face that it stands on."""
-    u, v = (np.linspace(*d, _GRID) for d in wall.domain)
 
     def turned(u: Array, v: Array) -> Array:
         was, now = (surface_derivatives(s, u, v, 1) for s in (before, wall))
         m, n = (unit(cross(x[1, 0], x[0, 1])) for x in (was, now))
         return np.asarray(np.degrees(np.arccos(np.clip(dot(m, n), -1, 1))))
 
-    rows = turned(np.repeat(u, _GRID), np.tile(v, _GRID)).reshape(_GRID, _GRID)
-    i = int(np.unravel_index(np.argmax(rows), rows.shape)[0])
-    _, (most,) = largest(lambda at: turned(np.full_like(at, u[i]), at)[None], v, rows[i][None])
-    return float(most)
+    return _most(turned, wall)
 
 
 def _height(before: Surface, wall: Surface) -> float:
@@ -135,6 +143,8 @@ def _height(before: Surface, wall: Surface) -> float:
 
 
 def _least_radius(wall: Surface) -> float:
-    u, v = (np.linspace(*d, 61) for d in wall.domain)
-    _, k = curvatures(surface_grid(wall, u, v, 2))
-    return float(1 / max(np.abs(k.largest).max(), np.abs(k.smallest).max(), 1e-12))
+    def bend(u: Array, v: Array) -> Array:
+        _, k = curvatures(surface_derivatives(wall, u, v, 2))
+        return np.maximum(np.abs(k.largest), np.abs(k.smallest))
+
+    return 1 / max(_most(bend, wall), 1e-12)

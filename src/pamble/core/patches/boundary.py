@@ -15,7 +15,7 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face, natural_edge
 from pamble.core.faces.frames import frames
 from pamble.core.patches.conditions import Contains, Square
-from pamble.core.patches.inside import Through, missed, samples
+from pamble.core.patches.inside import Through, missed, off, samples
 from pamble.core.patches.loop import Asked, Chain, Corner, Placed, chain, corners, free_side, refuse_gap
 from pamble.core.patches.meets import Meets
 from pamble.core.patches.solve import Condition, Fitted, fit
@@ -70,8 +70,8 @@ def boundary_patch(
         result = _fitted(layout, patch, diagonal, rows)
         surface = patch.surface(result.control)
         figures = _all_figures(surface, layout, diagonal, exact=False)
-        off = _off_inside(surface, rows)
-        ratio = max([f.ratio for f in figures] + [x / BLEND_GAP for x in off])
+        away = _off_inside(surface, rows)
+        ratio = max([f.ratio for f in figures] + [x / BLEND_GAP for x in away])
         turns = folded(surface)
         tried.append((*counts, ratio))
         score = ratio + (1e6 if turns else 0.0)
@@ -79,7 +79,7 @@ def boundary_patch(
             best = (score, surface, figures)
         if spans is not None or (ratio <= 1.0 and not turns) or _stalled(tried):
             break
-        counts = _more(counts, figures, max(off, default=0.0))
+        counts = _more(counts, figures, max(away, default=0.0))
         if max(counts) > _MOST_SPANS:
             break
     score, surface, _ = best
@@ -92,8 +92,8 @@ def boundary_patch(
         )
     warnings = [*_words(found, figures, layout, spans is None), *missed(surface, rows)]
     face = Face(_turned(surface, layout))
-    off = _off_inside(surface, rows)
-    return PatchMade(face, tuple(figures), tuple(found), tuple(tried), tuple(warnings), tuple(off))
+    inside = tuple(off(surface, x) for x in through)
+    return PatchMade(face, tuple(figures), tuple(found), tuple(tried), tuple(warnings), inside)
 
 
 @dataclass(frozen=True)

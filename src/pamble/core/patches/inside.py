@@ -10,6 +10,7 @@ from pamble.core.arrays import Array
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.extremes import largest
 from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import BLEND_GAP
 
@@ -25,6 +26,18 @@ def samples(inside: Curve | Array) -> Array:
     if isinstance(inside, Curve):
         return curve_points(inside, np.linspace(*inside.domain, PLACES))
     return np.asarray(inside, dtype=float).reshape(1, 3)
+
+
+def off(surface: Surface, inside: Curve | Array) -> float:
+    """How far a curve or a point lies off a surface, mm; along a curve closed in on between samples."""
+    if not isinstance(inside, Curve):
+        return float(to_surface(surface, samples(inside)).distance[0])
+
+    def away(t: Array) -> Array:
+        return to_surface(surface, curve_points(inside, t)).distance[None]
+
+    t = np.linspace(*inside.domain, PLACES)
+    return float(largest(away, t, away(t))[1][0])
 
 
 def missed(surface: Surface, rows: Sequence[Array]) -> list[str]:

@@ -19,12 +19,11 @@ from pamble.core.spline import basis
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_derivatives, surface_grid
+from pamble.core.spline.extremes import largest
 from pamble.core.spline.kinks import KINK
 from pamble.core.spline.knots import edge_curve, recast_surface, reverse_surface, swap_directions
-from pamble.core.spline.surface import Surface, from_homogeneous
+from pamble.core.spline.surface import EDGES, Surface, from_homogeneous
 from pamble.core.surfaces.extrude import common_knots, on_unit
-
-SIDES = ("u0", "u1", "v0", "v1")
 
 _ALONG, _GRID = 65, 31
 _SAME_PACE = 1e-7
@@ -36,7 +35,8 @@ _SPANS = (1, 2, 3, 4, 6, 8, 12, 16)
 @dataclass(frozen=True)
 class Merged:
     """The one surface, in the parameters of the first. deviation: from all, mm, at ``place`` (3,). gap, angle: worst of
-    the joints, mm and degrees. knots: how often the knot at the last joint is left in, 0 where nothing marks it.
+    the joints, mm and degrees. knots: how often a joint's knot is left in at most, 0 where nothing marks them. smooth:
+    whether the parameters run on at all of them.
     """
 
     surface: Surface
@@ -45,6 +45,7 @@ class Merged:
     gap: float
     angle: float
     knots: int
+    smooth: bool
 
 
 def merge(faces: Sequence[Face], names: Sequence[str], tolerance: float = 0.001) -> Merged:
@@ -59,16 +60,16 @@ def merge(faces: Sequence[Face], names: Sequence[str], tolerance: float = 0.001)
     for face, name in zip(faces, names, strict=True):
         if not face.natural:
             raise GeometryError(f"{name} is trimmed: untrim or shrink it first. Only whole sides are joined.")
-    surface, gap, angle, left = faces[0].surface, 0.0, 0.0, 0
+    surface, gap, angle, left, smooth = faces[0].surface, 0.0, 0.0, 0, True
     for face, name in zip(faces[1:], names[1:], strict=True):
-        surface, g, a, left = _joined(surface, face.surface, name, tolerance)
-        gap, angle = max(gap, g), max(angle, a)
+        surface, g, a, knots, even = _joined(surface, face.surface, name, tolerance)
+        gap, angle, left, smooth = max(gap, g), max(angle, a), max(left, knots), smooth and even
     off = [farthest(f.surface, surface) for f in faces]
     deviation, place = max(off, key=lambda o: o[0])
-    return Merged(surface, deviation, place, gap, angle, left)
+    return Merged(surface, deviation, place, gap, angle, left, smooth)
 
 
-def _joined(a: Surface, b: Surface, name: str, tolerance: float) -> tuple[Surface, float, float, int]:
+def _joined(a: Surface, b: Surface, name: str, tolerance: float) -> tuple[Surface, float, float, int, bool]:
     side, other, gap = _shared(a, b, name, 10 * tolerance)
     first, back = _turned(a, side, "u1")
     second, _ = _turned(b, other, "u0")
@@ -81,14 +82,14 @@ def _joined(a: Surface, b: Surface, name: str, tolerance: float) -> tuple[Surfac
             f"{name} turns away by {angle:.2f}° where it would be joined: one face has no crease. Blend or fillet it."
         )
     made, left = _smoothed(*_together(first, second), tolerance)
-    return back(made), gap, angle, left
+    return back(made), gap, angle, left, left < made.degree_u
 
 
 def _shared(a: Surface, b: Surface, name: str, reach: float) -> tuple[str, str, float]:
     """The sides along which both lie together, and how far apart, mm."""
-    curves = [{s: edge_curve(x, s) for s in SIDES} for x in (a, b)]
+    curves = [{s: edge_curve(x, s) for s in EDGES} for x in (a, b)]
     found = []
-    for one, two in product(SIDES, SIDES):
+    for one, two in product(EDGES, EDGES):
         pair = curves[0][one], curves[1][two]
         points = [curve_points(c, np.linspace(*c.domain, _ALONG)) for c in pair]
         away = max(to_curve(pair[1 - k], points[k]).distance.max() for k in (0, 1))
@@ -159,13 +160,17 @@ def _at_pace(first: Surface, second: Surface, tolerance: float) -> Surface:
 
 def _angle(first: Surface, second: Surface) -> float:
     """Largest angle in degrees between both along the joint."""
+
+    def turned(s: Array) -> Array:
+        normals = []
+        for surface, at in ((first, 1), (second, 0)):
+            (v0, v1) = surface.domain[1]
+            d = surface_derivatives(surface, np.full(len(s), surface.domain[0][at]), v0 + s * (v1 - v0), 1)
+            normals.append(unit(cross(d[1, 0], d[0, 1])))
+        return np.asarray(np.degrees(np.arccos(np.clip(np.abs(dot(*normals)), -1, 1))))[None]
+
     s = np.linspace(0, 1, _ALONG)
-    normals = []
-    for surface, at in ((first, 1), (second, 0)):
-        (v0, v1) = surface.domain[1]
-        d = surface_derivatives(surface, np.full(_ALONG, surface.domain[0][at]), v0 + s * (v1 - v0), 1)
-        normals.append(unit(cross(d[1, 0], d[0, 1])))
-    return float(np.degrees(np.arccos(np.clip(np.abs(dot(*normals)), -1, 1))).max())
+    return float(largest(turned, s, turned(s))[1][0])
 
 
 def _together(first: Surface, second: Surface) -> tuple[Surface, float]:

@@ -31,15 +31,15 @@ def run(params: JoinFacesParams, inputs: Inputs, context: Context) -> Made:
     made = merge([inputs.face(ref) for ref in params.faces], [inputs.name(i) for i in ids], params.tolerance)
     facts = {
         "deviation": made.deviation, "gap": made.gap, "angle": made.angle,
-        "joint": _words(made.knots, min(made.surface.degree_u, made.surface.degree_v)),
+        "joint": _words(made.knots, made.smooth),
     }  # fmt: skip
     return Made({}, {first: Shape(Face(made.surface))}, facts=facts, removes=tuple(others))
 
 
-def _words(knots: int, degree: int) -> str:
+def _words(knots: int, smooth: bool) -> str:
     if not knots:
         return "gone without a trace"
-    return "smooth" if knots < degree else "left in: the parameters do not run on"
+    return "smooth" if smooth else "left in: the parameters do not run on"
 
 
 KIND = FeatureKind(
