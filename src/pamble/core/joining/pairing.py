@@ -13,14 +13,15 @@ from functools import cached_property
 import numpy as np
 from scipy.interpolate import make_interp_spline
 
-from pamble.core.arrays import Array, dot, floats, norm
-from pamble.core.errors import BlendError
+from pamble.core.arrays import Array, floats, norm
+from pamble.core.errors import BlendError, GeometryError
 from pamble.core.faces.face import Edge
 from pamble.core.faces.frames import ArcLength, arc_length, positions
 from pamble.core.remember import Remembered
-from pamble.core.spline import basis, knots
+from pamble.core.spline import knots
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
+from pamble.core.spline.kinks import refuse_kinks
 from pamble.core.tolerances import COINCIDENT
 
 _SKEW = 0.25
@@ -171,7 +172,7 @@ def _traits(edge: Edge) -> _Traits:
     length, (start, end) = arc_length(edge.space), edge.domain
     if length.total < 1e-4:
         raise BlendError("An edge that was picked has no length: it is a point (a pole). Pick another edge.")
-    _refuse_kinks(edge, edge.space)
+    _refuse_kinks(edge)
     own = None
     if edge.side is not None and edge.surface.weights is None:
         curve, (low, high) = edge.space, edge.space.domain
@@ -179,23 +180,11 @@ def _traits(edge: Edge) -> _Traits:
     return _Traits((start, end), length, positions(edge, start + _COARSE * (end - start)), own)
 
 
-def _refuse_kinks(edge: Edge, source: Curve) -> None:
-    inner = basis.breaks(source.knots, source.degree)[1:-1]
-    multiplicity = np.array([np.sum(source.knots == k) for k in inner])
-    sharp = inner[multiplicity >= source.degree]
-    if not len(sharp):
-        return
-    start, end = source.domain
-    step = 1e-7 * (end - start)
-    before = positions(edge, sharp) - positions(edge, sharp - step)
-    after = positions(edge, sharp + step) - positions(edge, sharp)
-    turn = np.degrees(np.arccos(np.clip(dot(before, after) / (norm(before) * norm(after)), -1, 1)))
-    if turn.max() > 0.5:
-        x, y, z = positions(edge, sharp[[int(np.argmax(turn))]])[0]
-        raise BlendError(
-            f"The edge has a kink of {turn.max():.1f}° at ({x:.2f}, {y:.2f}, {z:.2f}) mm: split it there and blend "
-            "the pieces one by one."
-        )
+def _refuse_kinks(edge: Edge) -> None:
+    try:
+        refuse_kinks(edge.space, "The edge", "split it there and blend the pieces one by one")
+    except GeometryError as error:
+        raise BlendError(str(error)) from error
 
 
 def _runs_against(a: _Measured, b: _Measured) -> bool:
