@@ -9,7 +9,7 @@ import pytest
 from pamble.cli.main import main
 from pamble.core.checks.measured import measure_seam
 from pamble.core.checks.seams import find_seams
-from pamble.core.errors import GeometryError
+from pamble.core.errors import BlendError, GeometryError
 from pamble.core.exchange.step import write_step
 from pamble.core.faces.edge_chain import edge_chain, followed
 from pamble.core.faces.face import Edge, Face
@@ -18,9 +18,12 @@ from pamble.core.joining.directions import side_of
 from pamble.core.joining.spec import BlendSpec
 from pamble.core.patches.rebuild import farthest
 from pamble.core.spline.closest import to_curve
+from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.kinks import chain
 from pamble.core.spline.knots import reverse_surface, surface_part, swap_directions
 from pamble.core.spline.surface import Surface
+from pamble.core.surfaces.extrude import extrude
 from tests import readback
 from tests.core.fillets.test_fillet import LAWS, slab, turned_away
 
@@ -107,3 +110,11 @@ def test_a_chain_is_followed_in_order_and_what_is_none_is_told():
     plate = Face(Surface.bezier([[[0, 0, 0], [0, 40, 0]], [[60, 0, 0], [60, 40, 0]]]))
     with pytest.raises(GeometryError, match=r"meet at a corner of 90\.0°"):
         edge_chain([plate.edge("v0"), plate.edge("u1")])
+
+
+def test_an_edge_with_a_kink_is_refused_with_its_place():
+    bent = chain([Curve.line([0, 0, 0], [30, 0, 0]), Curve.line([30, 0, 0], [60, 20, 0])], [0, 0.5, 1])
+    wall = Face(extrude(bent, np.array([0, 0, 1.0]), 0, 20))
+    plate = Face(Surface.bezier([[[0, 40, 0], [0, 80, 0]], [[60, 40, 0], [60, 80, 0]]]))
+    with pytest.raises(BlendError, match=r"a kink of 33\.7° at \(30\.00, 0\.00, 0\.00\) mm: split it there"):
+        build_blend(wall.edge("v0"), plate.edge("v0"), BlendSpec((2, 2)))
