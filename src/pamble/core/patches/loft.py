@@ -73,15 +73,16 @@ class LoftMade:
 def loft(
     sections: Sequence[Curve | Edge], diagonal: float, *, between: Between = "smooth", closed: bool = False,
     ends: tuple[LoftEnd, LoftEnd] = (FREE, FREE), guides: Sequence[Curve] = (), turned: Sequence[bool | None] = (),
+    matched: Sequence[Sequence[float]] = (),
 ) -> LoftMade:  # fmt: skip
     """Surface through sections in order; exact through them where nothing else is asked.
 
     between: smooth, or straight from each to the next. closed: round to the first again. guides: curves that cross all
-    sections, which the surface contains. ``diagonal`` of the part, mm, bounds curvature references. Raises
-    `GeometryError` for sections that cannot be lofted, and a guide that misses one by how much.
+    sections, which the surface contains. turned, matched: as in `alike`. ``diagonal`` of the part, mm, bounds curvature
+    references. Raises `GeometryError` for sections that cannot be lofted, and a guide that misses one by how much.
     """
     curves = [s.space if isinstance(s, Edge) else s for s in sections]
-    same = alike(curves, turned)
+    same = alike(curves, turned, matched=matched)
     wrong = out_of_order(same.curves) if between == "smooth" and not closed else None
     if wrong is not None:
         raise GeometryError(f"Section {wrong + 1} lies out of order: the way through all sections doubles back there.")
@@ -108,12 +109,13 @@ def loft(
             w = measure_seam(Seam((0, 1), edge, source, edge.domain), diagonal).worst
             met[name] = {k: w[k].value for k in ("gap", "angle", "curvature")}
     return LoftMade(
-        made, places[: len(curves)], same.turned, tuple(_off(made, c) for c in curves),
-        tuple(_off(made, _between_ends(g, curves)) for g in guides), met,
+        made, places[: len(curves)], same.turned, tuple(off_surface(made, c) for c in curves),
+        tuple(off_surface(made, _between_ends(g, curves)) for g in guides), met,
     )  # fmt: skip
 
 
-def _off(surface: Surface, curve: Curve) -> float:
+def off_surface(surface: Surface, curve: Curve) -> float:
+    """How far a curve lies off a surface at most, mm."""
     points = curve_points(curve, length_parameters(curve, np.linspace(0, 1, _ON)))
     # A search for the nearest place does not get past a kink: each smooth piece is asked.
     away = [to_surface(piece, points).distance for piece in smooth_pieces(surface)]

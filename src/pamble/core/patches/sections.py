@@ -13,10 +13,11 @@ from pamble.core.curves.least_squares import fit_on_knots
 from pamble.core.curves.measure import curve_length, length_parameters
 from pamble.core.errors import GeometryError
 from pamble.core.patches.kinked import lengths_shared, parted
+from pamble.core.patches.paced import begun_at, checked, found_begins, in_parts, pace
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
-from pamble.core.spline.kinks import chain
+from pamble.core.spline.kinks import chain, kinks
 from pamble.core.spline.knots import recast_curve, reverse_curve
 from pamble.core.surfaces.extrude import common_knots, on_unit
 from pamble.core.tolerances import COINCIDENT
@@ -40,48 +41,75 @@ class Alike:
     deviation: float
 
 
-def alike(sections: Sequence[Curve], turned: Sequence[bool | None] = (), tolerance: float = 0.002) -> Alike:
+def alike(
+    sections: Sequence[Curve], turned: Sequence[bool | None] = (), tolerance: float = 0.002,
+    matched: Sequence[Sequence[float]] = (),
+) -> Alike:  # fmt: skip
     """Sections made compatible.
 
-    turned: whether a section runs backward, None where its nearer sense is to be found. Where their own paces agree and
-    it takes no more CVs, all knots are put together, which is exact; else they are fitted at the pace of their lengths
-    on as few spans as the tolerance, mm, allows. Kinks meet kinks and are kept, see `parted`. Raises `GeometryError`
-    for open and closed sections among each other.
+    turned: whether a section runs backward, None where its nearer sense is to be found. matched: points that meet each
+    other, each as shares of the length of every section as it runs; the first of closed sections is where they begin,
+    which is found else. Where their own paces agree and it takes no more CVs, all knots are put together, which is
+    exact; else they are fitted at the pace of their lengths, or one that brings matched points together, on as few
+    spans as the tolerance, mm, allows. Kinks meet kinks and are kept, see `parted`. Raises `GeometryError` for open and
+    closed sections among each other, and for matched points that cross.
     """
-    if len(sections) < 2:
-        raise GeometryError("A loft needs two sections or more.")
-    shut = [_closed(c) for c in sections]
-    if any(shut) and not all(shut):
-        raise GeometryError(
-            f"Section {shut.index(not shut[0]) + 1} is {'open' if shut[0] else 'closed'} and the first is not."
-        )
-    ways = _directed(sections, [*turned, *[None] * (len(sections) - len(turned))], shut[0])
+    ways = senses(sections, turned)
+    shut = is_closed(sections[0])
     run = [on_unit(reverse_curve(c) if way else c) for c, way in zip(sections, ways, strict=True)]
-    parts = parted(run, shut[0])
-    breaks = np.mean([lengths_shared(row) for row in parts], axis=0)
-    made = [_compatible([on_unit(row[j]) for row in parts], tolerance) for j in range(len(parts[0]))]
+    run, matched = _begun(run, matched, shut)
+    parts = parted(run, shut)
+    shares = [lengths_shared(row) for row in parts]
+    meet = in_parts(checked(matched, len(run)), shares)
+    breaks = np.mean(shares, axis=0)
+    made = [_compatible([on_unit(row[j]) for row in parts], tolerance, meet[j]) for j in range(len(parts[0]))]
     curves = tuple(chain([group[i] for group, _ in made], breaks) for i in range(len(run)))
     return Alike(curves, tuple(ways), max(off for _, off in made))
 
 
-def _compatible(run: Sequence[Curve], tolerance: float) -> tuple[list[Curve], float]:
+def _begun(
+    run: list[Curve], matched: Sequence[Sequence[float]], shut: bool
+) -> tuple[list[Curve], Sequence[Sequence[float]]]:
+    """Closed sections without kinks begun alike, and the matched points counted from there."""
+    if not shut or any(len(kinks(c)[0]) for c in run):
+        return run, matched
+    first, *rest = np.array(matched, dtype=float) if len(matched) else [found_begins(run)]
+    begun = [on_unit(begun_at(c, b)) for c, b in zip(run, first.tolist(), strict=True)]
+    return begun, [((r - first) % 1.0).tolist() for r in rest]
+
+
+def _compatible(run: Sequence[Curve], tolerance: float, matched: Array) -> tuple[list[Curve], float]:
     """Smooth curves on one degree and one knot vector, and how far those fitted anew are off."""
+    if len(matched) and np.ptp(matched, axis=1).max() > 1e-6:
+        return _fitted(run, tolerance, matched)
     exact = _together(run)
     if exact is not None and _same_pace(run):
         return exact, 0.0
-    fitted, off = _fitted(run, tolerance)
+    fitted, off = _fitted(run, tolerance, matched)
     if exact is not None and (len(exact[0].control) <= len(fitted[0].control) or off > tolerance):
         return exact, 0.0
     return fitted, off
 
 
-def _closed(curve: Curve) -> bool:
+def is_closed(curve: Curve) -> bool:
+    """Whether a curve ends where it begins."""
     ends = curve_points(curve, curve.domain)
     return float(np.linalg.norm(ends[1] - ends[0])) < 1e3 * COINCIDENT
 
 
-def _directed(sections: Sequence[Curve], given: Sequence[bool | None], shut: bool) -> list[bool]:
-    """Which sections run backward, so that each runs as the one before it."""
+def senses(sections: Sequence[Curve], turned: Sequence[bool | None] = ()) -> list[bool]:
+    """Which sections run backward, so that each runs as the one before it; as given where it is not None.
+
+    Raises `GeometryError` for open and closed sections among each other.
+    """
+    if len(sections) < 2:
+        raise GeometryError("A loft needs two sections or more.")
+    closed = [is_closed(c) for c in sections]
+    if any(closed) and not all(closed):
+        raise GeometryError(
+            f"Section {closed.index(not closed[0]) + 1} is {'open' if closed[0] else 'closed'} and the first is not."
+        )
+    given, shut = [*turned, *[None] * (len(sections) - len(turned))], closed[0]
     s = np.linspace(0, 1, _PLACES)
     rows = [curve_points(c, length_parameters(c, s)) for c in sections]
     out = [bool(given[0])]
@@ -126,9 +154,10 @@ def _same_pace(run: Sequence[Curve]) -> bool:
     return bool(np.ptp(shares, axis=0).max() < _PACE)
 
 
-def _fitted(run: Sequence[Curve], tolerance: float) -> tuple[list[Curve], float]:
+def _fitted(run: Sequence[Curve], tolerance: float, matched: Array) -> tuple[list[Curve], float]:
     s = np.linspace(0, 1, _POINTS + 1)
-    rows = [curve_points(c, length_parameters(c, s)) for c in run]
+    at = matched.mean(axis=1)
+    rows = [curve_points(c, length_parameters(c, pace(at, matched[:, i], s))) for i, c in enumerate(run)]
     best: tuple[list[Curve], float] | None = None
     for spans in range(1, _MOST_SPANS + 1):
         knots = basis.uniform_knots(5, spans)

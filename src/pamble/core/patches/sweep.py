@@ -29,6 +29,7 @@ near to a direction as can be, or to the normal of a face beside the rail."""
 
 _STATIONS = 401
 _MOST_SPANS = 40
+_UNEVEN = 4.0
 _MOST_OFF = 1.0
 """How far, mm or a tenth of a per cent of its length, a rail may pass the section by."""
 
@@ -169,11 +170,11 @@ def sweep(
     if any(c.weights is not None for c in curves) and len(curves) > 1:
         raise GeometryError("Several sections of a sweep are polynomial: rebuild the rational ones first.")
     local = np.array([_local(c.control, frames, p) for c, p in zip(curves, stand[order], strict=True)])
-    moved = _moved(local, stand[order], frames, straight)
+    moved = carried(local, stand[order], frames, straight)
     first = curves[0]
     u = Space(first.degree, first.knots)
     _refuse_fold(u, moved, frames, first)
-    space, rows, off = _rows(u, moved, frames.s, tolerance, degree)
+    space, rows, off = fewest_rows(moved, frames.s, tolerance, degree)
     weights = None if first.weights is None else np.repeat(first.weights[:, None], space.count, axis=1)
     surface = Surface(first.degree, space.degree, first.knots, space.knots, rows.transpose(1, 0, 2), weights)
     return Swept(surface, off, (False,) if same is None else same.turned)
@@ -186,20 +187,39 @@ def _local(control: Array, f: Frames, place: float) -> Array:
     return np.asarray(np.linalg.solve(np.stack(axes, axis=1), (control - origin).T).T)
 
 
-def _moved(local: Array, places: Array, f: Frames, straight: bool) -> Array:
-    """Control points at every station, (m, n, 3)."""
+def carried(local: Array, places: Array, f: Frames, straight: bool, ring: bool = False) -> Array:
+    """Control points at every station, (m, n, 3), of sections (s, n, 3) in the frame at places (s,); ring: the last is
+    the first come round.
+    """
     if len(local) == 1:
         shape = np.broadcast_to(local[0], (len(f.s), *local[0].shape))
-    elif straight or len(local) == 2:
+    elif straight or (len(local) == 2 and not ring):
         k = np.clip(np.searchsorted(places, f.s, side="right") - 1, 0, len(places) - 2)
         w = np.clip((f.s - places[k]) / (places[k + 1] - places[k]), 0, 1)
         w = w if straight else w * w * (3 - 2 * w)
         shape = (1 - w)[:, None, None] * local[k] + w[:, None, None] * local[k + 1]
     else:
         inside = np.clip(f.s, places[0], places[-1])
-        shape = CubicSpline(places, local, bc_type="natural")(inside)
+        shape = _round_trip(places, local, f.s) if ring else CubicSpline(places, local, bc_type="natural")(inside)
     axes = (f.x, f.y, f.z)
     return np.asarray(f.origin[:, None] + sum(shape[..., c : c + 1] * axes[c][:, None] for c in range(3)))
+
+
+def _round_trip(places: Array, local: Array, s: Array) -> Array:
+    """Control points between those of a ring: by the fewest waves that pass all, which take fewer rows than a spline;
+    by a periodic spline where the places are so uneven that waves would swing.
+    """
+    waves = np.arange(1, (len(places) - 1) // 2 + 1)
+
+    def columns(t: Array) -> Array:
+        turn = 2 * np.pi * t[:, None] * waves
+        return np.hstack([np.ones((len(t), 1)), np.cos(turn) / waves**2, np.sin(turn) / waves**2])
+
+    at = columns(places[:-1])
+    if len(waves) and np.linalg.cond(at * np.concatenate([[1.0], waves**2, waves**2])) < _UNEVEN:
+        made = np.linalg.pinv(at) @ local[:-1].reshape(len(local) - 1, -1)
+        return np.asarray((columns(s) @ made).reshape(len(s), *local.shape[1:]))
+    return np.asarray(CubicSpline(places, local, bc_type="periodic")(s))
 
 
 def _refuse_fold(u: Space, moved: Array, f: Frames, section: Curve) -> None:
@@ -227,8 +247,12 @@ def _refuse_fold(u: Space, moved: Array, f: Frames, section: Curve) -> None:
     )
 
 
-def _rows(u: Space, moved: Array, s: Array, tolerance: float, degree: int) -> tuple[Space, Array, float]:
-    """The fewest rows along the way that keep the moved section within the tolerance; (rows, n, 3)."""
+def fewest_rows(
+    moved: Array, s: Array, tolerance: float, degree: int, ring: bool = False
+) -> tuple[Space, Array, float]:
+    """The fewest rows along the way that keep the moved section (m, n, 3) at shares ``s`` within the tolerance; (rows,
+    n, 3). ring: the end runs on into the start, first and second derivative alike.
+    """
     m = len(s)
     weight = np.ones(m)
     weight[[0, -1]] = 100.0
@@ -236,8 +260,12 @@ def _rows(u: Space, moved: Array, s: Array, tolerance: float, degree: int) -> tu
     def fitted(breaks: Array) -> tuple[Space, Array, Array]:
         space = Space.over(degree, breaks)
         b = space.matrix(s)[0]
-        flat = moved.reshape(m, -1) * weight[:, None]
-        rows = np.linalg.lstsq(b * weight[:, None], flat, rcond=None)[0]
+        lines, flat = b * weight[:, None], moved.reshape(m, -1) * weight[:, None]
+        if ring:
+            ends = space.matrix(np.array([0.0, 1.0]), 2)
+            lines = np.vstack([lines, weight[0] * (ends[1:, 1] - ends[1:, 0])])
+            flat = np.vstack([flat, np.zeros((2, flat.shape[1]))])
+        rows = np.linalg.lstsq(lines, flat, rcond=None)[0]
         off = norm((b @ rows).reshape(moved.shape) - moved).max(axis=1)
         return space, rows.reshape(space.count, *moved.shape[1:]), off
 

@@ -2,18 +2,32 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Annotated, Any, Literal
 
+import numpy as np
 from pydantic import Field
 
+from pamble.core.arrays import Array
+from pamble.core.curves.measure import length_parameters
 from pamble.core.curves.offset import curve_plane
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face
-from pamble.core.patches.loft import FREE, Between, LoftEnd, loft
+from pamble.core.patches.around import loft_around
+from pamble.core.patches.loft import FREE, Between, LoftEnd, loft, off_surface
+from pamble.core.patches.paced import found_begins
+from pamble.core.patches.sections import is_closed, senses
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.kinks import smooth_pieces
+from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.kinks import kinks, smooth_pieces
+from pamble.core.spline.knots import reverse_curve
+from pamble.core.spline.surface import Surface
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, made_faces
-from pamble.study.features.fields import choice, number
+from pamble.study.features.fields import choice, number, unseen
+from pamble.study.features.handles import slide
+from pamble.study.features.swept_faces import turned_about
+from pamble.study.objects import PartHandle
 from pamble.study.references import EdgeRef
 from pamble.study.stored import Stored
 
@@ -25,18 +39,34 @@ _MEETS = ("tangent", "curvature")
 
 class LoftParams(Stored):
     """Sections in order. turned: numbers of sections that run the other way than was found. magnitudes: how far the
-    surface runs as it leaves an end, over the way to the next section.
+    surface runs as it leaves an end, over the way to the next section. matching: how many points of the sections meet
+    each other; matched: where each of them stands on every section, as a share of its length, null where it is left as
+    found. around: the axis about which the sections stand like spokes.
     """
 
     sections: list[EdgeRef] = Field(title="Sections", min_length=2)
     guides: list[EdgeRef] = Field([], title="Guides")
+    around: Literal["none", "line", "x", "y", "z"] = choice(
+        "Round an axis", "none", labels={"none": "no", "line": "a line"}
+    )
+    axis: EdgeRef | None = choice("Axis", None, ("around", "line"), placed=True)
     between: Between = choice("Between sections", "smooth")
     closed: bool = choice("Round to the first", False)
-    start: Ending = choice("At the start", "free", labels=_WORDS)
+    start: Ending = choice("At the start", "free", ("around", "none"), labels=_WORDS)
     start_magnitude: float = number("Start's magnitude", 1.0, when=("start", "square", *_MEETS), gt=0, le=10)
-    end: Ending = choice("At the end", "free", labels=_WORDS)
+    end: Ending = choice("At the end", "free", ("around", "none"), labels=_WORDS)
     end_magnitude: float = number("End's magnitude", 1.0, when=("end", "square", *_MEETS), gt=0, le=10)
     turned: list[int] = Field([], title="Turned sections", json_schema_extra={"widget": "numbers"})
+    matching: int = number("Matching points", 0, ge=0, le=8)
+    matched: list[list[Annotated[float, Field(ge=0, le=1)] | None]] = unseen([])
+
+
+@dataclass(frozen=True)
+class _Built:
+    surface: Surface
+    off_sections: float
+    off_guides: float | None
+    warnings: tuple[str, ...] = ()
 
 
 def run(params: LoftParams, inputs: Inputs, context: Context) -> Made:
@@ -44,34 +74,80 @@ def run(params: LoftParams, inputs: Inputs, context: Context) -> Made:
     lines: list[Curve | Edge] = [
         inputs.edge(ref) if inputs.is_edge(ref) else inputs.curve(ref) for ref in params.sections
     ]
+    curves = [s.space if isinstance(s, Edge) else s for s in lines]
+    if any(not 1 <= n <= len(lines) for n in params.turned):
+        raise GeometryError(f"Sections are numbered from 1 to {len(lines)}.")
+    ways = [t != (i + 1 in params.turned) for i, t in enumerate(senses(curves))]
+    running = [reverse_curve(c) if way else c for c, way in zip(curves, ways, strict=True)]
+    points = _points(params, running)
+    build = _lofted if params.around == "none" else _around
+    made = build(params, inputs, lines, ways, points)
+    seams = []
+    for side, ending, ref in (("v0", params.start, params.sections[0]), ("v1", params.end, params.sections[-1])):
+        if ending in _MEETS and params.around == "none":
+            seams.append(DeclaredSeam(side, ref.feature, ref.edge, _ORDER[ending]))
+    facts: dict[str, Any] = {"off_sections": made.off_sections}
+    if made.off_guides is not None:
+        facts["off_guides"] = made.off_guides
+    return made_faces(
+        [Face(piece) for piece in smooth_pieces(made.surface)],
+        seams=tuple(seams),
+        warnings=made.warnings,
+        handles=tuple(_handles(points, running)),
+        **facts,
+    )
+
+
+def _lofted(
+    params: LoftParams, inputs: Inputs, lines: list[Curve | Edge], ways: list[bool], points: list[list[float]]
+) -> _Built:
     ends = (
         _end(params.start, params.start_magnitude, lines[0], inputs.name(params.sections[0].feature)),
         _end(params.end, params.end_magnitude, lines[-1], inputs.name(params.sections[-1].feature)),
     )
-    guides = inputs.different(params.guides)
-    diagonal = max(s.surface.diagonal if isinstance(s, Edge) else _size(s) for s in lines)
-    made = loft(lines, diagonal, between=params.between, closed=params.closed, ends=ends, guides=guides)
-    if params.turned:
-        if any(not 1 <= n <= len(lines) for n in params.turned):
-            raise GeometryError(f"Sections are numbered from 1 to {len(lines)}.")
-        ways = [t != (i + 1 in params.turned) for i, t in enumerate(made.turned)]
-        made = loft(
-            lines, diagonal, between=params.between, closed=params.closed, ends=ends, guides=guides, turned=ways
-        )
-    pieces = smooth_pieces(made.surface)
-    seams = []
-    for side, ending, ref in (("v0", params.start, params.sections[0]), ("v1", params.end, params.sections[-1])):
-        if ending in _MEETS:
-            seams.append(DeclaredSeam(side, ref.feature, ref.edge, _ORDER[ending]))
-    facts: dict[str, Any] = {"off_sections": max(made.sections)}
-    if made.guides:
-        facts["off_guides"] = max(made.guides)
-    return made_faces(
-        [Face(piece) for piece in pieces],
-        seams=tuple(seams),
-        warnings=made.warnings,
-        **facts,
+    made = loft(
+        lines, max(s.surface.diagonal if isinstance(s, Edge) else _size(s) for s in lines), between=params.between,
+        closed=params.closed, ends=ends, guides=inputs.different(params.guides), turned=ways, matched=points,
+    )  # fmt: skip
+    return _Built(made.surface, max(made.sections), max(made.guides) if made.guides else None, made.warnings)
+
+
+def _around(
+    params: LoftParams, inputs: Inputs, lines: list[Curve | Edge], ways: list[bool], points: list[list[float]]
+) -> _Built:
+    if params.guides:
+        raise GeometryError("A loft round an axis takes no guides: the way round is its guide.")
+    curves = [s.space if isinstance(s, Edge) else s for s in lines]
+    point, axis = turned_about(params.around, params.axis, inputs)
+    made = loft_around(
+        curves, point, axis, closed=params.closed, straight=params.between == "straight", turned=ways, matched=points
     )
+    return _Built(made.surface, max(off_surface(made.surface, c) for c in curves), None)
+
+
+def _points(params: LoftParams, running: list[Curve]) -> list[list[float]]:
+    """Matching points with what was left open: evenly along, on closed sections from where they were found to begin."""
+    count, n = params.matching, len(running)
+    if not count:
+        return []
+    shut = is_closed(running[0])
+    if shut and any(len(kinks(c)[0]) for c in running):
+        raise GeometryError("Closed sections with kinks match at their kinks and take no other points.")
+    begins = found_begins(running) if shut else np.zeros(n)
+    even = np.arange(count) / count if shut else np.arange(1, count + 1) / (count + 1)
+    found = (begins + even[:, None]) % 1.0
+    own = [[*row, *[None] * n][:n] for row in [*params.matched, *[[] for _ in range(count)]][:count]]
+    return [[f if v is None else v for v, f in zip(row, at, strict=True)] for row, at in zip(own, found, strict=True)]
+
+
+def _handles(points: list[list[float]], running: list[Curve]) -> Iterator[PartHandle]:
+    for k, row in enumerate(points):
+        for i, (value, curve) in enumerate(zip(row, running, strict=True)):
+
+            def along(s: Array, curve: Curve = curve) -> Array:
+                return curve_points(curve, length_parameters(curve, s))
+
+            yield slide(f"matched.{k}", f"Point {k + 1} on section {i + 1}", value, along, index=i)
 
 
 def _size(curve: Curve) -> float:

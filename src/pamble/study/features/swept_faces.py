@@ -90,12 +90,7 @@ class RevolveParams(Stored):
 def revolved(params: RevolveParams, inputs: Inputs, context: Context) -> Made:
     """Build the surface of revolution."""
     profile = begun_at_kink(inputs.curve(params.profile))
-    if params.about == "line":
-        if params.axis is None:
-            raise GeometryError("A revolution needs a line to turn about: pick one, or choose x, y or z.")
-        point, axis = touched_line(inputs.curve(params.axis))
-    else:
-        point, axis = np.zeros(3), np.eye(3)[_AXES[params.about]]
+    point, axis = turned_about(params.about, params.axis, inputs)
     surface = revolve(profile, point, axis, params.start, params.end)
     rim = curve_points(profile, [0.5 * sum(profile.domain)])[0]
     centre = point + float((rim - point) @ axis) * axis
@@ -103,6 +98,15 @@ def revolved(params: RevolveParams, inputs: Inputs, context: Context) -> Made:
     arm = rim - centre
     at = centre + np.cos(angle) * arm + np.sin(angle) * np.cross(axis, arm)
     return _pieces(surface, handles=(turn("end", "To", params.end, centre, axis, at, (-360.0, 360.0)),))
+
+
+def turned_about(about: str, line: EdgeRef | None, inputs: Inputs) -> tuple[Array, Array]:
+    """Point and direction of an axis: a straight line of the study, or a global axis by name."""
+    if about in _AXES:
+        return np.zeros(3), np.asarray(np.eye(3)[_AXES[about]])
+    if line is None:
+        raise GeometryError("There is no line to turn about: pick one, or choose x, y or z.")
+    return touched_line(inputs.curve(line))
 
 
 class SweepParams(Stored):

@@ -33,11 +33,26 @@ export function HandleOverlay({ viewport }: { viewport: Viewport }) {
         changeParams(id, Object.fromEntries(moved) as Params, final);
         return;
       }
-      const all = (params[h.field] ?? field?.fallback) as unknown[] | undefined;
-      changeParams(id, { [h.field]: h.index < 0 ? value : (all ?? []).map((v, i) => (i === h.index ? value : v)) }, final);
+      changeParams(id, placed(params, field?.fallback, h, value), final);
     };
     return <Handle key={`${h.form}${h.field}${h.index}${h.label}`} viewport={viewport} handle={h} label={label} set={set} draft={draft !== null} />;
   });
+}
+
+/** The parameter that a handle changes, with its new value; rows of a list of lists are named `field.row`. */
+function placed(params: Params, fallback: unknown, { field, index }: FrameHandle, value: Value): Params {
+  const [name = field, row] = field.split('.');
+  const now = params[name] ?? fallback;
+  const within = (list: unknown, at: number, to: unknown): unknown[] => {
+    const out = Array.isArray(list) ? [...(list as unknown[])] : [];
+    while (out.length <= at) out.push(null);
+    out[at] = to;
+    return out;
+  };
+  if (row === undefined) return { [name]: index < 0 ? value : within(now, index, value) };
+  const rows = within(now, Number(row), null).map((r) => r ?? []);
+  const old = Array.isArray(now) ? (now as unknown[])[Number(row)] : [];
+  return { [name]: within(rows, Number(row), within(old, index, value)) };
 }
 
 interface HandleProps {

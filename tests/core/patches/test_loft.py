@@ -1,0 +1,83 @@
+"""Lofts whose sections match where asked, and lofts round a common axis."""
+
+import numpy as np
+import pytest
+from scipy.interpolate import make_interp_spline
+
+from pamble.core.curves.measure import length_parameters
+from pamble.core.errors import GeometryError
+from pamble.core.patches.around import loft_around
+from pamble.core.patches.loft import loft, off_surface
+from pamble.core.patches.paced import pace
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.differential import curvatures
+from pamble.core.spline.evaluate import curve_points, surface_grid
+from pamble.core.spline.knots import curve_part
+
+FRONT = Curve.bezier([[0, 0, 0], [30, 20, 0], [70, 20, 0], [100, 0, 0]])
+BACK = Curve.bezier([[0, 0, 50], [20, 30, 50], [60, 0, 50], [100, 0, 50]])
+
+
+def ring(height, begin, radius):
+    """An oval that begins at another angle."""
+    t = np.linspace(0, 2 * np.pi, 17)
+    points = np.stack([radius * np.cos(t + begin), 0.6 * radius * np.sin(t + begin), height + 0 * t], axis=1)
+    points[-1] = points[0]
+    spline = make_interp_spline(np.linspace(0, 1, 17), points, k=3, bc_type="periodic")
+    return curve_part(Curve(3, spline.t, spline.c), 0, 1)
+
+
+def spoke(angle, foot, height):
+    """A profile in the half plane at an angle about z."""
+    out = np.array([foot, foot + 4, 0.8 * foot])
+    up = np.array([0, height / 2, height])
+    return Curve.bezier(np.stack([out * np.cos(angle), out * np.sin(angle), up], axis=1))
+
+
+def test_a_pace_keeps_its_places_and_never_turns_back():
+    rng = np.random.default_rng(4)
+    s = np.linspace(0, 1, 401)
+    for count in (1, 2, 4, 8):
+        for _ in range(8):
+            at, share = (np.cumsum(rng.dirichlet(np.full(count + 1, 6.0)))[:-1] for _ in range(2))
+            assert np.abs(pace(at, share, at) - share).max() < 5e-5
+            assert (np.diff(pace(at, share, s)) > 0).all()
+
+
+def test_points_of_sections_meet_where_they_were_told_to():
+    matched = [[0.3, 0.45], [0.7, 0.6]]
+    made = loft([FRONT, BACK], 120.0, matched=matched)
+    assert max(made.sections) < 0.002
+    for row in matched:
+        across = surface_grid(made.surface, np.array([np.mean(row)]), np.array([0.0, 1.0]))[0, 0][0]
+        told = [curve_points(c, length_parameters(c, [s]))[0] for c, s in zip((FRONT, BACK), row, strict=True)]
+        assert np.abs(across - told).max() < 0.05
+    assert loft([FRONT, BACK], 120.0).surface.control.shape == (4, 2, 3)  # left alone, it stays exact
+    with pytest.raises(GeometryError, match="Matching point 2 on section 1"):
+        loft([FRONT, BACK], 120.0, matched=[[0.3, 0.5], [0.2, 0.7]])
+
+
+def test_ovals_that_begin_elsewhere_are_not_wrung():
+    made = loft([ring(0, 0, 30), ring(20, 1.3, 35), ring(45, 2.9, 30)], 100.0)
+    assert max(made.sections) < 0.002
+    across = surface_grid(made.surface, np.linspace(0, 1, 40), np.array([0, 0.5, 1]))[0, 0]
+    turn = np.arctan2(across[..., 1] / 0.6, across[..., 0])
+    assert np.degrees(np.abs(np.angle(np.exp(1j * (turn - turn[:, :1]))))).max() < 3
+    quarter = loft([ring(0, 0, 30), ring(20, 0, 30)], 100.0, matched=[[0.0, 0.25]])
+    foot, head = surface_grid(quarter.surface, np.array([0.0]), np.array([0.0, 1.0]))[0, 0][0]
+    assert foot @ head == pytest.approx(0, abs=1)  # wrung by a quarter on purpose
+
+
+def test_spokes_round_an_axis_turn_one_profile_exactly_and_run_round_smoothly():
+    z = np.array([0, 0, 1.0])
+    same = loft_around([spoke(a, 20, 30) for a in (0, 0.8, 2.0)], np.zeros(3), z)
+    points = surface_grid(same.surface, np.linspace(0, 1, 7), np.linspace(0, 1, 9))[0, 0]
+    assert np.ptp(np.hypot(points[..., 0], points[..., 1]), axis=1).max() < 1e-10
+    assert same.places == pytest.approx([0, 0.4, 1])
+    sections = [spoke(i * np.pi / 2, 20 + 3 * (i % 2), 30) for i in range(4)]
+    made = loft_around(sections, np.zeros(3), z, closed=True)
+    assert max(off_surface(made.surface, c) for c in sections) < 0.002
+    rim = curvatures(surface_grid(made.surface, np.linspace(0, 1, 7), np.array([0.0, 1.0]), 2))[1].mean
+    assert np.ptp(rim, axis=1).max() < 1e-6
+    with pytest.raises(GeometryError, match="Section 3 lies out of order"):
+        loft_around([spoke(a, 20, 30) for a in (0, 1, 0.5)], np.zeros(3), z)
