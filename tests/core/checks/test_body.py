@@ -17,7 +17,7 @@ from OCP.STEPControl import STEPControl_StepModelType, STEPControl_Writer
 
 from pamble.core.checks.body import body_of
 from pamble.core.exchange.step import read_step
-from pamble.core.faces.shapes import turn_over
+from pamble.core.faces.twins import turn_over
 
 
 def leaning(x, y, z, way=(0.3, 0.2, 1.0)):

@@ -8,7 +8,7 @@ from pamble.core.checks.measured import measure_seam
 from pamble.core.checks.report import check_faces
 from pamble.core.checks.seams import find_seams, part_diagonal
 from pamble.core.faces.face import Face, natural_edge
-from pamble.core.faces.shapes import turn_over
+from pamble.core.faces.twins import turn_over
 from pamble.core.spline import Surface
 from pamble.core.spline.knots import reverse_surface
 from tests.shapes import arc_curve, cylinder, plane

@@ -16,12 +16,14 @@ from pamble.core.exchange.step import read_step, write_step
 from pamble.core.faces.change import extended, shrunk, split, untrimmed
 from pamble.core.faces.face import Face
 from pamble.core.faces.inside import inside
-from pamble.core.faces.shapes import face_from_shape, shape_faces, turn_over
+from pamble.core.faces.shapes import face_from_shape, shape_faces
 from pamble.core.faces.to_shape import face_to_shape
 from pamble.core.faces.trim import Cutter, Pick, divide
+from pamble.core.faces.twins import turn_over
 from pamble.core.planes import plane_at
 from pamble.core.spline import Curve
 from pamble.core.spline.evaluate import curve_points, surface_grid, surface_points
+from pamble.core.spline.surface import Surface
 from pamble.core.surfaces.extend import extend_surface
 from pamble.core.surfaces.overlay import overlay_of
 from tests.core.faces.test_crossing import freeform, turned
@@ -120,6 +122,15 @@ def test_a_cut_that_ends_short_is_told_and_can_be_carried_on():
     assert "short of v end: extend it" in cut.complaints[0].words
     longer = divide(SLAB, [Cutter("t:c", "Line", short, extend=True)], 1e-4)
     assert len(longer.regions) == 2
+
+
+def test_cuts_whose_ends_lie_apart_by_their_tolerance_run_on_in_each_other():
+    deck = Face(Surface.bezier([[[0, 0, 0], [0, 40, 0]], [[60, 0, 0], [60, 40, 0]]]))
+    rows = [Curve.line([10, 10, 0], [30, 20, 0]), Curve.line([30, 20 + 3e-4, 0], [50, 12, 0])]
+    divided = divide(deck, [Cutter(f"t:{i}", f"Line {i}", row, extend=True) for i, row in enumerate(rows)], 1e-4)
+    assert len(divided.regions) == 2
+    kept = divided.holding([divided.regions[0].number])[0]
+    assert sorted(e.name for e in kept.edges if e.name.startswith("t:")) == ["t:0", "t:1"]  # no slivers where they meet
 
 
 def test_trim_then_untrim_gives_the_same_surface_and_sides():

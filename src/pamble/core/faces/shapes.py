@@ -25,6 +25,7 @@ from pamble.core.arrays import Array, norm
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.kernel import curve_from_kernel, surface_from_kernel
+from pamble.core.faces.twins import turn_over
 from pamble.core.spline import knots
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_points
@@ -105,21 +106,6 @@ def _crosses_period(geom: Any, u0: float, u1: float, v0: float, v1: float) -> bo
     over_u = geom.IsUPeriodic() and (u0 < a - COINCIDENT or u1 > b + COINCIDENT)
     over_v = geom.IsVPeriodic() and (v0 < c - COINCIDENT or v1 > d + COINCIDENT)
     return bool(over_u or over_v)
-
-
-def turn_over(face: Face) -> Face:
-    """The same face with its normal on the other side; its edges keep their names."""
-    surface = knots.swap_directions(face.surface)
-    u0, u1, v0, v1 = face.names
-    return Face(
-        surface, tuple(tuple(_turned(e, surface) for e in reversed(loop)) for loop in face.loops), (v0, v1, u0, u1)
-    )
-
-
-def _turned(e: Edge, surface: Surface) -> Edge:
-    p = Curve(e.pcurve.degree, e.pcurve.knots, e.pcurve.control[:, ::-1], e.pcurve.weights)
-    at = None if e.side is None else {"u": "v", "v": "u"}[e.side[0]] + e.side[1]
-    return Edge(surface, e.name, p, -e.inward, e.curve, at, e.whole)
 
 
 def _loops(face: Any, surface: Surface) -> list[list[_Trim]]:

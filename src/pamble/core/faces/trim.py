@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from pamble.core.arrays import Array
+from pamble.core.arrays import Array, norm
 from pamble.core.curves.edit import extend
 from pamble.core.errors import GeometryError
 from pamble.core.faces.crossing.branches import Branch, find_branches, smooth_runs
@@ -25,6 +25,9 @@ from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.knots import curve_part
 from pamble.core.spline.surface import Surface
 from pamble.core.surfaces.extend import grown
+
+_RUNS_ON = 10.0
+"""Distance between the ends of two cuts, over their tolerance, up to which one runs on in the other."""
 
 _GROWN = 0.25
 """By how much of its size a cutting surface is extended on every side, if asked."""
@@ -92,12 +95,15 @@ def divide(
     >>> [round(r.area) for r in divide(deck, [cut], 1e-4).regions]
     [1600, 800]
     """
-    sources, missed = [], []
-    for cutter in cutters:
-        curves = cut_curves(face, cutter, tolerance, meet)
-        if not curves:
-            missed.append((cutter.name, cutter.label))
-        sources += [Source(cutter.name, c.on_face, c.space, cutter=cutter.name, label=cutter.label) for c in curves]
+    near = _RUNS_ON * tolerance
+    own = [cut_curves(face, _carried_on(c, cutters, face, near), tolerance, meet) for c in cutters]
+    missed = [(c.name, c.label) for c, cuts in zip(cutters, own, strict=True) if not cuts]
+    made_by = [c for c, cuts in zip(cutters, own, strict=True) for _ in cuts]
+    met = _meeting_ends([cut for cuts in own for cut in cuts], plane_scale(face.surface), near)
+    sources = [
+        Source(c.name, cut.on_face, cut.space, cutter=c.name, label=c.label)
+        for c, cut in zip(made_by, met, strict=True)
+    ]
     made = arrange([*border_sources(face), *sources], plane_scale(face.surface))
     found = tuple(regions(made, face.surface, quick))
     wrong = () if quick and len(found) > 1 else tuple(complaints(made, face.surface, missed))
@@ -108,7 +114,7 @@ def cut_curves(face: Face, cutter: Cutter, tolerance: float, meet: Meet | None =
     """The curves along which a cutter meets a face's surface; of a trimmed cutter only what is left of it."""
     shape = cutter.shape
     if isinstance(shape, Curve):
-        fits = curve_onto(face.surface, _longer(shape, face) if cutter.extend else shape, cutter.direction, tolerance)
+        fits = curve_onto(face.surface, shape, cutter.direction, tolerance)
         return [CutCurve(f.on_a, f.space) for f in fits]
     if isinstance(shape, Plane):
         other = Face(plane_patch(shape, face.surface))
@@ -155,13 +161,43 @@ def plane_patch(plane: Plane, surface: Surface) -> Surface:
     return Surface.bezier(corners)
 
 
-def _longer(curve: Curve, face: Face) -> Curve:
-    """A curve carried straight on at both ends, as far as the face is large; a closed one stays."""
+def _meeting_ends(cuts: Sequence[CutCurve], scale: Array, near: float) -> list[CutCurve]:
+    """Cuts whose ends lie within ``near`` mm of the end of one before them on the face brought together there."""
+    out: list[CutCurve] = []
+    space, on_face = np.zeros((0, 3)), np.zeros((0, 2))
+    for cut in cuts:
+        for end in (0, -1):
+            away = norm((on_face - cut.on_face.control[end]) * scale)
+            if len(away) and 0 < away.min() < near:
+                k = int(np.argmin(away))
+                moved = []
+                for curve, place in ((cut.on_face, on_face[k]), (cut.space, space[k])):
+                    control = curve.control.copy()
+                    control[end] = place
+                    moved.append(replace(curve, control=control))
+                cut = CutCurve(*moved)
+        out.append(cut)
+        space = np.vstack([space, cut.space.control[[0, -1]]])
+        on_face = np.vstack([on_face, cut.on_face.control[[0, -1]]])
+    return out
+
+
+def _carried_on(cutter: Cutter, beside: Sequence[Cutter], face: Face, near: float) -> Cutter:
+    """A curve that is to be extended carried straight on, as far as the face is large, at each end at which no other
+    curve ends within ``near`` mm; a closed one stays, and so do faces and planes.
+    """
+    curve = cutter.shape
+    if not isinstance(curve, Curve) or not cutter.extend:
+        return cutter
     ends = curve_points(curve, curve.domain)
     if float(np.linalg.norm(ends[1] - ends[0])) < 1e-7:
-        return curve
+        return cutter
+    others = [p for c in beside if isinstance(c.shape, Curve) and c is not cutter for p in c.shape.control[[0, -1]]]
     reach = 0.5 * face.surface.diagonal
-    return extend(extend(curve, 0, reach, "straight"), 1, reach, "straight")
+    for end in (0, 1):
+        if not others or norm(np.array(others) - ends[end]).min() > near:
+            curve = extend(curve, end, reach, "straight")
+    return replace(cutter, shape=curve)
 
 
 def proposed(divided: Divided) -> Pick:

@@ -12,7 +12,7 @@ from pamble.core.faces.face import Edge, Face
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_points
-from pamble.core.spline.knots import curve_part, edge_curve
+from pamble.core.spline.knots import curve_part, edge_curve, swap_directions
 from pamble.core.spline.surface import Surface
 
 _DEGREE = 5
@@ -33,13 +33,29 @@ def on_surface(face: Face, surface: Surface, tolerance: float) -> Face:
 
 
 def moved_face(face: Face, change: Affine) -> Face:
-    """The face moved, turned, mirrored or scaled with its trims; exact. Its normal follows its parameters."""
+    """The face moved, turned, mirrored or scaled with its trims; exact. Its outside stays outside."""
     surface = change.apply(face.surface)
     loops = tuple(
         tuple(Edge(surface, e.name, e.pcurve, e.inward, change.apply(e.space), e.at) for e in loop)
         for loop in face.loops
     )
-    return Face(surface, loops, face.names)
+    made = Face(surface, loops, face.names)
+    return turn_over(made) if np.linalg.det(change.matrix) < 0 else made
+
+
+def turn_over(face: Face) -> Face:
+    """The same face with its normal on the other side; its edges keep their names."""
+    surface = swap_directions(face.surface)
+    u0, u1, v0, v1 = face.names
+    return Face(
+        surface, tuple(tuple(_turned(e, surface) for e in reversed(loop)) for loop in face.loops), (v0, v1, u0, u1)
+    )
+
+
+def _turned(e: Edge, surface: Surface) -> Edge:
+    p = Curve(e.pcurve.degree, e.pcurve.knots, e.pcurve.control[:, ::-1], e.pcurve.weights)
+    at = None if e.side is None else {"u": "v", "v": "u"}[e.side[0]] + e.side[1]
+    return Edge(surface, e.name, p, -e.inward, e.curve, at, e.whole)
 
 
 def _moved(edge: Edge, surface: Surface, tolerance: float) -> Edge:

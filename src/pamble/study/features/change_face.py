@@ -11,8 +11,7 @@ from pydantic import Field
 from pamble.core.errors import GeometryError
 from pamble.core.faces.change import extended, shrunk, split, untrimmed
 from pamble.core.faces.frames import frames
-from pamble.core.faces.shapes import turn_over
-from pamble.core.faces.twins import on_surface
+from pamble.core.faces.twins import on_surface, turn_over
 from pamble.core.patches.rebuild import rebuild_surface
 from pamble.study.features.base import Context, FeatureKind, Figure, Inputs, Made, changed_faces
 from pamble.study.features.fields import choice, number
