@@ -130,7 +130,7 @@ def test_cuts_whose_ends_lie_apart_by_their_tolerance_run_on_in_each_other():
     divided = divide(deck, [Cutter(f"t:{i}", f"Line {i}", row, extend=True) for i, row in enumerate(rows)], 1e-4)
     assert len(divided.regions) == 2
     kept = divided.holding([divided.regions[0].number])[0]
-    assert sorted(e.name for e in kept.edges if e.name.startswith("t:")) == ["t:0", "t:1"]  # no slivers where they meet
+    assert min(curve_length(e.space) for e in kept.edges) > 5  # no slivers where they meet
 
 
 def test_trim_then_untrim_gives_the_same_surface_and_sides():
