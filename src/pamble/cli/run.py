@@ -8,6 +8,7 @@ from typing import Any
 
 from pamble.core.errors import ExchangeError, PambleError
 from pamble.core.exchange.step import write_step
+from pamble.demo import DEMOS
 from pamble.study.apply import apply
 from pamble.study.dimensions import dimension_values
 from pamble.study.document import Study, read_study_file
@@ -19,10 +20,7 @@ from pamble.study.states import exported
 
 def run(given: Namespace) -> tuple[dict[str, Any], str]:
     """Figures of every step; the STEP file if one was asked for. A step that fails is listed with its words."""
-    path = Path(given.file)
-    if not path.is_file():
-        raise ExchangeError(f"There is no file {path.name}.")
-    read, assets = read_study_file(path.read_bytes())
+    read, assets = _asked(given.file)
     study = _with_dimensions(read, given.set)
     now = Evaluator(assets).evaluate(study)
     ledger = LedgerKeeper().kept(study, now, Ledger(), set(now.world), 200)
@@ -54,6 +52,16 @@ def run(given: Namespace) -> tuple[dict[str, Any], str]:
         write_step([item for items in shapes.values() for item in items], given.out, study.name)
         out["file"] = Path(given.out).name
     return out, _text(out)
+
+
+def _asked(name: str) -> tuple[Study, dict[str, bytes]]:
+    """A study file, or a demo by its short name."""
+    path = Path(name)
+    if path.is_file():
+        return read_study_file(path.read_bytes())
+    if name in DEMOS:
+        return DEMOS[name].study(), {}
+    raise ExchangeError(f"There is no file {path.name}, and no demo of that name: there are {', '.join(DEMOS)}.")
 
 
 def _with_dimensions(study: Study, changes: list[str]) -> Study:

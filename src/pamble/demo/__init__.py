@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from pamble.core.faces.face import Face
-from pamble.demo import cap_front, mirror_cap
+from pamble.demo import cap_front, mirror_cap, steam_iron, van_cap
 from pamble.study.document import Study
 from pamble.study.evaluate import Evaluator
 from pamble.study.states import exported
@@ -22,6 +22,8 @@ class Demo:
 
 
 DEMOS = {
+    "steam-iron": Demo(steam_iron.TITLE, steam_iron.study, steam_iron.HINT),
+    "van-cap": Demo(van_cap.TITLE, van_cap.study, van_cap.HINT),
     "mirror-cap-front": Demo(cap_front.TITLE, cap_front.study, cap_front.HINT),
     "mirror-cap": Demo(mirror_cap.TITLE, mirror_cap.study, "Press B, then pick the edges that face each other."),
 }

@@ -104,7 +104,7 @@ class LengthMap:
             x, w = _GAUSS_FEW
             half = 0.5 * np.diff(self._t)
             nodes = (self._t[:-1, None] + half[:, None] * (1 + x)).ravel()
-            speed = norm(curve_derivatives(curve, np.concatenate([nodes, self._t]), 1)[1])
+            speed = self._rate(np.concatenate([nodes, self._t]))
             inner = speed[: len(nodes)].reshape(-1, len(x))
             uneven = inner.max(axis=1) > _UNEVEN * np.maximum(inner.min(axis=1), 1e-12)
             if last or not uneven.any():
@@ -114,10 +114,18 @@ class LengthMap:
         self._speed = np.maximum(speed[len(nodes) :], 1e-12)
         self._along = np.concatenate([[0.0], np.cumsum((inner * w).sum(axis=1) * half)])
 
+    def _rate(self, t: Array) -> Array:
+        """By how much the length grows with the parameter."""
+        return norm(curve_derivatives(self._curve, t, 1)[1])
+
     @property
     def total(self) -> float:
         """Arc length of the curve, mm."""
         return float(self._along[-1])
+
+    def fraction(self, t: float) -> float:
+        """About the fraction of the length at a parameter."""
+        return float(np.interp(t, self._t, self._along) / self._along[-1])
 
     def parameters(self, fractions: Array, quick: bool = False) -> Array:
         """Parameters at fractions (0 to 1): within about 1e-10 of the length, or 1e-6 when ``quick``.
@@ -137,10 +145,33 @@ class LengthMap:
         x, w = _GAUSS_FEW
         part = 0.5 * (found - t[i])
         nodes = t[i][:, None] + part[:, None] * (1 + x)
-        rate = norm(curve_derivatives(self._curve, np.append(nodes.ravel(), found), 1)[1])
+        rate = self._rate(np.append(nodes.ravel(), found))
         reached = along[i] + (rate[: nodes.size].reshape(nodes.shape) * w).sum(axis=1) * part
         closer = found - (reached - wanted) / np.maximum(rate[nodes.size :], 1e-12)
         return np.asarray(np.clip(closer, t[i], t[i + 1]))
+
+
+class AffineMap(LengthMap):
+    """The same for affine arc length: the integral of the cube root of the curvature, held above nothing where the
+    curve is straight. Closer where it bends, on an ellipse nearly the eccentric angle, so that few spans do
+    (Guggenheimer, Differential Geometry, chapter 7).
+    """
+
+    def __init__(self, curve: Curve) -> None:
+        self._least = 1 / max(curve_length(curve), 1e-12)
+        super().__init__(curve)
+
+    def _rate(self, t: Array) -> Array:
+        d = curve_derivatives(self._curve, t, 2)
+        speed = np.maximum(norm(d[1]), 1e-12)
+        across = d[2] - (dot(d[2], d[1]) / speed**2)[:, None] * d[1]
+        bend = norm(across) / speed**2
+        return np.asarray(speed * (bend**2 + self._least**2) ** (1 / 6))
+
+
+def affine_parameters(curve: Curve, fractions: Array) -> Array:
+    """Parameters at fractions (0 to 1) of the affine arc length; see `AffineMap`."""
+    return AffineMap(curve).parameters(fractions)
 
 
 def length_parameters(curve: Curve, fractions: Array, quick: bool = False) -> Array:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import shapely
 
-from pamble.core.arrays import Array, cross, norm, unit
+from pamble.core.arrays import Array, cross, dot, norm, unit
 from pamble.core.errors import GeometryError
 from pamble.core.faces.crossing.onto import curve_onto
 from pamble.core.faces.face import Face, side_curve
@@ -77,7 +77,7 @@ def strip_beside(face: Face, line: Curve, width: float) -> tuple[Surface, float]
 
     def far(t: Array) -> tuple[Array, Array]:
         uv, point, run, side = frame(t)
-        turn = np.tan(lean * (1 - t) ** 2)[:, None]
+        turn = (np.tan(lean) * (1 - t) ** 2)[:, None]
         foot = to_surface(surface, point + abs(width) * (side + turn * run), (uv[:, 0], uv[:, 1]))
         return uv, np.stack([foot.u, foot.v], axis=1)
 
@@ -88,6 +88,11 @@ def strip_beside(face: Face, line: Curve, width: float) -> tuple[Surface, float]
     if reach.min() < 0.7 * abs(width) or ((inner <= bounds[0]) | (inner >= bounds[1])).any():
         raise GeometryError(
             "The strip beside the line reaches beyond the face: make it narrower, or take the other side."
+        )
+    if (dot(np.diff(rows[1], axis=0), np.diff(rows[0], axis=0)) <= 0).any():
+        raise GeometryError(
+            "The strip beside the line turns back on itself: begin the line more squarely to the border, or make the "
+            "strip narrower."
         )
     best: tuple[float, Surface] | None = None
     for spans in _SPANS:

@@ -14,6 +14,7 @@ import numpy as np
 from scipy.interpolate import make_interp_spline
 
 from pamble.core.arrays import Array, floats, norm
+from pamble.core.curves.measure import AffineMap
 from pamble.core.errors import BlendError, GeometryError
 from pamble.core.faces.face import Edge
 from pamble.core.faces.frames import ArcLength, arc_length, positions
@@ -68,6 +69,7 @@ class _Traits:
     points: (17, 3) at even parameters. own: the edge as a curve in s, if it is a polynomial one.
     """
 
+    space: Curve
     domain: tuple[float, float]
     length: ArcLength
     points: Array
@@ -77,6 +79,11 @@ class _Traits:
     def closed(self) -> bool:
         """Whether the edge ends where it begins."""
         return float(np.linalg.norm(self.points[-1] - self.points[0])) < COINCIDENT * max(1.0, self.length.total)
+
+    @cached_property
+    def affine(self) -> AffineMap:
+        """Its affine length."""
+        return AffineMap(self.space)
 
     @cached_property
     def fractions(self) -> Array:
@@ -142,18 +149,22 @@ def pair_edges(a: Edge, b: Edge, flip: bool) -> tuple[Side, Side]:
 
 
 def _pair_closed(a: _Measured, b: _Measured, flip: bool) -> tuple[Side, Side]:
-    """Pair two loops: the second starts at the point nearest to the first one's start, and runs the same way round."""
+    """Pair two loops: the second starts at the point nearest to the first one's start, and runs the same way round.
+
+    Both run by affine length: where they bend they get more of the parameter, and an ellipse meets a circle untwisted.
+    """
     s = np.linspace(0.0, 1.0, 33)
-    pa = positions(a.edge, a.parameter(s))
-    offset = float(b.fraction(to_curve(b.edge.space, pa[:1]).t)[0])
-    loops = [_round(b, offset, sense) for sense in (1.0, -1.0)]
+    first, second = a.traits.affine, b.traits.affine
+    pa = positions(a.edge, first.parameters(s))
+    offset = second.fraction(float(to_curve(b.edge.space, pa[:1]).t[0]))
+    loops = [_round(second, offset, sense) for sense in (1.0, -1.0)]
     spread = [float(norm(pa - positions(b.edge, to_edge(s))).sum()) for to_edge in loops]
     turned = (spread[1] < spread[0]) != flip
-    return Side(a.edge, _by_length(a, False), None, False, True), Side(b.edge, loops[int(turned)], None, turned, True)
+    return Side(a.edge, first.parameters, None, False, True), Side(b.edge, loops[int(turned)], None, turned, True)
 
 
-def _round(m: _Measured, offset: float, sense: float) -> Callable[[Array], Array]:
-    return lambda s: m.parameter(np.mod(offset + sense * np.asarray(s), 1.0))
+def _round(m: AffineMap, offset: float, sense: float) -> Callable[[Array], Array]:
+    return lambda s: m.parameters(np.mod(offset + sense * np.asarray(s), 1.0))
 
 
 def _skew(a: _Measured, b: _Measured, turned: bool) -> float:
@@ -177,7 +188,7 @@ def _traits(edge: Edge) -> _Traits:
     if edge.side is not None and edge.surface.weights is None:
         curve, (low, high) = edge.space, edge.space.domain
         own = Curve(curve.degree, floats((curve.knots - low) / (high - low)), curve.control)
-    return _Traits((start, end), length, positions(edge, start + _COARSE * (end - start)), own)
+    return _Traits(edge.space, (start, end), length, positions(edge, start + _COARSE * (end - start)), own)
 
 
 def _refuse_kinks(edge: Edge) -> None:

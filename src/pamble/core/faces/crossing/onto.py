@@ -7,6 +7,7 @@ from itertools import pairwise
 import numpy as np
 
 from pamble.core.arrays import Array, BoolArray, dot, norm, unit
+from pamble.core.curves.measure import affine_parameters, curve_length
 from pamble.core.errors import GeometryError
 from pamble.core.faces.crossing.branches import Branch
 from pamble.core.faces.crossing.fit import FittedBranch, fit_branch
@@ -16,7 +17,9 @@ from pamble.core.faces.landing import land
 from pamble.core.spline import basis
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.evaluate import curve_derivatives, curve_points
+from pamble.core.spline.kinks import kinks
+from pamble.core.spline.knots import curve_part
 from pamble.core.spline.power import power_form
 from pamble.core.spline.surface import Surface
 
@@ -24,12 +27,18 @@ _COUNTS = (81, 161, 321)
 _ROUNDS = 30
 _BORDER_PARTS = 24
 _BORDER_ROUNDS = 12
+_SHORT = 1e-7
+"""Share of a curve below which what lands of it is the rounding of a border."""
+
+_JUMP = 0.01
+"""Share of the curvature by which it jumps where stretches are fitted one by one."""
+
 _OVER = 0.05
 """How far beyond its domain, as a fraction of it, a surface is followed to see where a curve crosses its border."""
 
 
 def curve_onto(surface: Surface, curve: Curve, direction: Array | None, tolerance: float) -> list[FittedBranch]:
-    """The stretches of a curve that land on a surface, fitted within ``tolerance`` (mm); kinks of it part stretches.
+    """The stretches of a curve that land on a surface, fitted within ``tolerance`` (mm); kinks of it part them.
 
     direction: (3,), or None to go along the surface's normal. Stretches that leave the surface end on its border.
     Raises `GeometryError` if the direction has no length.
@@ -37,22 +46,48 @@ def curve_onto(surface: Surface, curve: Curve, direction: Array | None, toleranc
     if direction is not None and float(np.linalg.norm(direction)) < 1e-12:
         raise GeometryError("A projection needs a direction that is not zero.")
     d = None if direction is None else unit(np.asarray(direction, dtype=float)[None])[0]
-    out = []
-    for start, end in _smooth_parts(curve):
-        out += [_fitted(surface, curve, d, *run, tolerance) for run in _runs(surface, curve, d, start, end)]
-    return out
+    runs = [run for start, end in _smooth_parts(curve) for run in _runs(surface, curve, d, start, end)]
+    sharp = set(kinks(curve)[0].tolist())
+    chains: list[list[_Run]] = []
+    for run in runs:
+        if chains and chains[-1][-1][1] == run[0] and run[0] not in sharp:
+            chains[-1].append(run)
+        else:
+            chains.append([run])
+    return [_fitted(surface, curve, d, chain, tolerance) for chain in chains]
+
+
+_Run = tuple[float, float, Array, Array]
+"""A parameter range (start, end) that lands, with parameters (k,) and feet (k, 2) known between."""
 
 
 def _smooth_parts(curve: Curve) -> list[tuple[float, float]]:
+    """Ranges between places where the curve turns sharply or its curvature jumps."""
     breaks = basis.breaks(curve.knots, curve.degree)
-    sharp = [float(k) for k in breaks[1:-1] if np.sum(curve.knots == k) >= curve.degree]
+    loose = [float(k) for k in breaks[1:-1] if np.sum(curve.knots == k) >= curve.degree - 1]
+    parts = list(pairwise([float(breaks[0]), *loose, float(breaks[-1])]))
+    if not loose:
+        return parts
+    bends = np.array([_bends(curve_part(curve, *part)) for part in parts])
+    apart = norm(bends[:-1, 1] - bends[1:, 0])
+    size = np.maximum(norm(bends[:-1, 1]), norm(bends[1:, 0]))
+    turns = set(kinks(curve)[0].tolist())
+    length = curve_length(curve)
+    sharp = [
+        k for k, a, s in zip(loose, apart, size, strict=True) if k in turns or a > _JUMP * max(float(s), 1 / length)
+    ]
     return list(pairwise([float(breaks[0]), *sharp, float(breaks[-1])]))
 
 
-def _runs(
-    surface: Surface, curve: Curve, d: Array | None, start: float, end: float
-) -> list[tuple[float, float, Array, Array]]:
-    """Parameter ranges that land, with parameters and feet (k, 2) known between them."""
+def _bends(curve: Curve) -> Array:
+    """Curvature vectors (2, 3) at both ends."""
+    d = curve_derivatives(curve, curve.domain, 2)
+    speed = np.maximum(dot(d[1], d[1]), 1e-300)[:, None]
+    return np.asarray((d[2] - dot(d[2], d[1])[:, None] * d[1] / speed) / speed)
+
+
+def _runs(surface: Surface, curve: Curve, d: Array | None, start: float, end: float) -> list[_Run]:
+    """Parameter ranges that land."""
     t = np.linspace(start, end, _COUNTS[0])
     points = curve_points(curve, t)
     uv, found = _first_feet(surface, points, d)
@@ -70,7 +105,7 @@ def _runs(
             continue
         a = t[first] if first == 0 else _border(surface, curve, d, t[first], t[first - 1], uv[first])
         b = t[i] if i == len(t) - 1 else _border(surface, curve, d, t[i], t[i + 1], uv[i])
-        if b - a > 1e-9 * (end - start):
+        if b - a > _SHORT * (end - start):
             out.append((float(a), float(b), t[first : i + 1], uv[first : i + 1]))
         first = None
     return out
@@ -92,6 +127,10 @@ def _first_feet(surface: Surface, points: Array, d: Array | None) -> tuple[Array
     if not found.any():
         return uv, found
     uv, exact = _feet(surface, points, uv, d)
+    if d is None:
+        # Beyond the border the nearest point is no foot, and Newton may find one far away that is.
+        p = power_form(surface).at(uv[:, 0], uv[:, 1])[0]
+        exact &= norm(p - points) < feet.distance * (1 + 1e-6) + 1e-6
     return uv, exact
 
 
@@ -146,25 +185,30 @@ def _border(surface: Surface, curve: Curve, d: Array | None, holds: float, beyon
     return holds
 
 
-def _fitted(
-    surface: Surface, curve: Curve, d: Array | None, a: float, b: float, t: Array, uv: Array, tolerance: float
-) -> FittedBranch:
+def _fitted(surface: Surface, curve: Curve, d: Array | None, chain: list[_Run], tolerance: float) -> FittedBranch:
     made = None
     for count in _COUNTS:
-        at = np.linspace(a, b, count)
-        seed = np.column_stack([np.interp(at, t, uv[:, k]) for k in (0, 1)])
-        foot, _ = _feet(surface, curve_points(curve, at), seed, d)
-        foot = _to_border(surface, foot)
-        s, su, sv = power_form(surface).at(foot[:, 0], foot[:, 1])
-        both = np.stack([su, sv])
-        ends = ((0, float(foot[0, 0])), (0, float(foot[-1, 0])))
-        closed = norm((s[0] - s[-1])[None])[0] < 1e-9 and np.abs(foot[0] - foot[-1]).max() < 1e-12
-        stretch = Stretch(np.hstack([foot, foot]), s, tangents(s, False), ends, np.ones(count), both, both)
-        made = fit_branch(surface, surface, Branch((stretch,), bool(closed)), tolerance, quick=True)
+        row = tuple(_stretch(surface, curve, d, run, count) for run in chain)
+        first, last = row[0], row[-1]
+        apart = norm((first.point[0] - last.point[-1])[None])[0]
+        closed = apart < 1e-9 and np.abs(first.q[0] - last.q[-1]).max() < 1e-12
+        made = fit_branch(surface, surface, Branch(row, bool(closed)), tolerance, quick=True)
         if made.off <= tolerance:
             break
     assert made is not None
     return made
+
+
+def _stretch(surface: Surface, curve: Curve, d: Array | None, run: _Run, count: int) -> Stretch:
+    a, b, t, uv = run
+    at = affine_parameters(curve_part(curve, a, b), np.linspace(0, 1, count))
+    seed = np.column_stack([np.interp(at, t, uv[:, k]) for k in (0, 1)])
+    foot, _ = _feet(surface, curve_points(curve, at), seed, d)
+    foot = _to_border(surface, foot)
+    s, su, sv = power_form(surface).at(foot[:, 0], foot[:, 1])
+    both = np.stack([su, sv])
+    ends = ((0, float(foot[0, 0])), (0, float(foot[-1, 0])))
+    return Stretch(np.hstack([foot, foot]), s, tangents(s, False), ends, np.ones(count), both, both)
 
 
 def _to_border(surface: Surface, uv: Array) -> Array:
