@@ -12,7 +12,7 @@ from pamble.study.document import Study
 
 TITLE = "Parcel-van mirror cap"
 
-HINT = "Pull a CV of the Character line: the shoulder, the cuts and the Y corner follow. Switch on Other side for the pair."
+HINT = "Pull a CV of the Character line: shoulder, cuts and Y corner follow. Switch Other side on for the pair."
 
 _RING = ("crown", "shoulder", "flank", "under")
 """Faces that meet the front, from the crown round to the underside."""
@@ -92,7 +92,10 @@ def _cuts() -> Row:
         keep=[{"feature": "front", "at": [0.45, 0.55]}],
     )  # fmt: skip
     row.add("glass", "plane_parallel", "Glass side", square_to="x", through=[-146, 0, 0], hidden=True)
-    row.add("glass-cut", "trim_faces", "Cut at the glass", faces=[face(i) for i in _RING], by_planes=[face("glass")])
+    row.add(
+        "glass-cut", "trim_faces", "Cut at the glass", faces=[face(i) for i in (*_RING, "step", "step/2")],
+        by_planes=[face("glass")],
+    )  # fmt: skip
     row.add("rim", "plane_parallel", "Rim", square_to="y", through=[0, 148, 0], hidden=True)
     row.add(
         "rim-cut", "trim_faces", "Rim cut", faces=[face(i) for i in ("crown", "front", "under")],
@@ -121,10 +124,10 @@ def _arm() -> Row:
 
 def _pair() -> Row:
     row = Row("pair", "Symmetric pair", "primary")
-    faces = ("crown", "shoulder", "flank", "step", "front", "under", "roundings", "roundings/2", "roundings/3",
-             "roundings/4", "roundings/5", "y-corner", "y-corner/2", "y-corner/3")  # fmt: skip
+    slabs = ("crown", "shoulder", "flank", "step", "step/2", "front", "under")
+    rounded = ("roundings", *(f"roundings/{i}" for i in range(2, 6)), "y-corner", "y-corner/2", "y-corner/3")
     row.add(
-        "other-side", "copy_faces", "Other side", faces=[face(i) for i in faces], how="mirror", normal=[0, 1, 0],
-        pivot=[0, 210, 0], on=False,
+        "other-side", "copy_faces", "Other side", faces=[face(i) for i in (*slabs, *rounded)], how="mirror",
+        normal=[0, 1, 0], pivot=[0, 210, 0], on=False,
     )  # fmt: skip
     return row

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import AsyncIterator, Awaitable, Callable
+from collections.abc import AsyncIterator, Awaitable, Callable, Sequence
 from contextlib import asynccontextmanager
 from pathlib import Path
 from typing import Any, Literal
@@ -33,12 +33,16 @@ _HEADERS = {
 }
 
 
-def create_app(engine: Engine, interface: Path | None = None) -> FastAPI:
-    """The application on an open database; ``interface`` is the folder of the built front end."""
+def create_app(engine: Engine, interface: Path | None = None, ready: Sequence[str] = ()) -> FastAPI:
+    """The application on an open database; ``interface`` is the folder of the built front end.
+
+    ready: studies that are worked out as soon as it runs.
+    """
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         app.state.hub = Hub(Studies(engine))
+        app.state.hub.get_ready(ready)
         yield
         app.state.hub.close()
 

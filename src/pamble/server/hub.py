@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-from collections.abc import Callable, Coroutine
+from collections.abc import Callable, Coroutine, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Literal, Protocol
 
@@ -63,6 +63,10 @@ def summary(document: dict[str, Any]) -> StudySummary:
         marker=document.get("marker"),
         dimensions=[Dimension(name=n, written=w, value=values.get(n, 0.0)) for n, w in written.items()],
     )
+
+
+_PICTURE_FIRST = 0.5
+"""Seconds after loading before results are packed."""
 
 
 class NotStored(PambleError):
@@ -246,7 +250,17 @@ class Hub:
                 stored = await asyncio.to_thread(self.store.load, id)
                 kernel = await self.pool.loaded(stored.document, *await asyncio.to_thread(_bulk, self.store, id))
                 self._open[id] = OpenStudy(id, self.store, self.pool, stored, kernel, self.readers)
+                self._behind(self._store_made(self._open[id]))
             return self._open[id]
+
+    async def _store_made(self, study: OpenStudy) -> None:
+        """What had to be worked out to load a study is stored, once the windows have their picture."""
+        await asyncio.sleep(_PICTURE_FIRST)
+        with contextlib.suppress(PambleError, SQLAlchemyError):
+            async with study.lock:
+                made = await study.ask("made_anew")
+            if made:
+                await asyncio.to_thread(self.store.keep, study.id, made)
 
     @property
     def studies(self) -> list[OpenStudy]:
@@ -259,7 +273,19 @@ class Hub:
 
     def expect(self, id: str) -> None:
         """A window is about to ask for a study: it is opened while the window's scripts are loaded."""
-        task = asyncio.get_running_loop().create_task(self._prepare(id))
+        self._behind(self._prepare(id))
+
+    def get_ready(self, ids: Sequence[str]) -> None:
+        """Work studies out, one after the other, so that they open at once."""
+
+        async def all_of_them() -> None:
+            for id in ids:
+                await self._prepare(id)
+
+        self._behind(all_of_them())
+
+    def _behind(self, work: Coroutine[Any, Any, None]) -> None:
+        task = asyncio.get_running_loop().create_task(work)
         self._preparing.add(task)
         task.add_done_callback(self._preparing.discard)
 
@@ -302,6 +328,8 @@ class Hub:
 
     def close(self) -> None:
         """End all kernels."""
+        for task in self._preparing:
+            task.cancel()
         for study in self._open.values():
             study.kernel.close()
         self.pool.close()

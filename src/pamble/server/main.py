@@ -41,13 +41,13 @@ def main() -> int:
         print(f"pamble: {error}", file=sys.stderr)
         return 2
     store = Studies(engine)
+    fresh = []
     if not given.no_demo and not store.listed():
-        for demo in DEMOS.values():
-            store.create(demo.study().model_dump())
+        fresh = [store.create(demo.study().model_dump()) for demo in DEMOS.values()]
     stop = threading.Event()
     watch = threading.Thread(target=postgres.watch, args=(stop,), daemon=True)
     watch.start()
-    app = create_app(engine, given.interface.resolve())
+    app = create_app(engine, given.interface.resolve(), fresh)
     print(f"Pamble is at http://127.0.0.1:{given.port}", flush=True)
     uvicorn.run(
         app,

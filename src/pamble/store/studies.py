@@ -121,6 +121,13 @@ class Studies:
             rows = session.execute(select(ResultRow.step, ResultRow.key, ResultRow.data).where(ResultRow.study == id))
             return {row[0]: (row[1], row[2]) for row in rows}
 
+    def keep(self, id: str, results: Results) -> None:
+        """Store results of steps: they hang on their keys, so the study may have moved on. Raises `StudyError`."""
+        with Session(self._engine) as session, session.begin():
+            if session.get(StudyRow, id) is None:
+                raise StudyError("This study is no longer there.")
+            self._keep(session, id, results)
+
     def append(
         self,
         id: str,

@@ -63,7 +63,8 @@ class Kernel:
         self._keeper = LedgerKeeper()
         self._prepared: Snapshot | None = None
         self._reach: float | None = None
-        now = self._evaluator.evaluate(document, self._stored(document, results or {}))
+        self._found = self._stored(document, results or {})
+        now = self._evaluator.evaluate(document, self._found)
         ledger = self._keeper.kept(document, now, Ledger(), set(now.world), FULL_SAMPLES)
         self._take(Snapshot(document, now, ledger))
 
@@ -86,6 +87,11 @@ class Kernel:
         compiled = {f.id: self._evaluator.compiler.known(f) for f in snapshot.study.features}
         changing = [id for id, c in compiled.items() if c is not None and c.changed]
         self._unseen = set(compiled) - in_sight(snapshot.study, changing)
+
+    def made_anew(self) -> dict[str, tuple[str, bytes]]:
+        """Results of steps that were not stored when the study was loaded, to be stored; once."""
+        found, self._found = self._found, self._snapshot.now
+        return self._results(self._snapshot, found)
 
     @property
     def study(self) -> Study:
@@ -333,6 +339,7 @@ MESSAGES: tuple[str, ...] = (
     "prepare",
     "accept",
     "discard",
+    "made_anew",
     "dependents",
     "probe",
     "locate",

@@ -1905,11 +1905,18 @@ export interface components {
          * ToolFigure
          * @description A figure of a result. key: its name in the facts. each: label of an entry of a list, with {n} for its number.
          *
-         *     parts: of a figure in several parts, their names and units. negative: label where the number is below zero.
+         *     parts: of a figure in several parts, their names and units. negative: label where the number is below zero. fills:
+         *     of sketches, a choice, its word that makes them count, and the field that takes the name of the picked one.
          */
         ToolFigure: {
             /** Each */
             each: string;
+            /** Fills */
+            fills: [
+                string,
+                string,
+                string
+            ] | null;
             /** Form */
             form: string;
             /** Key */

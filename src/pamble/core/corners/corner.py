@@ -67,7 +67,8 @@ class SeamInside:
 @dataclass(frozen=True)
 class LaidOut:
     """Patches over a hole. sides: how they meet the neighbours, a row for every stretch of the rim; inside: how they
-    meet each other. patch_of: of every row of ``sides`` the patch. tried: all layouts, the best first.
+    meet each other. patch_of: of every row of ``sides`` the patch. tried: all layouts, the best first. rim: the sides
+    in their order round the hole; order: of each its number as given.
     """
 
     layout: Layout
@@ -78,6 +79,8 @@ class LaidOut:
     corners: tuple[Corner, ...]
     tried: tuple[Tried, ...]
     warnings: tuple[str, ...]
+    rim: Rim
+    order: tuple[int, ...]
 
 
 def lay_out(
@@ -116,7 +119,10 @@ def lay_out(
             f"({', '.join(f'{x:.1f}' for x in rim.middle)}) mm."
         )
     if best.surfaces is None:
-        raise GeometryError("Every layout folds over this hole: fill it by one trimmed patch, or split its sides.")
+        raise GeometryError(
+            "Every layout that was tried folds over this hole: take the best of all, one trimmed patch, or split "
+            "its sides."
+        )
     faces = tuple(Face(s) for s in best.surfaces)
     net = Net(best.layout, degree, best.spans)
     sides, patch_of, inside = _measured(c, net, faces, diagonal, exact)
@@ -130,6 +136,8 @@ def lay_out(
         tuple(found),
         tuple(tried),
         tuple(warnings),
+        rim,
+        tuple(c.order),
     )
 
 

@@ -6,6 +6,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
+import numpy as np
+
+from pamble.core.arrays import Array
 from pamble.core.errors import GeometryError
 
 Anchor = tuple[Literal["corner", "middle"], int]
@@ -39,13 +42,14 @@ class Arc:
 @dataclass(frozen=True)
 class Layout:
     """patches: four pairs of an arc and the sense in which it is run through, with the patch on the left: v0, u1, v1,
-    u0.
+    u0. anchors: where spokes, or the two ends of the one seam, begin.
     """
 
     name: str
     vertices: tuple[Vertex, ...]
     arcs: tuple[Arc, ...]
     patches: tuple[tuple[tuple[int, int], ...], ...]
+    anchors: tuple[Anchor, ...] = ()
 
     @property
     def hub(self) -> int | None:
@@ -77,7 +81,7 @@ def spokes(count: int, anchors: list[Anchor], feet: dict[int, float] | None = No
         if len(outer) != 2:
             raise GeometryError(f"The piece after spoke {k + 1} has {len(outer) + 2} sides: it needs four.")
         patches.append(((outer[0], 1), (outer[1], 1), (first + after, 1), (first + k, -1)))
-    return Layout(name or f"{len(at)} spokes", tuple(vertices), tuple(arcs), tuple(patches))
+    return Layout(name or f"{len(at)} spokes", tuple(vertices), tuple(arcs), tuple(patches), tuple(anchors))
 
 
 def halves(count: int, a: Anchor, b: Anchor, feet: dict[int, float] | None = None) -> Layout:
@@ -89,7 +93,30 @@ def halves(count: int, a: Anchor, b: Anchor, feet: dict[int, float] | None = Non
     if len(one) != 3 or len(two) != 3:
         raise GeometryError(f"The two pieces have {len(one) + 1} and {len(two) + 1} sides: each needs four.")
     patches = ((*((k, 1) for k in one), (seam, -1)), (*((k, 1) for k in two), (seam, 1)))
-    return Layout(f"two, {_said(a)} to {_said(b)}", tuple(vertices), tuple(arcs), patches)
+    return Layout(f"two, {_said(a)} to {_said(b)}", tuple(vertices), tuple(arcs), patches, (a, b))
+
+
+def stepped(layout: Layout, count: int, feet: dict[int, float]) -> Layout:
+    """The layout with feet in sides moved to shares of them."""
+    if not layout.anchors:
+        return layout
+    if layout.hub is None:
+        return halves(count, layout.anchors[0], layout.anchors[1], feet)
+    return spokes(count, list(layout.anchors), feet, layout.name)
+
+
+def sketch(layout: Layout, count: int) -> list[tuple[float, float, float, float]]:
+    """The seams inside as lines (x, y, x, y) in the regular polygon whose corners lie on the circle of radius 1."""
+    angle = np.pi / 2 + 2 * np.pi * np.arange(count + 1) / count
+    corner = np.stack([np.cos(angle), np.sin(angle)], axis=1)
+
+    def at(v: Vertex) -> Array:
+        if v.kind == "hub":
+            return np.zeros(2)
+        return np.asarray(corner[v.side] + v.t * (corner[v.side + 1] - corner[v.side]))
+
+    ends = [(at(layout.vertices[a.start]), at(layout.vertices[a.end])) for a in layout.arcs if a.inner]
+    return [(*map(float, a), *map(float, b)) for a, b in ends]  # type: ignore[misc]
 
 
 def proposed(count: int) -> list[Layout]:

@@ -70,16 +70,18 @@ class Action:
 class Figure:
     """A figure of a result for the card. key: its name in the facts; form: number, a list of numbers, parts of each
     entry, words, or the curve of spans against accuracy. each: label of an entry, with {n} for its number; negative:
-    that of one below zero. parts: names and units of a figure's parts.
+    that of one below zero. parts: names and units of a figure's parts. fills: of sketches, a choice, its word
+    that makes them count, and the field that takes the name of the one that is picked.
     """
 
     key: str
     label: str
     unit: str = ""
-    form: Literal["number", "size", "list", "parts", "words", "trade-off"] = "number"
+    form: Literal["number", "size", "list", "parts", "words", "trade-off", "sketches"] = "number"
     each: str = ""
     negative: str = ""
     parts: tuple[tuple[str, str], ...] = ()
+    fills: tuple[str, str, str] | None = None
 
 
 @dataclass(frozen=True)

@@ -83,7 +83,8 @@ class ToolField(BaseModel):
 class ToolFigure(BaseModel):
     """A figure of a result. key: its name in the facts. each: label of an entry of a list, with {n} for its number.
 
-    parts: of a figure in several parts, their names and units. negative: label where the number is below zero.
+    parts: of a figure in several parts, their names and units. negative: label where the number is below zero. fills:
+    of sketches, a choice, its word that makes them count, and the field that takes the name of the picked one.
     """
 
     key: str
@@ -93,6 +94,7 @@ class ToolFigure(BaseModel):
     each: str
     negative: str
     parts: list[tuple[str, str]]
+    fills: tuple[str, str, str] | None
 
 
 class ToolNumber(BaseModel):
@@ -169,7 +171,14 @@ def _plain(action: Action) -> dict[str, Any]:
 
 def _figure(f: Figure) -> ToolFigure:
     return ToolFigure(
-        key=f.key, label=f.label, unit=f.unit, form=f.form, each=f.each, negative=f.negative, parts=list(f.parts)
+        key=f.key,
+        label=f.label,
+        unit=f.unit,
+        form=f.form,
+        each=f.each,
+        negative=f.negative,
+        parts=list(f.parts),
+        fills=f.fills,
     )
 
 

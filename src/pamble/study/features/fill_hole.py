@@ -4,22 +4,22 @@ included."""
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from pydantic import Field
 
 from pamble.core.arrays import Array
-from pamble.core.corners.corner import LaidOut, lay_out
-from pamble.core.corners.layouts import of_kind
+from pamble.core.corners.corner import LaidOut, Tried, lay_out
+from pamble.core.corners.layouts import SIDED, Layout, of_kind, sketch, stepped
 from pamble.core.patches.loop import Asked, Corner
 from pamble.core.patches.told import SideFigures
 from pamble.core.patches.trimmed import trimmed_patch
 from pamble.core.spline.differential import normals
 from pamble.core.spline.evaluate import surface_grid
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, PartHandle, Shape
-from pamble.study.features.fields import choice, number
-from pamble.study.features.handles import move
+from pamble.study.features.fields import choice, number, unseen
+from pamble.study.features.handles import move, slide
 from pamble.study.features.sides import MOST, SidesParams
 from pamble.study.references import EdgeRef, Place
 
@@ -29,20 +29,23 @@ _KINDS = {"spokes": "spokes", "corners": "corners", "two": "two", "best": "all"}
 
 class FillParams(SidesParams):
     """edges: those round the hole, in any order. layout: one trimmed patch, or patches round a hub whose spokes begin
-    in the middles of the sides, or also at corners; two patches; or the best of all. inside: curves that one trimmed
-    patch passes. hub: where the spokes meet, found if null. spans: of every patch in both directions, found if null.
+    in the middles of the sides, or also at corners; two patches; the best of all; or the one that ``way`` names. feet:
+    where on each side a spoke begins, as a share of it, null for its middle. inside: curves that one trimmed patch
+    passes. hub: where the spokes meet, found if null. spans: of every patch in both directions, found if null.
     """
 
     edges: list[EdgeRef] = Field(title="Sides", min_length=2, max_length=24, json_schema_extra={"rounds": True})
-    layout: Literal["single", "spokes", "corners", "two", "best"] = choice(
+    layout: Literal["single", "spokes", "corners", "two", "best", "picked"] = choice(
         "Layout", "single",
         labels={
             "single": "one, trimmed", "spokes": "spokes, middles", "corners": "spokes, corners",
-            "two": "two patches", "best": "the best of all",
+            "two": "two patches", "best": "the best of all", "picked": "as picked below",
         },
     )  # fmt: skip
+    way: str | None = unseen(None, max_length=80)
+    feet: list[Annotated[float, Field(ge=0.05, le=0.95)] | None] = unseen([])
     inside: list[EdgeRef] = choice("Passes curves", [], when=("layout", "single"))
-    hub: Place | None = choice("Hub", None, when=("layout", "spokes", "corners"))
+    hub: Place | None = choice("Hub", None, when=("layout", "spokes", "corners", "best", "picked"))
     degree: int = number("Degree", 5, ge=5, le=9)
     spans: int | None = number("Spans", None, found="spans", ge=1, le=6)
 
@@ -52,16 +55,18 @@ def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
     inputs.different(params.edges)
     asked = [Asked(inputs.edge(ref), order) for ref, order in zip(params.edges, params.orders(), strict=True)]
     diagonal = max(inputs.edge(ref).surface.diagonal for ref in params.edges)
-    if params.layout not in _KINDS:
+    count = len(asked)
+    if params.layout == "single":
         made = trimmed_patch(asked, diagonal, params.degree, params.spans, inputs.different(params.inside))
         facts = _facts("one patch, trimmed", made.sides, made.corners, made.face.surface.spans[0])
+        facts["layouts"] = _layouts(count, [])
         met = _met(params, made.sides, [""] * len(made.sides))
         return Made({"": Shape(made.face)}, seams=met, facts=facts, warnings=made.warnings)
     hub = None if params.hub is None else inputs.point(params.hub)
     laid = lay_out(
         asked,
         diagonal,
-        of_kind(len(asked), _KINDS[params.layout]),
+        _wanted(params, count),
         params.degree,
         params.spans,
         hub,
@@ -69,11 +74,7 @@ def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
     )
     facts = _facts(laid.layout.name, laid.sides, laid.corners, laid.tried[0].spans)
     facts["inside"] = [{"angle": s.angle, "curvature": s.curvature} for s in laid.inside]
-    facts["layouts"] = [
-        {"patches": len(t.layout.patches), "cvs": t.cvs, "over": t.worst, "score": t.score}
-        for t in laid.tried
-        if t.score
-    ]
+    facts["layouts"] = _layouts(count, laid.tried)
     slots = ["", *(f"{i}" for i in range(2, len(laid.faces) + 1))]
     shapes = {slot: Shape(face) for slot, face in zip(slots, laid.faces, strict=True)}
     inside = tuple(
@@ -81,7 +82,28 @@ def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
         for s in laid.inside
     )
     met = _met(params, laid.sides, [slots[p] for p in laid.patch_of])
-    return Made(shapes, seams=(*met, *inside), handles=_handles(laid, params), facts=facts, warnings=laid.warnings)
+    return Made(shapes, seams=(*met, *inside), handles=_handles(laid), facts=facts, warnings=laid.warnings)
+
+
+def _wanted(params: FillParams, count: int) -> list[Layout]:
+    """The layouts to be tried, their feet where they were put."""
+    feet = {k: v for k, v in enumerate(params.feet[:count]) if v is not None}
+    ways = of_kind(count, (params.way or "") if params.layout == "picked" else _KINDS[params.layout])
+    return [stepped(w, count, feet) for w in ways] if feet else ways
+
+
+def _layouts(count: int, tried: Sequence[Tried]) -> list[dict[str, Any]]:
+    """All layouts there are, the best of those that were built first, each with a sketch of its seams."""
+    if count not in SIDED:
+        return []
+    built = {t.layout.name: t for t in tried if t.score}
+    ways = {w.name: w for w in of_kind(count, "all")}
+    rows = []
+    for name in [*built, *(n for n in ways if n not in built)]:
+        t, way = built.get(name), ways[name]
+        row: dict[str, Any] = {"name": name, "patches": len(way.patches), "sides": count, "sketch": sketch(way, count)}
+        rows.append(row | ({} if t is None else {"cvs": t.cvs, "over": t.worst, "score": t.score}))
+    return rows
 
 
 def _object(step: str, slot: str) -> str:
@@ -116,15 +138,23 @@ def _facts(layout: str, sides: Sequence[SideFigures], corners: Sequence[Corner],
     }
 
 
-def _handles(laid: LaidOut, params: FillParams) -> tuple[PartHandle, ...]:
-    """The hub, to be moved in its tangent plane."""
-    if laid.layout.hub is None or params.layout == "best":
-        return ()
+def _handles(laid: LaidOut) -> tuple[PartHandle, ...]:
+    """The hub, to be moved in its tangent plane, and the spokes' feet along their sides."""
+    feet = tuple(
+        slide(
+            "feet", f"Spoke's foot on side {laid.order[v.side] + 1}", v.t, laid.rim.sides[v.side].points,
+            index=v.side, limits=(0.05, 0.95),
+        )
+        for v in laid.layout.vertices
+        if v.kind == "foot"
+    )  # fmt: skip
+    if laid.layout.hub is None:
+        return feet
     surface = laid.faces[0].surface
     end = surface.domain
     d = surface_grid(surface, np.array([end[0][0]]), np.array([end[1][1]]), 1)
     n: Array = normals(d)[0, 0]
-    return (move("hub", "Hub", d[0, 0][0, 0], n),)
+    return (move("hub", "Hub", d[0, 0][0, 0], n), *feet)
 
 
 _PARTS = (("gap", "mm"), ("angle", "°"), ("curvature", "%"))
@@ -135,6 +165,7 @@ KIND = FeatureKind(
     doing="Choose a layout; drag its hub on the part. Enter keeps it, Esc drops it.",
     figures=(
         Figure("layout", "Laid out as", form="words"),
+        Figure("layouts", "Ways to lay it out", form="sketches", fills=("layout", "picked", "way")),
         Figure("sides", "Side", form="parts", each="Side {n}", parts=_PARTS),
         Figure("inside", "Seam inside", form="parts", each="Seam inside {n}", parts=_PARTS[1:]),
         Figure("corners", "Corner", form="parts", each="Corner {n}", parts=(*_PARTS, ("twist", "%"))),

@@ -2,6 +2,7 @@ import type { Params } from '../../api/types';
 import { fieldsOf, toolOf, type Figure } from '../../state/catalog';
 import { changeParams } from '../../state/drafts';
 import { small } from '../figures';
+import { Sketches, type Sketch } from './Sketches';
 import { TradeOff, type Trial } from './TradeOff';
 
 /** The figures of a result, as its tool describes them. */
@@ -11,6 +12,12 @@ export function ResultFigures({ id, kind, facts }: { id: string; kind: string; f
   const trade = figures.find((f) => f.form === 'trade-off');
   const trials = trade && (facts?.[trade.key] as Trial[] | undefined);
   const spans = fieldsOf(kind).find((f) => f.name === 'spans');
+  const sketched = figures.find((f) => f.form === 'sketches');
+  const ways = (sketched && (facts?.[sketched.key] as Sketch[] | undefined)) ?? [];
+  const fill = (way: string) => {
+    const [choice, word, field] = sketched?.fills ?? [];
+    if (choice && word && field) changeParams(id, { [choice]: word, [field]: way }, true);
+  };
   const pick = spans?.whole ? (n: number) => changeParams(id, { spans: n }, true) : undefined;
   return (
     <>
@@ -24,6 +31,7 @@ export function ResultFigures({ id, kind, facts }: { id: string; kind: string; f
           ))}
         </dl>
       )}
+      {sketched && ways.length > 1 && <Sketches title={sketched.label} rows={ways} chosen={ways[0]?.over === undefined ? null : ways[0].name} pick={fill} />}
       {trials && trials.length > 1 && <TradeOff title={trade.label} trials={trials} chosen={(facts?.[spans?.found ?? ''] as number | undefined) ?? 1} pick={pick} />}
     </>
   );

@@ -1,0 +1,55 @@
+import { small } from '../figures';
+
+export interface Sketch {
+  name: string;
+  sides: number;
+  patches: number;
+  /** Lines inside the polygon whose corners lie on the circle of radius 1, x and y of both ends. */
+  sketch: [number, number, number, number][];
+  cvs?: number;
+  over?: number;
+}
+
+interface Props {
+  title: string;
+  rows: Sketch[];
+  chosen: string | null;
+  pick(name: string): void;
+}
+
+const SIZE = 46;
+const point = (x: number, y: number): [number, number] => [SIZE / 2 + x * (SIZE / 2 - 4), SIZE / 2 - y * (SIZE / 2 - 4)];
+
+/** Small pictures of the ways a hole can be laid out, those that were built first; a click takes one. */
+export function Sketches({ title, rows, chosen, pick }: Props) {
+  return (
+    <figure className="sketches">
+      <figcaption className="quiet">{title}</figcaption>
+      <div role="radiogroup" aria-label={title}>
+        {rows.map((row) => (
+          <button key={row.name} role="radio" aria-checked={row.name === chosen} aria-label={words(row)} title={words(row)} onClick={() => pick(row.name)}>
+            <svg viewBox={`0 0 ${SIZE} ${SIZE}`} width={SIZE} height={SIZE} aria-hidden="true">
+              <polygon points={rim(row.sides)} />
+              {row.sketch.map(([a, b, c, d], i) => {
+                const [from, to] = [point(a, b), point(c, d)];
+                return <line key={i} x1={from[0]} y1={from[1]} x2={to[0]} y2={to[1]} />;
+              })}
+            </svg>
+            <span>{row.over === undefined ? '\u2013' : row.over <= 1 ? 'holds' : `${small(row.over)} ×`}</span>
+          </button>
+        ))}
+      </div>
+    </figure>
+  );
+}
+
+const rim = (sides: number): string =>
+  Array.from({ length: sides }, (_, i) => {
+    const angle = Math.PI / 2 + (2 * Math.PI * i) / sides;
+    return point(Math.cos(angle), Math.sin(angle)).join(',');
+  }).join(' ');
+
+function words({ name, patches, cvs, over }: Sketch): string {
+  const made = over === undefined ? 'not built yet' : over <= 1 ? 'holds' : `worst figure ${small(over)} times its aim`;
+  return `${name}: ${patches} ${patches === 1 ? 'patch' : 'patches'}${cvs === undefined ? '' : `, ${cvs} CVs`}, ${made}`;
+}
