@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from pamble.core.errors import PambleError
+from pamble.demo import cap_front
 from pamble.demo.mirror_cap import study
 from pamble.server.frames import FrameHeader
 from pamble.study.apply import apply
@@ -139,3 +140,14 @@ def test_preview_of_a_new_blend_carries_handles_and_both_seams():
     assert [x["index"] for x in feature["handles"]] == [0, 1]
     assert len(h["seams"]) == 2
     assert all(s["state"] == "holds" for s in h["seams"])
+
+
+def test_what_was_worked_out_to_load_a_study_is_given_to_be_stored_once():
+    document = cap_front.study().model_dump()
+    first = Kernel(document)
+    made = first.made_anew()
+    assert {"shoulder", "cap-front", "front-cap"} <= set(made)
+    assert first.made_anew() == {}
+    again = Kernel(document, None, made)
+    assert again.made_anew() == {}  # nothing was computed
+    assert again.frame() == first.frame()
