@@ -11,6 +11,7 @@ from pamble.study.apply import apply
 from pamble.study.evaluate import Evaluator
 from pamble.study.frame import read_frame
 from pamble.study.kernel import Kernel
+from pamble.study.ledger_packing import LEDGER
 from pamble.study.operations import parse_op
 from pamble.study.taking import taken_from_step
 from tests.shapes import plane
@@ -142,11 +143,18 @@ def test_preview_of_a_new_blend_carries_handles_and_both_seams():
     assert all(s["state"] == "holds" for s in h["seams"])
 
 
+def rows(kernel):
+    return [line.row for line in kernel._snapshot.ledger.worst_first()]
+
+
 def test_what_was_worked_out_to_load_a_study_is_given_to_be_stored_once():
     document = cap_front.study().model_dump()
     first = Kernel(document)
     made = first.made_anew()
-    assert {"shoulder", "cap-front", "front-cap"} <= set(made)
+    assert {"shoulder", "cap-front", "front-cap", LEDGER} == set(made)
     assert first.made_anew() == {}
     again = Kernel(document, None, made)
     assert again.made_anew() == {}  # nothing was computed
+    assert rows(again) == rows(first)
+    loose = {**document, "limits": {**document["limits"], "angle": 1e-9}}
+    assert {r["state"] for r in rows(Kernel(loose, None, made))} == {"over", "holds"}  # judged by the limits of today

@@ -250,12 +250,12 @@ class Hub:
                 stored = await asyncio.to_thread(self.store.load, id)
                 kernel = await self.pool.loaded(stored.document, *await asyncio.to_thread(_bulk, self.store, id))
                 self._open[id] = OpenStudy(id, self.store, self.pool, stored, kernel, self.readers)
-                self._behind(self._store_made(self._open[id]))
+                self._behind(self._store_made(self._open[id], _PICTURE_FIRST))
             return self._open[id]
 
-    async def _store_made(self, study: OpenStudy) -> None:
-        """What had to be worked out to load a study is stored, once the windows have their picture."""
-        await asyncio.sleep(_PICTURE_FIRST)
+    async def _store_made(self, study: OpenStudy, after: float) -> None:
+        """What had to be worked out of a study is stored, some seconds on."""
+        await asyncio.sleep(after)
         with contextlib.suppress(PambleError, SQLAlchemyError):
             async with study.lock:
                 made = await study.ask("made_anew")
@@ -314,9 +314,18 @@ class Hub:
             asyncio.get_running_loop().call_later(self._linger, self._drop, study)
 
     def _drop(self, study: OpenStudy) -> None:
-        if not study.windows and self._open.get(study.id) is study and not study.lock.locked():
+        if self._idle(study):
+            self._behind(self._end(study))
+
+    async def _end(self, study: OpenStudy) -> None:
+        """End an idle kernel, once its ledger is stored for the next time."""
+        await self._store_made(study, 0)
+        if self._idle(study):
             del self._open[study.id]
             study.kernel.close()
+
+    def _idle(self, study: OpenStudy) -> bool:
+        return not study.windows and self._open.get(study.id) is study and not study.lock.locked()
 
     async def remove(self, id: str) -> None:
         """Delete a study for good."""

@@ -21,6 +21,7 @@ from pamble.study.figures import moved_by, place_on
 from pamble.study.frame import FrameWriter
 from pamble.study.history import dependents, in_sight
 from pamble.study.ledger import Ledger, LedgerKeeper
+from pamble.study.ledger_packing import LEDGER, ledger_key, pack_ledger, unpack_ledger
 from pamble.study.lights import bank_for, crossed_seams, put_lights
 from pamble.study.migrate import migrated
 from pamble.study.moving import moving_op
@@ -65,8 +66,16 @@ class Kernel:
         self._reach: float | None = None
         self._found = self._stored(document, results or {})
         now = self._evaluator.evaluate(document, self._found)
-        ledger = self._keeper.kept(document, now, Ledger(), set(now.world), FULL_SAMPLES)
-        self._take(Snapshot(document, now, ledger))
+        self._take(Snapshot(document, now, self._first_ledger(document, now, results or {})))
+
+    def _first_ledger(self, study: Study, now: Evaluation, results: Mapping[str, tuple[str, bytes]]) -> Ledger:
+        """The ledger as it was stored with these results, else made anew."""
+        self._ledger_stored, data = results.get(LEDGER, ("", b""))
+        stored = unpack_ledger(data) if self._ledger_stored == ledger_key(study, now) else None
+        if stored is not None:
+            return self._keeper.resumed(study, now, stored)
+        self._ledger_stored = ""
+        return self._keeper.kept(study, now, Ledger(), set(now.world), FULL_SAMPLES)
 
     def _stored(self, study: Study, results: Mapping[str, tuple[str, bytes]]) -> Evaluation:
         """What was stored of earlier runs: last good results, each with the key that it came from."""
@@ -89,9 +98,17 @@ class Kernel:
         self._unseen = set(compiled) - in_sight(snapshot.study, changing)
 
     def made_anew(self) -> dict[str, tuple[str, bytes]]:
-        """Results of steps that were not stored when the study was loaded, to be stored; once."""
+        """Results of steps that were not stored when the study was loaded, and the ledger as it stands, to be stored;
+        each once.
+        """
         found, self._found = self._found, self._snapshot.now
-        return self._results(self._snapshot, found)
+        out, key = self._results(self._snapshot, found), ledger_key(self.study, self.now)
+        if key != self._ledger_stored:
+            self._ledger_stored = key
+            out[LEDGER] = (key, pack_ledger(self._snapshot.ledger))
+        else:
+            self._keeper.look_ahead(self.now)
+        return out
 
     @property
     def study(self) -> Study:

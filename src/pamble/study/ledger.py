@@ -109,6 +109,15 @@ class LedgerKeeper:
         rows = measured(study, now, faces, seams, before, changed, samples, diagonal, anew=True)
         return Ledger(seams, rows, diagonal)
 
+    def resumed(self, study: Study, now: Evaluation, stored: Ledger) -> Ledger:
+        """A ledger that was stored with these very results, its rows with the limits and names of today."""
+        rows = measured(study, now, standing_faces(now), stored.seams, stored, set(), 0, stored.diagonal, anew=True)
+        return Ledger(stored.seams, rows, stored.diagonal)
+
+    def look_ahead(self, now: Evaluation) -> None:
+        """Find what meets, so that the next change need look at what it changed alone."""
+        self._finder.find(list(standing_faces(now).values()))
+
     def previewed(self, study: Study, now: Evaluation, before: Ledger, changed: Set[str], samples: int) -> Ledger:
         """A study that is not kept: promised seams as they would be, found ones as they were found."""
         faces = standing_faces(now)
