@@ -22,6 +22,7 @@ from pamble.core.faces.face import Face
 from pamble.core.patches.hole import find_hole
 from pamble.core.patches.inside import Through
 from pamble.core.patches.loop import Asked, Corner
+from pamble.core.patches.running import taken_together
 from pamble.core.patches.told import SideFigures
 from pamble.core.patches.trimmed import trimmed_patch
 from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP
@@ -56,7 +57,8 @@ def fill(given: Namespace) -> tuple[dict[str, Any], str]:
     out_path, found, names, faces, problems = taken(given)
     diagonal = part_diagonal(faces)
     hole = find_hole(faces, np.array(numbers(given.at, 3, "A place in the hole")), given.search)
-    asked = [Asked(s.edge, order) for s in hole.sides]
+    together = taken_together([Asked(s.edge, order) for s in hole.sides])
+    asked = together.asked
     centre = None if given.hub is None else np.array(numbers(given.hub, 3, "The hub"))
     tried: list[dict[str, Any]] = []
     made: list[_Filling] = []
@@ -96,10 +98,11 @@ def fill(given: Namespace) -> tuple[dict[str, Any], str]:
         "file": out_path.name,
         "units": {"gap": "mm", "angle": "degree", "curvature": "%", "bends": "%", "twist": "%"},
         "layout": best.layout,
-        "hole": {"sides": len(hole.sides), "length": hole.length, "gap": hole.gap},
+        "hole": {"sides": len(asked), "edges": len(hole.sides), "length": hole.length, "gap": hole.gap},
         "patches": [{"name": n, **describe_face(f)} for n, f in items],
         "sides": [
-            {"face": names[hole.sides[s.number].face], "edge": hole.sides[s.number].edge.name,
+            {"face": " + ".join(names[hole.sides[n].face] for n in together.members[s.number]),
+             "edge": asked[s.number].label,
              "continuity": f"G{order}", "patch": titles[p], "patch_edge": s.patch_side, "gap": s.gap, "angle": s.angle,
              "curvature": s.curvature}
             for s, p in sorted(zip(best.sides, best.patch_of, strict=True), key=lambda x: x[0].number)

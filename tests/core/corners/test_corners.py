@@ -7,10 +7,14 @@ from pamble.core.corners.calm import unrest
 from pamble.core.corners.corner import lay_out
 from pamble.core.corners.layouts import halves, proposed, spokes
 from pamble.core.errors import GeometryError
+from pamble.core.faces.face import Edge
 from pamble.core.patches.loop import Asked
+from pamble.core.patches.running import taken_together
+from pamble.core.patches.trimmed import trimmed_patch
 from pamble.core.spline.closest import to_surface
+from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_grid, surface_points
-from pamble.core.spline.knots import surface_part
+from pamble.core.spline.knots import curve_part, surface_part, swap_directions
 from tests.core.patches.grounds import ground, hole
 from tests.core.trace.panels import interpolated
 
@@ -145,3 +149,33 @@ def test_light_is_calm_on_balls_and_cylinders_and_not_where_curvature_changes():
     assert unrest([wave]) > 0.5
     # A number without a unit: the same at any size.
     assert unrest([wave.with_control(3 * wave.control)]) == pytest.approx(unrest([wave]), rel=1e-9)
+
+
+def in_two(edge, share=0.4):
+    """An edge as two, the second of a face that shows its other side and runs the other way across."""
+    a, b = edge.domain
+    m = a + share * (b - a)
+    p = curve_part(edge.pcurve, m, b)
+    turned = Curve(p.degree, p.knots, p.control[:, ::-1])
+    first = Edge(edge.surface, "first", curve_part(edge.pcurve, a, m), edge.inward, curve_part(edge.space, a, m))
+    second = Edge(swap_directions(edge.surface), "second", turned, -edge.inward, curve_part(edge.space, m, b))
+    return [second, first]
+
+
+@pytest.mark.parametrize("build", ["laid out", "trimmed"])
+def test_edges_that_run_on_are_one_side_and_give_the_same_patches(build):
+    known = ground(8, 40)
+    whole = hole(known, 5, bulge=0.05)
+    parted = [*in_two(whole[0]), *whole[1:3], *in_two(whole[3], 0.7), whole[4]]
+    sides = taken_together([Asked(e, 2) for e in parted])
+    assert [sorted(m) for m in sides.members] == [[0, 1], [2], [3], [4, 5], [6]]
+    left = taken_together([Asked(e, 1 if i == 1 else 2) for i, e in enumerate(parted)])
+    assert len(left.asked) == 6  # unlike continuities stay two sides
+    made = (lay_out if build == "laid out" else trimmed_patch)(sides.asked, known.diagonal)
+    rows = made.sides
+    assert max(r.gap for r in rows) < 0.002
+    assert max(r.angle for r in rows) < 0.003
+    assert max(r.curvature for r in rows) < 0.8
+    for face in made.faces if build == "laid out" else [made.face]:
+        inner = np.vstack([curve_points(e.space, np.linspace(*e.space.domain, 9)) for e in face.edges])
+        assert to_surface(known, inner).distance.max() < 0.01

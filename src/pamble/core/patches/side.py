@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from pamble.core.arrays import TINY, Array, cross, dot, norm
 from pamble.core.curves.measure import LengthMap
-from pamble.core.faces.face import Edge
+from pamble.core.faces.face import Edge, Part
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.differential import Jet, jet
+from pamble.core.spline.differential import Jet, jet, stacked_jets
 from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives
 from pamble.core.spline.surface import Surface
 
@@ -23,7 +24,7 @@ _UNEVEN = 3.0
 class Neighbour:
     """A surface at places on it: uv (m, 2), points and unit normals (m, 3), and the second fundamental form as a tensor
     in space, bend (m, 3, 3), 1/mm: the normal curvature along a unit tangent d is d.bend.d. jet: to third order, where
-    that was asked for.
+    that was asked for. Along a chain of edges uv has a third column, the number of the part.
     """
 
     uv: Array
@@ -33,9 +34,13 @@ class Neighbour:
     jet: Jet | None = None
 
 
-def neighbour(surface: Surface, uv: Array, order: int = 2) -> Neighbour:
-    """The surface at parameters (m, 2), beyond its domain too, to order 2 or 3; the tensor by the dual basis."""
+def neighbour(surface: Surface, uv: Array, order: int = 2, turned: bool = False) -> Neighbour:
+    """The surface at parameters (m, 2), beyond its domain too, to order 2 or 3; the tensor by the dual basis.
+
+    turned: whether its normal is that of its other side.
+    """
     d = surface_derivatives(surface, uv[:, 0], uv[:, 1], order)
+    d = d.swapaxes(0, 1) if turned else d
     su, sv = d[1, 0], d[0, 1]
     full = cross(su, sv)
     area = np.maximum(norm(full), TINY)[:, None]
@@ -93,32 +98,36 @@ class Side:
 
     def at(self, s: Array) -> Neighbour:
         """The neighbour's surface at the feet of the edge's points. Only for an edge."""
-        assert self.surface is not None
-        points = self.points(s)
         if isinstance(self.source, Curve):
             raise TypeError("A curve has no surface beside it.")
-        uv = curve_points(self.source.pcurve, self._on_pcurve(s))
-        return self.feet(points, uv, 2)
-
-    def _on_pcurve(self, s: Array) -> Array:
-        """Parameters of the edge in the parameter plane: the same range as in space."""
         t = self.parameters(s)
-        assert not isinstance(self.source, Curve)
-        (a, b), (c, d) = self.curve.domain, self.source.pcurve.domain
-        return c + (t - a) * ((d - c) / (b - a))
+        uv = _on_parts(self.source, t) if self.source.parts else _on_plane(self.source, self.curve, t)
+        return self.feet(self.points(s), uv, 2)
 
     def feet(self, points: Array, uv: Array, steps: int = 1, order: int = 2) -> Neighbour:
         """Feet of points that are near the surface, by Gauss-Newton steps from ``uv`` (m, 2); then its shape there, to
         order 2 or 3.
         """
         assert self.surface is not None
-        for _ in range(steps):
-            d = surface_derivatives(self.surface, uv[:, 0], uv[:, 1], 1)
-            su, sv, gap = d[1, 0], d[0, 1], points - d[0, 0]
-            e, f, g, a, b = dot(su, su), dot(su, sv), dot(sv, sv), dot(gap, su), dot(gap, sv)
-            det = np.maximum(e * g - f * f, TINY)
-            uv = uv + np.stack([(a * g - b * f) / det, (b * e - a * f) / det], axis=1)
-        return neighbour(self.surface, uv, order)
+        if isinstance(self.source, Edge) and self.source.parts:
+            return self._feet_on_parts(self.source.parts, points, uv, steps, order)
+        return _feet(self.surface, points, uv, steps, order)
+
+    def _feet_on_parts(self, parts: Sequence[Part], points: Array, uv: Array, steps: int, order: int) -> Neighbour:
+        which = uv[:, 2].astype(int)
+        own, places = [], []
+        for k in np.unique(which).tolist():
+            at = np.flatnonzero(which == k)
+            own.append(_feet(parts[k].edge.surface, points[at], uv[at, :2], steps, order, parts[k].turned))
+            places.append(at)
+        back = np.argsort(np.concatenate(places))
+
+        def joined(name: str) -> Array:
+            return np.concatenate([getattr(f, name) for f in own])[back]
+
+        jets = [f.jet for f in own if f.jet is not None]
+        jet = stacked_jets(jets).part(back) if jets else None
+        return Neighbour(np.column_stack([joined("uv"), which]), joined("point"), joined("normal"), joined("bend"), jet)
 
     def outward(self, s: Array) -> Array:
         """Unit directions (m, 3) in the neighbour's tangent plane, square to the edge, that leave its face."""
@@ -126,6 +135,35 @@ class Side:
         from pamble.core.faces.frames import frames
 
         return frames(self.source, self.parameters(s), 2, remember=False).outward
+
+
+def _on_plane(edge: Edge, curve: Curve, t: Array) -> Array:
+    """Parameters (m, 2) of a surface along an edge: the same range as in space."""
+    (a, b), (c, d) = curve.domain, edge.pcurve.domain
+    return curve_points(edge.pcurve, c + (t - a) * ((d - c) / (b - a)))
+
+
+def _on_parts(edge: Edge, t: Array) -> Array:
+    """The same along a chain, with the number of the part (m, 3)."""
+    which = np.searchsorted([p.end for p in edge.parts[:-1]], t, side="right")
+    out = np.zeros((len(t), 3))
+    for k, part in enumerate(edge.parts):
+        at = np.flatnonzero(which == k)
+        share = (t[at] - part.start) / (part.end - part.start)
+        low, high = part.edge.domain
+        own = low + (1 - share if part.reversed else share) * (high - low)
+        out[at] = np.column_stack([curve_points(part.edge.pcurve, own), np.full(len(at), k)])
+    return out
+
+
+def _feet(surface: Surface, points: Array, uv: Array, steps: int, order: int, turned: bool = False) -> Neighbour:
+    for _ in range(steps):
+        d = surface_derivatives(surface, uv[:, 0], uv[:, 1], 1)
+        su, sv, gap = d[1, 0], d[0, 1], points - d[0, 0]
+        e, f, g, a, b = dot(su, su), dot(su, sv), dot(sv, sv), dot(gap, su), dot(gap, sv)
+        det = np.maximum(e * g - f * f, TINY)
+        uv = uv + np.stack([(a * g - b * f) / det, (b * e - a * f) / det], axis=1)
+    return neighbour(surface, uv, order, turned)
 
 
 def seeded(surface: Surface, points: Array) -> Array:

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pamble.core.arrays import TINY, Array, cross, dot, norm, unit
+from pamble.core.arrays import TINY, Array, IntArray, cross, dot, norm, unit
 
 
 @dataclass(frozen=True)
@@ -91,7 +91,7 @@ class Jet:
     dual_u: Array
     dual_v: Array
 
-    def part(self, which: slice) -> Jet:
+    def part(self, which: slice | IntArray) -> Jet:
         """The jet at some of the samples, (m,)."""
         d = self.derivatives[:, :, which]
         return Jet(d, self.point[which], self.normal[which], self.dual_u[which], self.dual_v[which])

@@ -12,16 +12,23 @@ from pydantic import Field
 from pamble.core.arrays import Array
 from pamble.core.corners.corner import LaidOut, Tried, lay_out
 from pamble.core.corners.layouts import SIDED, Layout, of_kind, sketch, stepped
+from pamble.core.faces.face import Edge, Face
 from pamble.core.patches.loop import Asked, Corner
+from pamble.core.patches.running import Sides, taken_together
 from pamble.core.patches.told import SideFigures
 from pamble.core.patches.trimmed import trimmed_patch
+from pamble.core.spline.closest import to_curve
 from pamble.core.spline.differential import normals
-from pamble.core.spline.evaluate import surface_grid
+from pamble.core.spline.evaluate import curve_points, surface_grid
+from pamble.core.tolerances import SEAM_SEARCH
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, PartHandle, Shape
 from pamble.study.features.fields import choice, number, unseen
 from pamble.study.features.handles import move, slide
 from pamble.study.features.sides import MOST, SidesParams
 from pamble.study.references import EdgeRef, Place
+
+_PLACES = 11
+"""Places of an edge at which it is looked whether it lies on another."""
 
 _KINDS = {"spokes": "spokes", "corners": "corners", "two": "two", "best": "all"}
 """Layouts of the choice by the core's words; one trimmed patch is none."""
@@ -29,9 +36,10 @@ _KINDS = {"spokes": "spokes", "corners": "corners", "two": "two", "best": "all"}
 
 class FillParams(SidesParams):
     """edges: those round the hole, in any order. layout: one trimmed patch, or patches round a hub whose spokes begin
-    in the middles of the sides, or also at corners; two patches; the best of all; or the one that ``way`` names. feet:
-    where on each side a spoke begins, as a share of it, null for its middle. inside: curves that one trimmed patch
-    passes. hub: where the spokes meet, found if null. spans: of every patch in both directions, found if null.
+    in the middles of the sides, or also at corners; two patches; the best of all; or the one that ``way`` names.
+    chains: whether edges that follow each other without a corner are one side. feet: where on each side a spoke begins,
+    as a share of it, null for its middle. inside: curves that one trimmed patch passes. hub: where the spokes meet,
+    found if null. spans: of every patch in both directions, found if null.
     """
 
     edges: list[EdgeRef] = Field(title="Sides", min_length=2, max_length=24, json_schema_extra={"rounds": True})
@@ -42,6 +50,9 @@ class FillParams(SidesParams):
             "two": "two patches", "best": "the best of all", "picked": "as picked below",
         },
     )  # fmt: skip
+    chains: Literal["one", "each"] = choice(
+        "Edges that run on", "one", labels={"one": "as one side", "each": "each a side"}
+    )
     way: str | None = unseen(None, max_length=80)
     feet: list[Annotated[float, Field(ge=0.05, le=0.95)] | None] = unseen([])
     inside: list[EdgeRef] = choice("Passes curves", [], when=("layout", "single"))
@@ -55,16 +66,17 @@ def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
     inputs.different(params.edges)
     asked = [Asked(inputs.edge(ref), order) for ref, order in zip(params.edges, params.orders(), strict=True)]
     diagonal = max(inputs.edge(ref).surface.diagonal for ref in params.edges)
-    count = len(asked)
+    sides = taken_together(asked) if params.chains == "one" else taken_together(asked, len(asked))
+    count = len(sides.asked)
     if params.layout == "single":
-        made = trimmed_patch(asked, diagonal, params.degree, params.spans, inputs.different(params.inside))
+        made = trimmed_patch(sides.asked, diagonal, params.degree, params.spans, inputs.different(params.inside))
         facts = _facts("one patch, trimmed", made.sides, made.corners, made.face.surface.spans[0])
         facts["layouts"] = _layouts(count, [])
-        met = _met(params, made.sides, [""] * len(made.sides))
+        met = _met(params, inputs, sides, made.sides, [("", made.face)] * len(made.sides))
         return Made({"": Shape(made.face)}, seams=met, facts=facts, warnings=made.warnings)
     hub = None if params.hub is None else inputs.point(params.hub)
     laid = lay_out(
-        asked,
+        sides.asked,
         diagonal,
         _wanted(params, count),
         params.degree,
@@ -81,7 +93,7 @@ def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
         DeclaredSeam(s.edges[0], _object(context.step, slots[s.patches[1]]), s.edges[1], MOST, slots[s.patches[0]])
         for s in laid.inside
     )
-    met = _met(params, laid.sides, [slots[p] for p in laid.patch_of])
+    met = _met(params, inputs, sides, laid.sides, [(slots[p], laid.faces[p]) for p in laid.patch_of])
     return Made(shapes, seams=(*met, *inside), handles=_handles(laid), facts=facts, warnings=laid.warnings)
 
 
@@ -110,13 +122,31 @@ def _object(step: str, slot: str) -> str:
     return f"{step}/{slot}" if slot else step
 
 
-def _met(params: FillParams, sides: Sequence[SideFigures], slots: Sequence[str]) -> tuple[DeclaredSeam, ...]:
-    """Seams with the neighbours; slots: of the patch at every stretch."""
-    refs, orders = params.edges, params.orders()
-    return tuple(
-        DeclaredSeam(s.patch_side, refs[s.number].feature, refs[s.number].edge, orders[s.number], slot)
-        for s, slot in zip(sides, slots, strict=True)
-    )
+def _met(
+    params: FillParams,
+    inputs: Inputs,
+    sides: Sides,
+    figures: Sequence[SideFigures],
+    patches: Sequence[tuple[str, Face]],
+) -> tuple[DeclaredSeam, ...]:
+    """Seams with the neighbours; patches: slot and face at every stretch."""
+    out = []
+    for s, (slot, face) in zip(figures, patches, strict=True):
+        members = sides.members[s.number]
+        for n in members:
+            ref, order = params.edges[n], params.orders()[n]
+            if len(members) == 1 or _along(face.edge(s.patch_side), inputs.edge(ref)):
+                out.append(DeclaredSeam(s.patch_side, ref.feature, ref.edge, order, slot, len(members) > 1))
+    return tuple(out)
+
+
+def _along(own: Edge, other: Edge) -> bool:
+    """Whether a part of one edge lies on the other."""
+    near = [
+        to_curve(a.space, curve_points(b.space, np.linspace(*b.space.domain, _PLACES)[1:-1])).distance < SEAM_SEARCH
+        for a, b in ((own, other), (other, own))
+    ]
+    return bool(near[0].any() or near[1].any())
 
 
 def _facts(layout: str, sides: Sequence[SideFigures], corners: Sequence[Corner], spans: int) -> dict[str, Any]:
