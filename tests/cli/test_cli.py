@@ -287,6 +287,23 @@ def test_a_hole_in_a_file_is_filled_where_one_points(tmp_path, capsys):
     assert "No hole" in capsys.readouterr().err
 
 
+def test_a_hole_beside_a_face_in_two_pieces_has_four_sides(tmp_path, capsys):
+    known = ground(3, 40)
+    path, out = tmp_path / "pieces.step", tmp_path / "filled.step"
+    below, *others = [e.surface for e in window(known)]
+    (a, b), _ = below.domain
+    pieces = [surface_part(below, (a, a + 0.3 * (b - a))), surface_part(below, (a + 0.3 * (b - a), b))]
+    write_step([(f"N{i}", Face(s)) for i, s in enumerate([*pieces, *others])], path)
+    at = ",".join(f"{x:.2f}" for x in surface_points(known, [0.5], [0.5])[0])
+    made = answer(capsys, "fill", path, "--at", at, "--layout", "four", "-o", out)
+    assert (made["hole"]["sides"], made["hole"]["edges"]) == (4, 5)
+    assert max(s["curvature"] for s in made["sides"]) < 0.5
+    assert sum(" + " in s["face"] for s in made["sides"]) == 1
+    patch = readback.faces(out)[-1]
+    assert all(readback.nearest_seam(patch, n, 1 / 500).angle < 0.005 for n in readback.faces(out)[2:-1])
+    assert [s["reaches"] for s in answer(capsys, "check", out)["seams"]] == ["G2"] * 6
+
+
 def test_a_face_of_a_file_is_matched_to_its_neighbour(tmp_path, capsys):
     edges = window(ground(1, 60))
     middle = surface_part(ground(1, 60), (0.35, 0.65), (0.3, 0.7))

@@ -132,13 +132,13 @@ def _wanted(layout: str, sides: int) -> list[tuple[str, Sequence[Layout] | None]
     return [(w.name, [w]) for w in of_kind(sides, layout)]
 
 
-def _single(asked: list[Asked], diagonal: float, degree: int, through: Through) -> _Filling:
+def _single(asked: Sequence[Asked], diagonal: float, degree: int, through: Through) -> _Filling:
     made = trimmed_patch(asked, diagonal, degree, through=through)
     return _Filling("single", (made.face,), made.sides, (0,) * len(made.sides), (), made.corners, made.warnings)
 
 
 def _patches(
-    asked: list[Asked], diagonal: float, layouts: Sequence[Layout], degree: int, centre: np.ndarray | None
+    asked: Sequence[Asked], diagonal: float, layouts: Sequence[Layout], degree: int, centre: np.ndarray | None
 ) -> _Filling:
     made = lay_out(asked, diagonal, layouts, degree, centre=centre)
     return _Filling(made.layout.name, made.faces, made.sides, made.patch_of, made.inside, made.corners, made.warnings)
