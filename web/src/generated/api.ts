@@ -1820,13 +1820,15 @@ export interface components {
          *     rounds: edges that can be completed to those round a hole; every: faces that can be completed to all; beside:
          *     the field of edges, or the face, whose neighbours over a seam are put in too. ends: the choice of "start" or
          *     "end" that a curve picked near one of its ends fills too. found: the figure of the result that says what an open
-         *     one came to.
+         *     one came to. counted: of a number each, the field that says how many there are.
          */
         ToolField: {
             /** Beside */
             beside: string;
             /** Choices */
             choices: string[];
+            /** Counted */
+            counted: string;
             /** Direction */
             direction: boolean;
             /** Ends */

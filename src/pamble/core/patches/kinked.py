@@ -55,9 +55,11 @@ def _counted(n: int) -> str:
 
 def _with_seam(curve: Curve, inner: Array) -> Array:
     """Kinks of a closed curve, its start among them if it turns there."""
-    start, end = curve.domain
-    half = 0.5 * (start + end)
-    return np.append(start, inner) if len(kinks(restarted(curve, half))[0]) > len(inner) - (half in inner) else inner
+    rim = np.concatenate([curve.domain[:1], inner, curve.domain[1:]])
+    # Begun anew between two kinks, no knot lies near.
+    k = int(np.argmax(np.diff(rim)))
+    calm = rim[k] + 0.4871 * (rim[k + 1] - rim[k])
+    return np.append(rim[0], inner) if len(kinks(restarted(curve, calm))[0]) > len(inner) else inner
 
 
 def _begun_alike(sections: Sequence[Curve], found: Sequence[Array]) -> tuple[list[Curve], list[Array]]:

@@ -2,6 +2,7 @@
 
 from pamble.study.features import (
     blend_curve,
+    body_sections,
     boundary_face,
     cap_face,
     change_curve,
@@ -38,6 +39,7 @@ from pamble.study.features import (
     replace_patch,
     section_curve,
     shapes,
+    start_body,
     swept_faces,
     trim_faces,
     two_view,
@@ -66,9 +68,11 @@ KINDS: dict[str, FeatureKind] = {
         project_curve.KIND,
         *face_curve.KINDS,
         *section_curve.KINDS,
+        body_sections.KIND,
         *shapes.KINDS,
         swept_faces.KINDS[0],
         loft_face.KIND,
+        start_body.KIND,
         net_face.KIND,
         other_half.KIND,
         boundary_face.KIND,

@@ -38,21 +38,23 @@ def slide(
     return PartHandle("slide", field, index, label, at, np.zeros(3), value, *limits, unit=unit, line=line)
 
 
-def move(field: str, label: str, point: Array, normal: Array, along: tuple[str, ...] = ()) -> PartHandle:
+def move(
+    field: str, label: str, point: Array, normal: Array, along: tuple[str, ...] = (), *, index: int = -1
+) -> PartHandle:
     """A point that moves in the plane through it, square to ``normal``. along: other points that move with it; then
     ``field`` is moved by as much, and not to the place of the handle.
     """
     at, n = floats(point), floats(normal) / max(float(np.linalg.norm(normal)), 1e-12)
-    return PartHandle("move", field, -1, label, at, n, 0.0, -1e9, 1e9, unit="mm", along=along)
+    return PartHandle("move", field, index, label, at, n, 0.0, -1e9, 1e9, unit="mm", along=along)
 
 
 def turn(
     field: str, label: str, degrees: float, centre: Array, axis: Array, point: Array,
-    limits: tuple[float, float] = (-3600.0, 3600.0),
+    limits: tuple[float, float] = (-3600.0, 3600.0), *, index: int = -1,
 ) -> PartHandle:  # fmt: skip
     """An angle about an axis through ``centre``; the handle stands at ``point``, which turns with it."""
     n = floats(axis) / max(float(np.linalg.norm(axis)), 1e-12)
-    return PartHandle("turn", field, -1, label, floats(point), n, degrees, *limits, unit="°", centre=floats(centre))
+    return PartHandle("turn", field, index, label, floats(point), n, degrees, *limits, unit="°", centre=floats(centre))
 
 
 def iso_handles(surface: Surface, held: str, at: list[float]) -> tuple[PartHandle, ...]:

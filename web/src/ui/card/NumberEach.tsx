@@ -1,33 +1,31 @@
-import type { EdgeRef } from '../../api/types';
 import type { Field } from '../../state/catalog';
-import { refWords } from '../../state/words';
 import { arithmetic } from '../figures';
 import { TypedField } from './TypedField';
 
 interface Props {
   field: Field;
-  /** What the numbers belong to, in order. */
-  lines: readonly EdgeRef[];
+  /** Names of what the numbers belong to, in order. */
+  names: readonly string[];
   value: readonly (number | null)[];
   change(value: (number | null)[]): void;
 }
 
-/** A number of its own for each of several lines; an empty one goes by what is set for all. */
-export function NumberEach({ field, lines, value, change }: Props) {
-  if (lines.length < 2) return null;
+/** A number of its own for each of several things; an empty one goes by what is set for all, or found. */
+export function NumberEach({ field, names, value, change }: Props) {
+  if (names.length < 2) return null;
   const take = (at: number, text: string): boolean => {
     const number = text === '' ? null : arithmetic(text);
     if (text !== '' && (number === null || (field.low !== null && number < field.low))) return false;
-    change(lines.map((_, k) => (k === at ? number : (value[k] ?? null))));
+    change(names.map((_, k) => (k === at ? number : (value[k] ?? null))));
     return true;
   };
-  return lines.map((line, i) => {
-    const label = `${field.title}: ${refWords(line)}`;
+  return names.map((name, i) => {
+    const label = `${field.title}: ${name}`;
     const own = value[i] ?? null;
     return (
-      <div className="row" key={`${line.feature} ${line.edge}`}>
+      <div className="row" key={name}>
         <span className="quiet">{label}</span>
-        <TypedField label={label} shown={own === null ? '' : own.toFixed(2)} placeholder="as all" unit={field.unit} width={84} take={(text) => take(i, text)} />
+        <TypedField label={label} shown={own === null ? '' : own.toFixed(2)} placeholder={field.counted ? 'as found' : 'as all'} unit={field.unit} width={84} take={(text) => take(i, text)} />
       </div>
     );
   });

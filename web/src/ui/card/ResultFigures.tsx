@@ -21,6 +21,7 @@ export function ResultFigures({ id, kind, facts }: { id: string; kind: string; f
   const pick = spans?.whole ? (n: number) => changeParams(id, { spans: n }, true) : undefined;
   return (
     <>
+      {sketched && ways.length > 1 && <Sketches title={sketched.label} rows={ways} chosen={ways[0]?.over === undefined ? null : ways[0].name} pick={fill} />}
       {told.length > 0 && (
         <dl className="figures">
           {told.map(([title, value]) => (
@@ -31,7 +32,6 @@ export function ResultFigures({ id, kind, facts }: { id: string; kind: string; f
           ))}
         </dl>
       )}
-      {sketched && ways.length > 1 && <Sketches title={sketched.label} rows={ways} chosen={ways[0]?.over === undefined ? null : ways[0].name} pick={fill} />}
       {trials && trials.length > 1 && <TradeOff title={trade.label} trials={trials} chosen={(facts?.[spans?.found ?? ''] as number | undefined) ?? 1} pick={pick} />}
     </>
   );

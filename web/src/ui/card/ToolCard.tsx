@@ -4,6 +4,7 @@ import type { EdgeRef, Params } from '../../api/types';
 import { startRepick } from '../../state/actions';
 import { changeParams } from '../../state/drafts';
 import { complete, counts, fieldsOf, LISTS, toolOf, type Field } from '../../state/catalog';
+import { refWords } from '../../state/words';
 import { useStudy } from '../../state/study';
 import type { Repick } from '../../state/hand';
 import { note, problemOf, useTools } from '../../state/tools';
@@ -129,8 +130,7 @@ function OneField({ field, id, kind, params, draft, facts }: Omit<BlockProps, 'f
       return <Continuities field={field} sides={(params[sides?.name ?? ''] as EdgeRef[] | undefined) ?? []} value={(params[field.name] as number[] | undefined) ?? []} change={change} />;
     }
     case 'number each': {
-      const lines = fieldsOf(kind).find((f) => f.widget === 'lines');
-      return <NumberEach field={field} lines={(params[lines?.name ?? ''] as EdgeRef[] | undefined) ?? []} value={(params[field.name] as (number | null)[] | undefined) ?? []} change={change} />;
+      return <NumberEach field={field} names={namesOf(field, kind, params)} value={(params[field.name] as (number | null)[] | undefined) ?? []} change={change} />;
     }
     case 'directions':
       return draft ? null : <Directions id={id} params={params} />;
@@ -167,4 +167,16 @@ function moreOf(id: string, field: Field, params: Params): Repick {
   const sofar = (params[field.name] as unknown[] | undefined) ?? [];
   const kind = LISTS.includes(field.widget) && field.widget !== 'points' ? KINDS[field.widget as keyof typeof KINDS] : 'face';
   return { id, field: field.name, kind, take: (ref) => changeParams(id, { [field.name]: [...sofar, ref] }, true) };
+}
+
+/** What a list of numbers belongs to: the lines that were picked, or so many of a kind as another field says. */
+function namesOf(field: Field, kind: string, params: Params): string[] {
+  const fields = fieldsOf(kind);
+  if (!field.counted) {
+    const lines = fields.find((f) => f.widget === 'lines');
+    return ((params[lines?.name ?? ''] as EdgeRef[] | undefined) ?? []).map(refWords);
+  }
+  const count = fields.find((f) => f.name === field.counted);
+  const value = params[field.counted] ?? count?.fallback;
+  return typeof value === 'number' ? Array.from({ length: value }, (_, i) => String(i + 1)) : [];
 }

@@ -93,7 +93,7 @@ function Handle({ viewport, handle, label, set, draft }: HandleProps) {
     e.preventDefault();
     set(nudged(viewport, handle, way as [number, number], e.shiftKey ? 0.1 : 1), true);
   };
-  const words = handle.form === 'move' ? handle.point.map((v) => v.toFixed(2)).join(', ') : `${small(handle.value)}${handle.unit === '°' ? '' : ' '}${handle.unit}`.trim();
+  const words = handle.form === 'move' ? `${handle.point.map((v) => (Math.abs(v) < 0.005 ? 0 : v).toFixed(2)).join(', ')} mm` : `${small(handle.value)}${handle.unit === '°' ? '' : ' '}${handle.unit}`.trim();
   return (
     <>
       <svg>
