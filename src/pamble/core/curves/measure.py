@@ -15,8 +15,11 @@ from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
 from pamble.core.spline.extremes import both_sides, largest
+from pamble.core.spline.kinks import kinks
+from pamble.core.spline.knots import curve_part
 
 _EACH = 32
+_JUMP = 0.01
 _GAUSS = np.polynomial.legendre.leggauss(8)
 _GAUSS_FEW = np.polynomial.legendre.leggauss(5)
 
@@ -177,6 +180,34 @@ def affine_parameters(curve: Curve, fractions: Array) -> Array:
 def length_parameters(curve: Curve, fractions: Array, quick: bool = False) -> Array:
     """Parameters at fractions (0 to 1) of the arc length; see `LengthMap`."""
     return LengthMap(curve).parameters(fractions, quick)
+
+
+def curvature_jumps(curve: Curve, least: float = _JUMP, round: bool = False) -> list[float]:
+    """Inner parameters where a curve turns sharply, or its curvature jumps by more than a share of itself; of a closed
+    one that is gone round, its start too.
+
+    >>> from pamble.core.spline.kinks import chain
+    >>> curvature_jumps(chain([Curve.line([0, 0, 0], [4, 0, 0]), Curve.line([4, 0, 0], [9, 0, 0])], [0, 0.5, 1]))
+    []
+    """
+    breaks = basis.breaks(curve.knots, curve.degree)
+    loose = [float(k) for k in breaks[1:-1] if np.sum(curve.knots == k) >= curve.degree - 1]
+    if not loose and not round:
+        return []
+    bends = np.array([_end_bends(curve_part(curve, *p)) for p in pairwise([breaks[0], *loose, breaks[-1]])])
+    before, after = np.roll(bends[:, 1], 1, axis=0), bends[:, 0]
+    size = np.maximum(norm(before), norm(after))
+    jumps = norm(before - after) > least * np.maximum(size, 1 / max(curve_length(curve), 1e-12))
+    turns = set(kinks(curve)[0].tolist())
+    found = [k for k, jump in zip(loose, jumps[1:], strict=True) if jump or k in turns]
+    return [float(breaks[0]), *found] if round and jumps[0] else found
+
+
+def _end_bends(curve: Curve) -> Array:
+    """Curvature vectors (2, 3) at both ends."""
+    d = curve_derivatives(curve, curve.domain, 2)
+    speed = np.maximum(dot(d[1], d[1]), 1e-300)[:, None]
+    return np.asarray((d[2] - dot(d[2], d[1])[:, None] * d[1] / speed) / speed)
 
 
 def _signed(bend: Array) -> Array:

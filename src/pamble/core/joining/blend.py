@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
+from itertools import pairwise
 
 import numpy as np
 
@@ -23,6 +24,7 @@ from pamble.core.spline.knots import reverse_surface
 from pamble.core.spline.surface import Surface
 
 _CLOSED_SPANS = 4
+_APART = 1e-6
 """Fewest spans of a blend between two loops: with fewer, closing smoothly leaves nothing to shape it."""
 
 _TOUCHING = np.linspace(0.0, 1.0, 41)
@@ -195,12 +197,39 @@ def _candidates(sides: tuple[Side, Side], spec: BlendSpec) -> Iterator[Array]:
     least = _CLOSED_SPANS if sides[0].closed else 1
     if spec.spans is not None and spec.spans < least:
         raise BlendError(f"A blend that closes on itself needs at least {least} spans, not {spec.spans}.")
-    even = [basis.uniform_knots(p, n) for n in range(least, (spec.spans or spec.search_limit) + 1)]
+    stops = _stops(sides)
+    least = max(least, len(stops) + 1)
+    if spec.spans is not None and spec.spans < least:
+        raise BlendError(f"The curvature of the edges jumps {len(stops)} times: {least} spans are the fewest.")
+    even = [_spread(p, n, stops) for n in range(least, (spec.spans or max(spec.search_limit, 2 * least)) + 1)]
     own = _own_knots(sides, p)
     found = even + [k for k in own if len(k) - p - 1 <= limit + 12]
     if spec.spans is not None:
         found = [k for k in found if basis.span_count(k, p) == spec.spans]
     yield from sorted(found, key=len)
+
+
+def _stops(sides: tuple[Side, Side]) -> list[float]:
+    """Where along the edges the curvature of one jumps: there the rows do no more than turn smoothly."""
+    out: list[float] = []
+    for s in sorted([*sides[0].jumps, *sides[1].jumps]):
+        if _APART < s < 1 - _APART and (not out or s - out[-1] > _APART):
+            out.append(s)
+    return out
+
+
+def _spread(degree: int, spans: int, stops: Sequence[float]) -> Array:
+    """Knots of about so many spans, even between stops, at which a row has no more than its first derivative."""
+    if not stops:
+        return basis.uniform_knots(degree, spans)
+    edges = [0.0, *stops, 1.0]
+    parts = [np.zeros(degree + 1)]
+    for i, (low, high) in enumerate(pairwise(edges)):
+        n = max(1, round((spans - len(stops) - 1) * (high - low)) + 1)
+        parts.append(np.linspace(low, high, n + 1)[1:-1])
+        if i < len(stops):
+            parts.append(np.full(degree - 1, high))
+    return np.concatenate([*parts, np.ones(degree + 1)])
 
 
 def _own_knots(sides: tuple[Side, Side], degree: int) -> list[Array]:

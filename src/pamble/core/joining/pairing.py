@@ -7,14 +7,14 @@ parameter; the other follows at equal fractions of length where its own would sk
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 from scipy.interpolate import make_interp_spline
 
 from pamble.core.arrays import Array, floats, norm
-from pamble.core.curves.measure import AffineMap
+from pamble.core.curves.measure import AffineMap, LengthMap, curvature_jumps
 from pamble.core.errors import BlendError, GeometryError
 from pamble.core.faces.face import Edge
 from pamble.core.faces.frames import ArcLength, arc_length, positions
@@ -31,6 +31,7 @@ when one edge follows the other by a simpler law than equal fractions: calmer la
 
 _TABLE = np.linspace(0.0, 1.0, 161)
 _COARSE = np.linspace(0.0, 1.0, 17)
+_FINE = 513
 
 
 @dataclass(frozen=True)
@@ -48,6 +49,7 @@ class Side:
     """One edge seen through the common parameter. exact: the edge as a curve in s, if it is a polynomial one.
 
     closed: whether the edge is a loop that is run through whole. borders: of the face beyond its ends, where known.
+    jumps: where along s the curvature of the edge jumps.
     """
 
     edge: Edge
@@ -56,6 +58,7 @@ class Side:
     reversed: bool
     closed: bool = False
     borders: Borders | None = None
+    jumps: tuple[float, ...] = ()
 
     def parameters(self, s: Array) -> Array:
         """Parameters of the edge at the common parameter."""
@@ -81,9 +84,19 @@ class _Traits:
         return float(np.linalg.norm(self.points[-1] - self.points[0])) < COINCIDENT * max(1.0, self.length.total)
 
     @cached_property
-    def affine(self) -> AffineMap:
+    def affine(self) -> LengthMap:
         """Its affine length."""
         return AffineMap(self.space)
+
+    @cached_property
+    def plain(self) -> LengthMap:
+        """Its length."""
+        return LengthMap(self.space)
+
+    @cached_property
+    def jumps(self) -> list[float]:
+        """Parameters at which its curvature jumps."""
+        return curvature_jumps(self.space, round=self.closed)
 
     @cached_property
     def fractions(self) -> Array:
@@ -130,8 +143,44 @@ def pair_edges(a: Edge, b: Edge, flip: bool) -> tuple[Side, Side]:
     Raises `BlendError` for an edge without length or a kink inside it.
     """
     first, second = _measure(a), _measure(b)
-    if first.traits.closed and second.traits.closed:
-        return _pair_closed(first, second, flip)
+    pair = _pair_closed if first.traits.closed and second.traits.closed else _pair_open
+    one, two = pair(first, second, flip)
+    return replace(one, jumps=_along(one, first)), replace(two, jumps=_along(two, second))
+
+
+def _along(side: Side, m: _Measured) -> tuple[float, ...]:
+    """Where the jumps of an edge lie along s."""
+    if not m.traits.jumps:
+        return ()
+    (start, end), s = m.edge.domain, np.linspace(0, 1, _FINE)
+    t = side.to_edge(s)
+    leap = np.abs(np.diff(t)) > 0.5 * abs(end - start)
+    out = []
+    for jump in m.traits.jumps:
+        if side.closed and jump == start:
+            # Where a loop comes round its own start the parameter leaps.
+            out += [_halved(side, s[i : i + 2], 0.5 * (start + end)) for i in np.flatnonzero(leap).tolist()]
+        else:
+            crossed = np.flatnonzero(((t[1:] - jump) * (t[:-1] - jump) <= 0) & ~leap)
+            out += [_halved(side, s[i : i + 2], jump) for i in crossed[:1].tolist()]
+    return tuple(sorted(out))
+
+
+def _halved(side: Side, bracket: Array, value: float) -> float:
+    """The place in a bracket at which the edge's parameter passes a value, by halving."""
+    low, high = float(bracket[0]), float(bracket[1])
+    above = bool(side.to_edge(np.array([low]))[0] > value)
+    for _ in range(48):
+        middle = 0.5 * (low + high)
+        if bool(side.to_edge(np.array([middle]))[0] > value) == above:
+            low = middle
+        else:
+            high = middle
+    return 0.5 * (low + high)
+
+
+def _pair_open(first: _Measured, second: _Measured, flip: bool) -> tuple[Side, Side]:
+    a, b = first.edge, second.edge
     turned = _runs_against(first, second) != flip
     own = [_own_parameter(first, False), _own_parameter(second, turned)]
     exact = [first.exact(False), second.exact(turned)]
@@ -152,18 +201,37 @@ def _pair_closed(a: _Measured, b: _Measured, flip: bool) -> tuple[Side, Side]:
     """Pair two loops: the second starts at the point nearest to the first one's start, and runs the same way round.
 
     Both run by affine length: where they bend they get more of the parameter, and an ellipse meets a circle untwisted.
+    Where the curvature of one jumps both run by plain length, and begin as far from the jumps as can be.
     """
     s = np.linspace(0.0, 1.0, 33)
-    first, second = a.traits.affine, b.traits.affine
-    pa = positions(a.edge, first.parameters(s))
+    smooth = not (a.traits.jumps or b.traits.jumps)
+    first, second = (m.traits.affine if smooth else m.traits.plain for m in (a, b))
+    begin = 0.0 if smooth else _calm_start(a, b)
+    lead = _round(first, begin, 1.0) if begin else first.parameters
+    pa = positions(a.edge, lead(s))
     offset = second.fraction(float(to_curve(b.edge.space, pa[:1]).t[0]))
     loops = [_round(second, offset, sense) for sense in (1.0, -1.0)]
     spread = [float(norm(pa - positions(b.edge, to_edge(s))).sum()) for to_edge in loops]
     turned = (spread[1] < spread[0]) != flip
-    return Side(a.edge, first.parameters, None, False, True), Side(b.edge, loops[int(turned)], None, turned, True)
+    return Side(a.edge, lead, None, False, True), Side(b.edge, loops[int(turned)], None, turned, True)
 
 
-def _round(m: AffineMap, offset: float, sense: float) -> Callable[[Array], Array]:
+def _calm_start(a: _Measured, b: _Measured) -> float:
+    """The share of the first loop's length at which it is best begun: there, and beside it on the other, no curvature
+    jumps near.
+    """
+    share = np.linspace(0, 1, 65)[:-1]
+    points = positions(a.edge, a.traits.plain.parameters(share))
+    beside = np.array([b.traits.plain.fraction(float(t)) for t in to_curve(b.edge.space, points).t])
+    room = np.full(len(share), np.inf)
+    for m, at in ((a, share), (b, beside)):
+        for jump in m.traits.jumps:
+            away = np.abs(at - m.traits.plain.fraction(jump))
+            room = np.minimum(room, np.minimum(away, 1 - away))
+    return float(share[int(np.argmax(room))])
+
+
+def _round(m: LengthMap, offset: float, sense: float) -> Callable[[Array], Array]:
     return lambda s: m.parameters(np.mod(offset + sense * np.asarray(s), 1.0))
 
 

@@ -7,17 +7,16 @@ from itertools import pairwise
 import numpy as np
 
 from pamble.core.arrays import Array, BoolArray, dot, norm, unit
-from pamble.core.curves.measure import affine_parameters, curve_length
+from pamble.core.curves.measure import affine_parameters, curvature_jumps
 from pamble.core.errors import GeometryError
 from pamble.core.faces.crossing.branches import Branch
 from pamble.core.faces.crossing.fit import FittedBranch, fit_branch
 from pamble.core.faces.crossing.stations import Stretch, tangents
 from pamble.core.faces.face import Face
 from pamble.core.faces.landing import land
-from pamble.core.spline import basis
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import curve_derivatives, curve_points
+from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.kinks import kinks
 from pamble.core.spline.knots import curve_part
 from pamble.core.spline.power import power_form
@@ -29,9 +28,6 @@ _BORDER_PARTS = 24
 _BORDER_ROUNDS = 12
 _SHORT = 1e-7
 """Share of a curve below which what lands of it is the rounding of a border."""
-
-_JUMP = 0.01
-"""Share of the curvature by which it jumps where stretches are fitted one by one."""
 
 _OVER = 0.05
 """How far beyond its domain, as a fraction of it, a surface is followed to see where a curve crosses its border."""
@@ -63,27 +59,8 @@ _Run = tuple[float, float, Array, Array]
 
 def _smooth_parts(curve: Curve) -> list[tuple[float, float]]:
     """Ranges between places where the curve turns sharply or its curvature jumps."""
-    breaks = basis.breaks(curve.knots, curve.degree)
-    loose = [float(k) for k in breaks[1:-1] if np.sum(curve.knots == k) >= curve.degree - 1]
-    parts = list(pairwise([float(breaks[0]), *loose, float(breaks[-1])]))
-    if not loose:
-        return parts
-    bends = np.array([_bends(curve_part(curve, *part)) for part in parts])
-    apart = norm(bends[:-1, 1] - bends[1:, 0])
-    size = np.maximum(norm(bends[:-1, 1]), norm(bends[1:, 0]))
-    turns = set(kinks(curve)[0].tolist())
-    length = curve_length(curve)
-    sharp = [
-        k for k, a, s in zip(loose, apart, size, strict=True) if k in turns or a > _JUMP * max(float(s), 1 / length)
-    ]
-    return list(pairwise([float(breaks[0]), *sharp, float(breaks[-1])]))
-
-
-def _bends(curve: Curve) -> Array:
-    """Curvature vectors (2, 3) at both ends."""
-    d = curve_derivatives(curve, curve.domain, 2)
-    speed = np.maximum(dot(d[1], d[1]), 1e-300)[:, None]
-    return np.asarray((d[2] - dot(d[2], d[1])[:, None] * d[1] / speed) / speed)
+    start, end = curve.domain
+    return list(pairwise([start, *curvature_jumps(curve), end]))
 
 
 def _runs(surface: Surface, curve: Curve, d: Array | None, start: float, end: float) -> list[_Run]:
