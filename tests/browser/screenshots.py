@@ -170,16 +170,35 @@ def plan(desk: Desk) -> None:
 
 
 def demo(desk: Desk) -> None:
-    """The demo as it opens."""
+    """The steam iron as it opens."""
+    _begun(desk, "Steam iron body")
+
+
+def van_cap(desk: Desk) -> None:
+    """The mirror cap, its corner picked."""
+    _begun(desk, "Parcel-van mirror cap")
+    line_of(desk.page, "Y corner").click()
+
+
+def sections(desk: Desk) -> None:
+    """A block cut into sections that are moved, turned and sized, and the skin through them."""
+    opened_example(desk, "dryer-idea.json")
+    desk.page.keyboard.press("f")
+    line_of(desk.page, "Body sections").click()
+
+
+def _begun(desk: Desk, title: str) -> None:
     page = desk.page
     page.goto(desk.url)
     desk.button("Demo").click()
-    page.locator(".part[data-drawn=true]").wait_for()
-    page.wait_for_timeout(4000)
+    page.get_by_role("menuitem", name=title, exact=True).click()
+    page.locator(".part[data-drawn=true]").wait_for(timeout=60_000)
+    page.wait_for_timeout(3000)
 
 
 def compare(desk: Desk) -> None:
     """The cap beside its primaries before they were cut, under one light."""
+    _begun(desk, "Parcel-van mirror cap with its front")
     page = desk.page
     desk.button("Compare with another state").click()
     page.get_by_role("menuitem", name="after Front slab").click()
@@ -202,7 +221,9 @@ VIEWS: dict[str, Callable[[Desk], None]] = {
     "fillet": fillet,
     "corner": corner,
     "plan": plan,
+    "sections": sections,
     "demo": demo,
+    "van-cap": van_cap,
     "compare": compare,
 }
 

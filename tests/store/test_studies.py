@@ -58,6 +58,16 @@ def test_opening_the_database_again_keeps_what_is_there(store, database_url):
     assert Studies(open_database(database_url)).load(id).document["name"] == "kept"
 
 
+def test_a_study_like_one_that_is_there_takes_its_results_over(store):
+    document = {"name": "Twin", "features": [{"id": "a", "params": {"x": 1.5}}]}
+    first = store.create(document)
+    store.keep(first, {"a": ("key", b"made")})
+    assert store.results(store.create(document)) == {"a": ("key", b"made")}
+    assert store.results(store.create({**document, "features": []})) == {}
+    with pytest.raises(StudyError, match="no longer there"):
+        store.keep("gone", {"a": ("key", b"made")})
+
+
 def test_assets_belong_to_their_study_and_go_with_it(store):
     one, two = store.create(document("a"), {"m": b"mesh"}), store.create(document("b"))
     store.add_asset(one, "p", b"picture")

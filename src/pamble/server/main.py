@@ -47,7 +47,7 @@ def main() -> int:
     stop = threading.Event()
     watch = threading.Thread(target=postgres.watch, args=(stop,), daemon=True)
     watch.start()
-    app = create_app(engine, given.interface.resolve(), fresh)
+    app = create_app(engine, given.interface.resolve(), [] if given.careless else fresh)
     print(f"Pamble is at http://127.0.0.1:{given.port}", flush=True)
     uvicorn.run(
         app,

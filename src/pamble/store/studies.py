@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Engine, delete, func, select, update
+from sqlalchemy import Engine, delete, func, literal, select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
@@ -66,6 +66,7 @@ class Studies:
             session.add(StudyRow(id=id, name=document["name"], document=document))
             session.flush()
             session.add_all(AssetRow(study=id, id=k, data=v) for k, v in (assets or {}).items())
+            self._as_worked_out_before(session, id, document)
         return id
 
     def keep_thumbnail(self, id: str, version: int, data: bytes) -> None:
@@ -120,6 +121,15 @@ class Studies:
         with Session(self._engine) as session:
             rows = session.execute(select(ResultRow.step, ResultRow.key, ResultRow.data).where(ResultRow.study == id))
             return {row[0]: (row[1], row[2]) for row in rows}
+
+    @staticmethod
+    def _as_worked_out_before(session: Session, id: str, document: dict[str, Any]) -> None:
+        """A study that is word for word one that is there, a demo begun again, takes its results over."""
+        alike = (StudyRow.name == document["name"], StudyRow.document == document, StudyRow.id != id)
+        twin = session.scalar(select(StudyRow.id).where(*alike).limit(1))
+        if twin is not None:
+            own = select(literal(id), ResultRow.step, ResultRow.key, ResultRow.data).where(ResultRow.study == twin)
+            session.execute(insert(ResultRow).from_select(["study", "step", "key", "data"], own))
 
     def keep(self, id: str, results: Results) -> None:
         """Store results of steps: they hang on their keys, so the study may have moved on. Raises `StudyError`."""

@@ -98,7 +98,8 @@ def is_closed(curve: Curve) -> bool:
 
 
 def senses(sections: Sequence[Curve], turned: Sequence[bool | None] = ()) -> list[bool]:
-    """Which sections run backward, so that each runs as the one before it; as given where it is not None.
+    """Which sections run backward, so that each runs as the one before it; as given where it is not None. The first of
+    closed ones runs such that the skin's normals lead out.
 
     Raises `GeometryError` for open and closed sections among each other.
     """
@@ -112,7 +113,7 @@ def senses(sections: Sequence[Curve], turned: Sequence[bool | None] = ()) -> lis
     given, shut = [*turned, *[None] * (len(sections) - len(turned))], closed[0]
     s = np.linspace(0, 1, _PLACES)
     rows = [curve_points(c, length_parameters(c, s)) for c in sections]
-    out = [bool(given[0])]
+    out = [_inside_out(rows) if given[0] is None and shut else bool(given[0])]
     for i, (row, fixed) in enumerate(zip(rows[1:], given[1:], strict=True)):
         before = rows[i][::-1] if out[i] else rows[i]
         if fixed is not None:
@@ -130,6 +131,12 @@ def senses(sections: Sequence[Curve], turned: Sequence[bool | None] = ()) -> lis
         swap = norm(before[[0, -1]] - row[[-1, 0]]).sum() + norm(centred[0] - centred[1][::-1]).mean()
         out.append(bool(swap < keep))
     return out
+
+
+def _inside_out(rows: Sequence[Array]) -> bool:
+    """Whether a skin through loops, run as they are, would show its inside."""
+    way = rows[1].mean(axis=0) - rows[0].mean(axis=0)
+    return float(_area(rows[0]) @ way) < 0
 
 
 def _area(points: Array) -> Array:

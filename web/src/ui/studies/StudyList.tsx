@@ -1,4 +1,4 @@
-import { ActionIcon, Button, TextInput, Tooltip } from '@mantine/core';
+import { ActionIcon, Button, Menu, TextInput } from '@mantine/core';
 import { IconTrash } from '@tabler/icons-react';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useRef, useState } from 'react';
@@ -54,13 +54,20 @@ export function StudyList() {
           <Button variant="default" onClick={() => file.current?.click()}>
             From a study file
           </Button>
-          {demos.data?.map((d, i) => (
-            <Tooltip key={d.name} label={`A fresh copy of ${d.title}`}>
-              <Button variant="default" onClick={() => create.mutate({ demo: d.name, beginning: { hint: d.hint } })}>
-                {i ? 'Demo, its first slabs' : 'Demo'}
+          <Menu shadow="md">
+            <Menu.Target>
+              <Button variant="default" disabled={!demos.data?.length}>
+                Demo
               </Button>
-            </Tooltip>
-          ))}
+            </Menu.Target>
+            <Menu.Dropdown>
+              {demos.data?.map((d) => (
+                <Menu.Item key={d.name} title={d.hint} onClick={() => create.mutate({ demo: d.name, beginning: { hint: d.hint } })}>
+                  {d.title}
+                </Menu.Item>
+              ))}
+            </Menu.Dropdown>
+          </Menu>
           <input
             ref={file}
             hidden
