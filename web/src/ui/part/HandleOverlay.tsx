@@ -39,20 +39,19 @@ export function HandleOverlay({ viewport }: { viewport: Viewport }) {
   });
 }
 
-/** The parameter that a handle changes, with its new value; rows of a list of lists are named `field.row`. */
+/** The parameter that a handle changes, with its new value: a field, a row of it (`field.row`), or an entry of either. */
 function placed(params: Params, fallback: unknown, { field, index }: FrameHandle, value: Value): Params {
-  const [name = field, row] = field.split('.');
-  const now = params[name] ?? fallback;
-  const within = (list: unknown, at: number, to: unknown): unknown[] => {
-    const out = Array.isArray(list) ? [...(list as unknown[])] : [];
-    while (out.length <= at) out.push(null);
-    out[at] = to;
-    return out;
-  };
-  if (row === undefined) return { [name]: index < 0 ? value : within(now, index, value) };
-  const rows = within(now, Number(row), null).map((r) => r ?? []);
-  const old = Array.isArray(now) ? (now as unknown[])[Number(row)] : [];
-  return { [name]: within(rows, Number(row), within(old, index, value)) };
+  const [name = field, ...rows] = field.split('.');
+  const path = [...rows.map(Number), ...(index < 0 ? [] : [index])];
+  return { [name]: withEntry(params[name] ?? fallback, path, value) };
+}
+
+function withEntry(now: unknown, [at, ...rest]: number[], value: Value): unknown {
+  if (at === undefined) return value;
+  const out: unknown[] = Array.isArray(now) ? [...(now as unknown[])] : [];
+  while (out.length <= at) out.push(rest.length ? [] : null);
+  out[at] = withEntry(out[at], rest, value);
+  return out;
 }
 
 interface HandleProps {
