@@ -49,6 +49,19 @@ def test_curvature_jumps_where_lines_meet_arcs_and_nowhere_on_an_ellipse():
     assert len(curvature_jumps(slot(70, 40, 14), round=True)) == 8
 
 
+def test_a_tunnel_begins_where_it_is_told_to_and_turns_with_it():
+    a, b = holed(1, 40, oval(25, 25, 0)), holed(2, -10, oval(24, 24, 0))
+    found = build_blend(a, b, BlendSpec((1, 1), (0.3, 0.3)))
+    told = build_blend(a, b, BlendSpec((1, 1), (0.3, 0.3), begins=(0.25, None)))
+    wrung = build_blend(a, b, BlendSpec((1, 1), (0.3, 0.3), begins=(0.25, 0.25 + 0.1)))
+    assert found.starts is not None
+    assert told.starts == pytest.approx((0.25, (found.starts[1] + 0.25) % 1), abs=0.05)
+    assert wrung.starts == pytest.approx((0.25, 0.35), abs=1e-6)
+    row = wrung.surface.control[0]
+    angle = np.degrees(np.arctan2(row[[0, -1], 1], row[[0, -1], 0]))
+    assert abs((angle[1] - angle[0] + 180) % 360 - 180) > 20
+
+
 @pytest.mark.parametrize(
     ("first", "second", "most"),
     [

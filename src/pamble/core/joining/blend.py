@@ -14,7 +14,7 @@ from pamble.core.faces.face import Edge
 from pamble.core.faces.frames import frames, positions
 from pamble.core.joining.crest import Clearance, Limit, clearance, crest_range
 from pamble.core.joining.directions import along
-from pamble.core.joining.pairing import Borders, Side, pair_edges
+from pamble.core.joining.pairing import Borders, Side, loop_start, pair_edges
 from pamble.core.joining.rows import row_space
 from pamble.core.joining.shaper import Shaper
 from pamble.core.joining.spec import SPANS_LIMIT, BlendSpec
@@ -57,7 +57,7 @@ class Blend:
     """A finished blend. edges: names of the natural edges of ``surface`` that lie on the first and second edge.
 
     crest: least and largest height of its sections, mm. clearance: from its limit. factor: on the fullness, with which
-    it just meets that.
+    it just meets that. starts: where two loops begin, as shares of their lengths; None of open edges.
     """
 
     surface: Surface
@@ -69,6 +69,7 @@ class Blend:
     crest: tuple[float, float] | None = None
     clearance: Clearance | None = None
     factor: float = 1.0
+    starts: tuple[float, float] | None = None
 
     @property
     def spans(self) -> int:
@@ -170,7 +171,7 @@ def preview_blend(
 def _sides(a: Edge, b: Edge, spec: BlendSpec, beyond: Beyond) -> tuple[Side, Side]:
     if a.surface is b.surface and a.name == b.name:
         raise BlendError("The same edge was picked twice: a blend needs two different edges.")
-    one, two = pair_edges(a, b, spec.flip)
+    one, two = pair_edges(a, b, spec.flip, spec.begins)
     sides = replace(one, borders=beyond[0]), replace(two, borders=beyond[1])
     ends = [positions(side.edge, side.parameters(_TOUCHING)) for side in sides]
     width = norm(ends[1] - ends[0])
@@ -273,7 +274,8 @@ def _finish(
     # By construction u runs along the first edge and v leaves it outward.
     if dot(cross(along(sides[0], f), f.outward), f.normal)[len(f.t) // 2] < 0:
         surface = reverse_surface(surface, "u")
-    return Blend(surface, ("v0", "v1"), residuals, trials, _handles(surface), tuple(warnings))
+    starts = (loop_start(sides[0]), loop_start(sides[1])) if sides[0].closed else None
+    return Blend(surface, ("v0", "v1"), residuals, trials, _handles(surface), tuple(warnings), starts=starts)
 
 
 def _handles(surface: Surface) -> tuple[Handle, Handle]:

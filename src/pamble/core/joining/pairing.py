@@ -137,14 +137,20 @@ class _Measured:
         return np.asarray(self.length.of_parameter(t)) / self.length.total
 
 
-def pair_edges(a: Edge, b: Edge, flip: bool) -> tuple[Side, Side]:
+Begins = tuple[float | None, float | None]
+"""Where two loops begin, as shares of their lengths; None where that is found."""
+
+
+def pair_edges(a: Edge, b: Edge, flip: bool, begins: Begins = (None, None)) -> tuple[Side, Side]:
     """Pair two edges so that the blend does not twist; ``flip`` pairs them the other way.
 
     Raises `BlendError` for an edge without length or a kink inside it.
     """
     first, second = _measure(a), _measure(b)
-    pair = _pair_closed if first.traits.closed and second.traits.closed else _pair_open
-    one, two = pair(first, second, flip)
+    if first.traits.closed and second.traits.closed:
+        one, two = _pair_closed(first, second, flip, begins)
+    else:
+        one, two = _pair_open(first, second, flip)
     return replace(one, jumps=_along(one, first)), replace(two, jumps=_along(two, second))
 
 
@@ -197,7 +203,12 @@ def _pair_open(first: _Measured, second: _Measured, flip: bool) -> tuple[Side, S
     return Side(a, own[0], exact[0], False), Side(b, own[1], exact[1], turned)
 
 
-def _pair_closed(a: _Measured, b: _Measured, flip: bool) -> tuple[Side, Side]:
+def loop_start(side: Side) -> float:
+    """Where a loop is begun, as a share of its length."""
+    return _measure(side.edge).traits.plain.fraction(float(side.to_edge(np.zeros(1))[0]))
+
+
+def _pair_closed(a: _Measured, b: _Measured, flip: bool, begins: Begins) -> tuple[Side, Side]:
     """Pair two loops: the second starts at the point nearest to the first one's start, and runs the same way round.
 
     Both run by affine length: where they bend they get more of the parameter, and an ellipse meets a circle untwisted.
@@ -206,14 +217,20 @@ def _pair_closed(a: _Measured, b: _Measured, flip: bool) -> tuple[Side, Side]:
     s = np.linspace(0.0, 1.0, 33)
     smooth = not (a.traits.jumps or b.traits.jumps)
     first, second = (m.traits.affine if smooth else m.traits.plain for m in (a, b))
-    begin = 0.0 if smooth else _calm_start(a, b)
+    begin = (0.0 if smooth else _calm_start(a, b)) if begins[0] is None else _share(a, first, begins[0])
     lead = _round(first, begin, 1.0) if begin else first.parameters
     pa = positions(a.edge, lead(s))
-    offset = second.fraction(float(to_curve(b.edge.space, pa[:1]).t[0]))
+    near = second.fraction(float(to_curve(b.edge.space, pa[:1]).t[0]))
+    offset = near if begins[1] is None else _share(b, second, begins[1])
     loops = [_round(second, offset, sense) for sense in (1.0, -1.0)]
     spread = [float(norm(pa - positions(b.edge, to_edge(s))).sum()) for to_edge in loops]
     turned = (spread[1] < spread[0]) != flip
     return Side(a.edge, lead, None, False, True), Side(b.edge, loops[int(turned)], None, turned, True)
+
+
+def _share(m: _Measured, by: LengthMap, begin: float) -> float:
+    """A share of a loop's length by another measure."""
+    return by.fraction(float(m.traits.plain.parameters(np.array([begin % 1.0]))[0]))
 
 
 def _calm_start(a: _Measured, b: _Measured) -> float:

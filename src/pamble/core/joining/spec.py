@@ -24,6 +24,7 @@ class BlendSpec:
     None for the default. degree: along the edges, 3 to 9. spans: along the edges, None to have them found.
     ends: how cross directions run. flip: pair the edges the other way round. search_limit: most spans tried.
     level: whether the crest is held at one height, ``crest`` mm, or as high as it is at the mean when None.
+    begins: where loops begin, as shares of their lengths; None where that is found.
     """
 
     continuity: tuple[int, int] = (2, 2)
@@ -35,6 +36,7 @@ class BlendSpec:
     search_limit: int = 24
     level: bool = False
     crest: float | None = None
+    begins: tuple[float | None, float | None] = (None, None)
 
     def __post_init__(self) -> None:
         for side in self.continuity:

@@ -3,20 +3,26 @@
 from __future__ import annotations
 
 from dataclasses import asdict, replace
+from functools import partial
 
 import numpy as np
 from pydantic import field_validator
 
+from pamble.core.arrays import Array
+from pamble.core.curves.measure import length_parameters
 from pamble.core.errors import BlendError
-from pamble.core.faces.face import Face
+from pamble.core.faces.face import Edge, Face
 from pamble.core.joining.blend import Blend, build_blend, preview_blend
 from pamble.core.joining.crest import Clearance, Limit
 from pamble.core.joining.directions import side_of
 from pamble.core.joining.spec import FULLNESS_LIMITS, SPANS_LIMIT, BlendSpec, Ends
 from pamble.core.planes import Plane
 from pamble.core.spline.closest import to_curve
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, PartHandle, made_face
-from pamble.study.features.fields import SOFT_FULLNESS, choice, number
+from pamble.study.features.fields import SOFT_FULLNESS, choice, number, unseen
+from pamble.study.features.handles import slide
 from pamble.study.references import EdgeRef, FaceRef, PlaneRef
 from pamble.study.stored import Stored
 
@@ -29,7 +35,7 @@ class EdgeBlendParams(Stored):
 
     level: whether the crest is held at one height, crest mm, or as high as it is at the mean when null. limit: a plane
     that the bulge must not pass, or limit_line: a curve; meet: whether the fullness is found with which it just meets
-    that.
+    that. begins: where two loops begin, as shares of their lengths, null as found.
     """
 
     first: EdgeRef = choice("First edge")
@@ -52,6 +58,7 @@ class EdgeBlendParams(Stored):
     limit: PlaneRef | None = choice("Limit plane", None, fold="Crest and limit")
     limit_line: EdgeRef | None = choice("Limit line", None, fold="Crest and limit")
     meet: bool = choice("Just meet the limit", False, fold="Crest and limit")
+    begins: tuple[float | None, float | None] = unseen((None, None))
 
     @field_validator("continuity")
     @classmethod
@@ -71,7 +78,7 @@ class EdgeBlendParams(Stored):
     def spec(self) -> BlendSpec:
         return BlendSpec(
             self.continuity, self.fullness, self.degree, self.spans, self.ends, self.flip,
-            level=self.level, crest=self.crest,
+            level=self.level, crest=self.crest, begins=self.begins,
         )  # fmt: skip
 
 
@@ -106,7 +113,7 @@ def run(params: EdgeBlendParams, inputs: Inputs, context: Context) -> Made:
             for k, row in enumerate(rows)
             for ref in row
         ),
-        handles=_handles(made, spec),
+        handles=(*_handles(made, spec), *_starts(made, (a, b))),
         warnings=made.warnings,
         **_facts(made, spec, limit),
     )
@@ -143,6 +150,18 @@ def _handles(made: Blend, spec: BlendSpec) -> tuple[PartHandle, ...]:
         for i, h in enumerate(made.handles)
         if spec.continuity[i] > 0
     )
+
+
+def _starts(made: Blend, edges: tuple[Edge, Edge]) -> tuple[PartHandle, ...]:
+    """Where two loops begin, each to be slid along its rim."""
+    return tuple(
+        slide("begins", "Start", share, partial(_at_shares, edge.space), index=i, side=_SIDES[i])
+        for i, (share, edge) in enumerate(zip(made.starts or (), edges, strict=False))
+    )
+
+
+def _at_shares(curve: Curve, shares: Array) -> Array:
+    return curve_points(curve, length_parameters(curve, shares))
 
 
 def _facts(made: Blend, spec: BlendSpec, limit: Limit | None) -> dict[str, object]:

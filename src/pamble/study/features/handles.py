@@ -30,12 +30,14 @@ def pull(
 
 def slide(
     field: str, label: str, value: float, along: Callable[[Array], Array], *, index: int = -1,
-    limits: tuple[float, float] = (0.0, 1.0), unit: str = "",
+    limits: tuple[float, float] = (0.0, 1.0), unit: str = "", side: str = "",
 ) -> PartHandle:  # fmt: skip
-    """A number that runs along a line; ``along`` gives points (m, 3) at values (m,)."""
+    """A number that runs along a line; ``along`` gives points (m, 3) at values (m,). side: the field that names what it
+    belongs to.
+    """
     line = along(np.linspace(*limits, _SHOWN))
     at = along(np.array([np.clip(value, *limits)]))[0]
-    return PartHandle("slide", field, index, label, at, np.zeros(3), value, *limits, unit=unit, line=line)
+    return PartHandle("slide", field, index, label, at, np.zeros(3), value, *limits, unit=unit, line=line, side=side)
 
 
 def move(
