@@ -18,6 +18,7 @@ _SAMPLES = 65
 _OF_LENGTH = 0.1
 """Widest search, as a fraction of the shorter edge."""
 
+_ROUGHLY = 0.6
 _PARALLEL = 0.8
 """Cosine of the angle between two edges below which they cross rather than run along each other."""
 
@@ -154,12 +155,18 @@ def _stretches(a: _Sampled, b: _Sampled, search: float) -> list[tuple[float, flo
     apart = norm(rel - w[..., None] * leg)
     k = np.argmin(apart, axis=1)
     rows = np.arange(len(k))
-    if apart[rows, k].min() > search + a.sag + b.sag:
+    # Edges that only meet at a corner are near in one place, or cross: most pairs end here.
+    rough = (apart[rows, k] <= search + a.sag + b.sag) & (np.abs(dot(a.tangent, unit(leg)[k])) > _ROUGHLY)
+    if rough.sum() < 2:
         return []
-    seeds = b.t[k] + w[rows, k] * (b.t[k + 1] - b.t[k])
-    feet = to_curve(b.edge.space, a.points, seeds)
+    at = np.flatnonzero(rough)
+    seeds = (b.t[k] + w[rows, k] * (b.t[k + 1] - b.t[k]))[at]
+    feet = to_curve(b.edge.space, a.points[at], seeds)
     tangent = unit(curve_derivatives(b.edge.space, feet.t, 1)[1])
-    near = (feet.distance < search) & (np.abs(dot(a.tangent, tangent)) > _PARALLEL)
+    near = np.zeros(len(k), dtype=bool)
+    near[at] = (feet.distance < search) & (np.abs(dot(a.tangent[at], tangent)) > _PARALLEL)
+    if not near.any():
+        return []
     ends = to_curve(a.edge.space, curve_points(b.edge.space, np.array(b.edge.domain)))
     found = []
     for first, last in _runs(near):
