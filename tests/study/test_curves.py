@@ -78,6 +78,7 @@ TOOLS = {
     "iso_curve": {"face": {"feature": "crown"}, "at": [0.25, 0.5]},
     "edge_curve": {"edge": line("flank", "u1")},
     "surface_line": {"face": {"feature": "crown"}, "start": [0.1, 0.2], "end": [0.9, 0.7]},
+    "body_sections": {"faces": [{"feature": "crown"}], "along": "x", "count": 3},
     "section_curve": {"faces": [{"feature": "crown"}, {"feature": "flank"}], "point": [20, 0, 0]},
     "intersection_curve": {"first": {"feature": "crown"}, "second": {"feature": "wall"}},
     "line": {"start": [0, 0, 0], "end": [1, 2, 3]},

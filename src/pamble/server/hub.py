@@ -90,6 +90,7 @@ class OpenStudy:
     readers: Readers
     windows: set[Window] = field(default_factory=set)
     lock: asyncio.Lock = field(default_factory=asyncio.Lock)
+    restarting: asyncio.Lock = field(default_factory=asyncio.Lock)
     unsure: bool = False
 
     def __post_init__(self) -> None:
@@ -98,14 +99,18 @@ class OpenStudy:
     async def ask(self, method: str, *arguments: Any) -> Any:
         """Call the kernel; if its process is gone, start it again from the store and say so."""
         if self.unsure:
-            await self.restart()
+            async with self.restarting:
+                if self.unsure:
+                    await self.restart()
         kernel = self.kernel
         try:
             return await kernel.call(method, *arguments)
         except KernelLost:
-            if kernel is self.kernel:
-                self.unsure = True
-                await self.restart()
+            async with self.restarting:
+                # Of several who were waiting for it the first one starts it again.
+                if kernel is self.kernel:
+                    self.unsure = True
+                    await self.restart()
             raise
 
     async def restart(self) -> None:
@@ -256,9 +261,10 @@ class Hub:
     async def _store_made(self, study: OpenStudy, after: float) -> None:
         """What had to be worked out of a study is stored, some seconds on."""
         await asyncio.sleep(after)
+        # A kernel that has died is for the next who needs it: nothing is started again for this.
         with contextlib.suppress(PambleError, SQLAlchemyError):
             async with study.lock:
-                made = await study.ask("made_anew")
+                made = await study.kernel.call("made_anew")
             if made:
                 await asyncio.to_thread(self.store.keep, study.id, made)
 
