@@ -94,6 +94,28 @@ def test_two_rails_carry_the_section_from_one_to_the_other(kernel):
         assert to_surface(surface, rim).distance.max() < 0.004
 
 
+def test_a_sweep_between_edges_meets_the_faces_beside_them(kernel):
+    below, _, above, _ = window(ground(6, 30))
+    for name, e in (("below", below), ("above", above)):
+        add(kernel, name, "face", face={"surface": SurfaceData.of(e.surface).model_dump()})
+    a, b = (face(kernel, n).edge(e).space.control[0] for n, e in (("below", "v1"), ("above", "v0")))
+    bulge = 0.25 * float(np.linalg.norm(b - a)) * np.array([0, 0, 1.0])
+    inner = [(a + share * (b - a) + bulge).tolist() for share in (0.3, 0.7)]
+    add(kernel, "s", "cv_curve", curve={"control": [a.tolist(), *inner, b.tolist()]})
+    both = {"rail": line("below", "v1"), "second": line("above", "v0"), "sections": [line("s")]}
+    made = add(kernel, "w", "sweep", meets=[2, 1], **both)
+    assert made.problem is None
+    one, two = made.made.facts["joints"]
+    assert max(one["angle"], two["angle"]) < 0.01
+    assert max(one["gap"], two["gap"]) < 0.002
+    assert one["curvature"] < 1
+    states = [r.row["state"] for r in kernel._snapshot.ledger.worst_first() if "w" in (r.seam.a[0], r.seam.b[0])]
+    assert states == ["holds", "holds"]
+    add(kernel, "loose", "line", start=a.tolist(), end=[float(a[0]) + 300, float(a[1]), float(a[2])])
+    no = add(kernel, "n", "sweep", rail=line("loose"), sections=[line("s")], meets=[1, 0])
+    assert "is no edge of a face" in no.problem
+
+
 def test_a_loft_through_circles_is_a_cylinder_and_freeform_sections_are_kept(kernel):
     for i, z in enumerate((0, 20, 60)):
         circle(kernel, f"o{i}", 30.0, z)

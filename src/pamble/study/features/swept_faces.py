@@ -5,29 +5,33 @@ from __future__ import annotations
 from typing import Any, Literal
 
 import numpy as np
-from pydantic import Field
+from pydantic import Field, field_validator
 
 from pamble.core.arrays import Array
 from pamble.core.curves.offset import curve_plane
 from pamble.core.curves.relations import touched_line
 from pamble.core.errors import GeometryError
-from pamble.core.faces.face import Face
+from pamble.core.faces.face import Face, natural_edge
+from pamble.core.patches.match import Pair, match_sides
 from pamble.core.patches.sweep import path_frames, rail_frames, sweep
+from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.kinks import begun_at_kink, smooth_pieces
 from pamble.core.spline.surface import Surface
 from pamble.core.surfaces.extrude import drafted, extrude
 from pamble.core.surfaces.revolve import revolve
-from pamble.study.features.base import Context, FeatureKind, Inputs, Made, made_faces
+from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Inputs, Made, made_faces
 from pamble.study.features.fields import choice, heading, number
-from pamble.study.features.figures import DEVIATION
+from pamble.study.features.figures import DEVIATION, JOINTS, MOVED
 from pamble.study.features.handles import pull, turn
 from pamble.study.references import EdgeRef, FaceRef, Point
 from pamble.study.stored import Stored
 
 _AXES = {"x": 0, "y": 1, "z": 2}
 _REACH = (-1e5, 1e5)
+_BESIDE = 0.1
+"""Distance, mm, from a rail within which a side of the sweep lies along it."""
 
 
 class ExtrudeParams(Stored):
@@ -110,8 +114,8 @@ def turned_about(about: str, line: EdgeRef | None, inputs: Inputs) -> tuple[Arra
 
 
 class SweepParams(Stored):
-    """Sections along a rail, or between two. way: how the section turns on its way. places: where the sections stand,
-    as shares of the rail's length; where the rail meets them when left out.
+    """Sections along a rail, or between two. way: how the section turns on its way. meets: continuity with which the
+    face meets those beside its rails, where these are their edges; then its rows beside them give way.
     """
 
     rail: EdgeRef = choice("Rail")
@@ -126,7 +130,17 @@ class SweepParams(Stored):
     face: FaceRef | None = choice("Face", None, ("way", "face"), placed=True)
     straight: bool = choice("Straight between sections", False)
     keep_height: bool = choice("Height stays between two rails", False)
+    meets: tuple[int, int] = choice(
+        "Meets the face", (0, 0), continuity=True, sides=("rail", "second"), limits={"maximum": 2}
+    )
     tolerance: float = number("Tolerance", 0.002, "mm", gt=0, le=10)
+
+    @field_validator("meets")
+    @classmethod
+    def _known(cls, value: tuple[int, int]) -> tuple[int, int]:
+        if not all(0 <= g <= 2 for g in value):
+            raise ValueError("a sweep meets the faces beside its rails with G0, G1 or G2")
+        return value
 
 
 def swept(params: SweepParams, inputs: Inputs, context: Context) -> Made:
@@ -140,7 +154,36 @@ def swept(params: SweepParams, inputs: Inputs, context: Context) -> Made:
         face = inputs.face(params.face).surface if params.way == "face" and params.face is not None else None
         frames = path_frames(rail, params.way, np.array(params.held), face)
     made = sweep(sections, rail, frames, straight=params.straight, tolerance=params.tolerance)
+    if any(params.meets):
+        return _met(params, inputs, Face(made.surface), made.deviation)
     return _pieces(made.surface, deviation=made.deviation)
+
+
+def _met(params: SweepParams, inputs: Inputs, face: Face, deviation: float) -> Made:
+    """The sweep matched to the faces beside its rails, as one of its sides lies along each."""
+    rails = zip((params.rail, params.second), params.meets, strict=True)
+    refs = [(ref, order) for ref, order in rails if ref is not None and order]
+    if len(smooth_pieces(face.surface)) > 1:
+        raise GeometryError("A sweep that meets faces beside its rails has sections without kinks.")
+    pairs, seams = [], []
+    for ref, order in refs:
+        if not inputs.is_edge(ref):
+            raise GeometryError(f"{inputs.name(ref.feature)} is no edge of a face: the sweep can meet nothing there.")
+        edge = inputs.edge(ref)
+        middle = curve_points(edge.space, [0.5 * sum(edge.domain)])
+        away = {s: float(to_curve(natural_edge(face.surface, s).space, middle).distance[0]) for s in ("u0", "u1")}
+        side = min(away, key=lambda s: away[s])
+        if away[side] > _BESIDE:
+            name = inputs.name(ref.feature)
+            raise GeometryError(f"The section does not end on {name}: it passes {away[side]:.2f} mm beside its edge.")
+        pairs.append(Pair(side, edge, order))
+        seams.append(DeclaredSeam(side, ref.feature, ref.edge, order))
+    diagonal = max(face.surface.diagonal, *(p.to.surface.diagonal for p in pairs))
+    made = match_sides(face, pairs, diagonal)
+    words = () if made.ratio <= 1 else (f"A rail is met no better than {made.ratio:.1f} times what is aimed at.",)
+    joints = [{"gap": s.gap, "angle": s.angle, "curvature": s.curvature} for s in made.sides]
+    facts = {"deviation": deviation, "moved": float(made.moved.max()), "joints": joints}
+    return made_faces([made.face], seams=tuple(seams), warnings=words, **facts)
 
 
 KINDS = (
@@ -154,6 +197,6 @@ KINDS = (
     ),
     FeatureKind(
         "sweep", "Sweep", "primary", SweepParams, swept, "primaries", "Pick the rail, then the section.", makes="face",
-        section="From curves", figures=(DEVIATION,),
+        section="From curves", figures=(DEVIATION, MOVED, JOINTS),
     ),
 )  # fmt: skip
