@@ -143,13 +143,18 @@ def corner(desk: Desk) -> None:
     desk.page.keyboard.press("f")
 
 
+def _slabs(desk: Desk) -> None:
+    """The cap's two slabs, fresh."""
+    body = json.dumps({"demo": "mirror-cap"}).encode()
+    request = urllib.request.Request(f"{desk.url}/api/studies", body, {"Content-Type": "application/json"})
+    desk.page.goto(f"{desk.url}/study/{json.load(urllib.request.urlopen(request))['id']}")
+    desk.page.wait_for_timeout(1500)
+
+
 def plan(desk: Desk) -> None:
     """A fresh demo: a plane through three corners, a distance and a width."""
     page = desk.page
-    body = json.dumps({"demo": "mirror-cap"}).encode()
-    request = urllib.request.Request(f"{desk.url}/api/studies", body, {"Content-Type": "application/json"})
-    page.goto(f"{desk.url}/study/{json.load(urllib.request.urlopen(request))['id']}")
-    page.wait_for_timeout(1500)
+    _slabs(desk)
     desk.button("Check").click()
     desk.button("Distance").click()
     page.mouse.click(783, 390)
@@ -237,10 +242,8 @@ def main(folder: Path = FOLDER) -> None:
         with sync_playwright() as play:
             browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
             page = browser.new_page(viewport={"width": 1280, "height": 800})
-            study = json.load(urllib.request.urlopen(f"{pamble.url}/api/studies"))[0]["id"]
-            page.goto(f"{pamble.url}/study/{study}")
-            page.wait_for_timeout(1500)
             desk = Desk(page, pamble.url)
+            _slabs(desk)
             for name, prepare in VIEWS.items():
                 prepare(desk)
                 page.wait_for_timeout(900)

@@ -43,7 +43,8 @@ def main() -> int:
     store = Studies(engine)
     fresh = []
     if not given.no_demo and not store.listed():
-        fresh = [store.create(demo.study().model_dump()) for demo in DEMOS.values()]
+        # The list shows what was made last on top.
+        fresh = [store.create(demo.study().model_dump()) for demo in reversed(DEMOS.values())][::-1]
     stop = threading.Event()
     watch = threading.Thread(target=postgres.watch, args=(stop,), daemon=True)
     watch.start()
