@@ -147,6 +147,15 @@ def rows(kernel):
     return [line.row for line in kernel._snapshot.ledger.worst_first()]
 
 
+def test_an_undo_takes_the_figures_of_before(kernel):
+    before = dict(kernel._snapshot.ledger.rows)
+    done = kernel.commit(move(z=74.0))
+    assert all(kernel._snapshot.ledger.rows[k] is not row for k, row in before.items())
+    kernel.commit(done["inverse"])
+    assert all(kernel._snapshot.ledger.rows[k] is row for k, row in before.items())
+    assert len(before) == 2
+
+
 def test_what_was_worked_out_to_load_a_study_is_given_to_be_stored_once():
     document = cap_front.study().model_dump()
     first = Kernel(document)

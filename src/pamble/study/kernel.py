@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import tempfile
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence, Set
 from pathlib import Path
 from typing import Any
 
@@ -41,6 +41,9 @@ FULL_STEPS, DRAG_STEPS, LIGHT_STEPS = 48, 24, 64
 FULL_SAMPLES, DRAG_SAMPLES = 200, 60
 """Samples along a seam at rest and while the pointer is down."""
 
+_LEDGERS = 8
+"""Ledgers of former states that are remembered."""
+
 
 class Kernel:
     """One open study. Every public method is one message; none touches the web or the store.
@@ -64,6 +67,7 @@ class Kernel:
         self._keeper = LedgerKeeper()
         self._prepared: Snapshot | None = None
         self._reach: float | None = None
+        self._ledgers: dict[str, Ledger] = {}
         self._found = self._stored(document, results or {})
         now = self._evaluator.evaluate(document, self._found)
         self._take(Snapshot(document, now, self._first_ledger(document, now, results or {})))
@@ -76,6 +80,17 @@ class Kernel:
             return self._keeper.resumed(study, now, stored)
         self._ledger_stored = ""
         return self._keeper.kept(study, now, Ledger(), set(now.world), FULL_SAMPLES)
+
+    def _ledger(self, study: Study, now: Evaluation, changed: Set[str]) -> Ledger:
+        """The ledger of a study that is not kept yet; what was seen before, as after an undo, is not measured anew."""
+        before, key = self._snapshot, ledger_key(study, now)
+        self._ledgers[ledger_key(before.study, before.now)] = before.ledger
+        for old in list(self._ledgers)[:-_LEDGERS]:
+            del self._ledgers[old]
+        known = self._ledgers.get(key)
+        if known is not None:
+            return self._keeper.resumed(study, now, known)
+        return self._keeper.kept(study, now, before.ledger, changed, FULL_SAMPLES)
 
     def _stored(self, study: Study, results: Mapping[str, tuple[str, bytes]]) -> Evaluation:
         """What was stored of earlier runs: last good results, each with the key that it came from."""
@@ -175,8 +190,7 @@ class Kernel:
             (study, back), done = apply(study, follow), Several(ops=[done, follow])
             now, inverse = self._evaluator.evaluate(study, now), Several(ops=[back, inverse])
         changed = now.changed_objects(kept.now)
-        ledger = self._keeper.kept(study, now, kept.ledger, changed, FULL_SAMPLES)
-        prepared = Snapshot(study, now, ledger)
+        prepared = Snapshot(study, now, self._ledger(study, now, changed))
         said = moved_by(kept.now, now, asked.id) if isinstance(asked, (Reshape, BreakFree)) else None
         if solved is not None:
             said = f"{solved.by} is {solved.value:.6g} now; {solved.measure} comes to {solved.reached:.6g}."
