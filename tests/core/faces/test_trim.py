@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from OCP.BRepCheck import BRepCheck_Analyzer
 from OCP.BRepGProp import BRepGProp
@@ -97,6 +97,21 @@ def test_a_hole_across_the_joint_of_a_cylinder_has_the_rim_of_one_elsewhere():
     assert lengths[0] == pytest.approx(lengths[1], rel=1e-5)
 
 
+def whole_area(surface):
+    """Of an untrimmed surface, by Gauss-Legendre in every span: OpenCASCADE's own is off by 2e-5 on some."""
+    x, w = np.polynomial.legendre.leggauss(24)
+
+    def nodes(knots):
+        breaks = np.unique(knots)
+        half = np.diff(breaks) / 2
+        return (breaks[:-1, None] + half[:, None] * (1 + x)).ravel(), (half[:, None] * w).ravel()
+
+    (u, wu), (v, wv) = nodes(surface.knots_u), nodes(surface.knots_v)
+    d = surface_grid(surface, u, v, 1)
+    return float(wu @ np.linalg.norm(np.cross(d[1, 0], d[0, 1]), axis=-1) @ wv)
+
+
+@example(708)
 @settings(max_examples=12)
 @given(st.integers(0, 100_000))
 def test_random_trims_are_valid_for_opencascade_and_add_up_after_a_round_trip(tmp_path_factory, seed):
@@ -105,7 +120,7 @@ def test_random_trims_are_valid_for_opencascade_and_add_up_after_a_round_trip(tm
     cutters = [Cutter(f"t:{i}", f"Cutter {i}", Face(turned(rng, freeform(rng, (3, 3), (1, 1), (900.0, 900.0)))))
                for i in range(2)]  # fmt: skip
     made = pieces(face, *cutters)
-    whole = area(face_to_shape(face))
+    whole = whole_area(face.surface)
     assert sum(valid(f) for f in made) == pytest.approx(whole, rel=1e-6)
     path = tmp_path_factory.mktemp("trims") / "out.step"
     write_step([(f"piece {i}", f) for i, f in enumerate(made)], path)
