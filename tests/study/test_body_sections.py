@@ -46,6 +46,7 @@ def test_a_cylinder_is_cut_and_what_cannot_be_cut_is_told(kernel):
     body = body_of([face(kernel, i) for i in ("c", "c/2", "c/3")])
     assert body.volume == pytest.approx(np.pi * 25**2 * 80, rel=1e-6)
     made = add(kernel, "s", "body_sections", faces=faces("c"), along="z", count=4)
+    assert 0 < made.made.facts["deviation"] < 0.005
     handles = {(h.field, h.index) for h in made.made.handles}
     assert handles == {(f, k) for f in ("at", "middles", "turned") for k in range(4)}
     for curve in sections(kernel, "s"):

@@ -98,10 +98,7 @@ class OpenStudy:
 
     async def ask(self, method: str, *arguments: Any) -> Any:
         """Call the kernel; if its process is gone, start it again from the store and say so."""
-        if self.unsure:
-            async with self.restarting:
-                if self.unsure:
-                    await self.restart()
+        await self._sure()
         kernel = self.kernel
         try:
             return await kernel.call(method, *arguments)
@@ -112,6 +109,13 @@ class OpenStudy:
                     self.unsure = True
                     await self.restart()
             raise
+
+    async def _sure(self) -> None:
+        """A kernel that may not stand where the store does is started again, by the first of all who ask."""
+        if self.unsure:
+            async with self.restarting:
+                if self.unsure:
+                    await self.restart()
 
     async def restart(self) -> None:
         """A new kernel from what is stored, and the whole state to every window. Raises `NotStored`."""
@@ -179,8 +183,7 @@ class OpenStudy:
     ) -> None:
         """Prepared by the kernel, stored, and only then accepted: the kernel is never ahead of the store."""
         async with self.lock:
-            if self.unsure:
-                await self.restart()
+            await self._sure()
             if base != self.stored.version:
                 raise Conflict("The study was changed in another window: this step was not applied.")
             done = await self.ask("prepare", await choose())

@@ -7,7 +7,8 @@ from scipy.interpolate import make_interp_spline
 from pamble.core.curves.measure import length_parameters
 from pamble.core.errors import GeometryError
 from pamble.core.patches.around import loft_around
-from pamble.core.patches.loft import loft, off_surface
+from pamble.core.patches.inside import off
+from pamble.core.patches.loft import loft
 from pamble.core.patches.paced import pace
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.differential import curvatures
@@ -76,7 +77,7 @@ def test_spokes_round_an_axis_turn_one_profile_exactly_and_run_round_smoothly():
     assert same.places == pytest.approx([0, 0.4, 1])
     sections = [spoke(i * np.pi / 2, 20 + 3 * (i % 2), 30) for i in range(4)]
     made = loft_around(sections, np.zeros(3), z, closed=True)
-    assert max(off_surface(made.surface, c) for c in sections) < 0.002
+    assert max(off(made.surface, c) for c in sections) < 0.002
     rim = curvatures(surface_grid(made.surface, np.linspace(0, 1, 7), np.array([0.0, 1.0]), 2))[1].mean
     assert np.ptp(rim, axis=1).max() < 1e-6
     with pytest.raises(GeometryError, match="Section 3 lies out of order"):

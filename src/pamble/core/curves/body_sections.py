@@ -38,23 +38,26 @@ class Placing:
         return sized.then(rotation(normal, self.turn, middle)).then(translation(self.shift))
 
 
-def one_line(runs: Sequence[Array], degree: int, tolerance: float) -> Curve:
-    """One curve along runs of points (m, 3), each fitted within the tolerance, mm; straight ones exact.
+def one_line(runs: Sequence[Array], degree: int, tolerance: float) -> tuple[Curve, float]:
+    """One curve along runs of points (m, 3), each fitted within the tolerance, mm, straight ones exact; and how far it
+    lies off them, mm.
 
     Raises `GeometryError` for runs that do not follow each other.
     """
     pieces = [_piece(r, degree, tolerance) for r in runs]
-    row = pieces.pop(0)
-    while pieces:
-        gaps = [_gap(row, p) for p in pieces]
+    off = max(d for _, d in pieces)
+    curves = [c for c, _ in pieces]
+    row = curves.pop(0)
+    while curves:
+        gaps = [_gap(row, p) for p in curves]
         k = int(np.argmin(gaps))
         if gaps[k] > _MEET:
             raise GeometryError(
                 f"The plane cuts the faces in pieces that lie {gaps[k]:.2f} mm apart: take faces that go on from each "
                 "other there."
             )
-        row = join(row, pieces.pop(k), _MEET)
-    return _closed(row)
+        row, off = join(row, curves.pop(k), _MEET), max(off, gaps[k])
+    return _closed(row), off
 
 
 def middle_of(curve: Curve) -> Array:
@@ -62,14 +65,16 @@ def middle_of(curve: Curve) -> Array:
     return np.asarray(curve_points(curve, length_parameters(curve, np.linspace(0, 1, 129)[:-1])).mean(axis=0))
 
 
-def _piece(run: Array, degree: int, tolerance: float) -> Curve:
+def _piece(run: Array, degree: int, tolerance: float) -> tuple[Curve, float]:
     a, b = run[0], run[-1]
     length = float(norm((b - a)[None])[0])
     if length > _MEET:
         share = np.clip((run - a) @ (b - a) / length**2, 0, 1)
-        if norm(run - a - share[:, None] * (b - a)).max() < _STRAIGHT * length:
-            return Curve.line(a, b)
-    return fit_points(run, degree, tolerance).curve
+        away = float(norm(run - a - share[:, None] * (b - a)).max())
+        if away < _STRAIGHT * length:
+            return Curve.line(a, b), away
+    made = fit_points(run, degree, tolerance)
+    return made.curve, made.deviation
 
 
 def _gap(a: Curve, b: Curve) -> float:

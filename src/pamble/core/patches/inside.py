@@ -11,6 +11,7 @@ from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.extremes import largest
+from pamble.core.spline.kinks import smooth_pieces
 from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import BLEND_GAP
 
@@ -33,8 +34,12 @@ def off(surface: Surface, inside: Curve | Array) -> float:
     if not isinstance(inside, Curve):
         return float(to_surface(surface, samples(inside)).distance[0])
 
+    # A search for the nearest place does not get past a kink: each smooth piece is asked.
+    pieces = smooth_pieces(surface)
+
     def away(t: Array) -> Array:
-        return to_surface(surface, curve_points(inside, t)).distance[None]
+        points = curve_points(inside, t)
+        return np.asarray(np.min([to_surface(piece, points).distance for piece in pieces], axis=0)[None])
 
     t = np.linspace(*inside.domain, PLACES)
     return float(largest(away, t, away(t))[1][0])

@@ -12,20 +12,19 @@ from scipy.interpolate import make_interp_spline
 from pamble.core.arrays import Array, floats, norm, unit
 from pamble.core.checks.measured import measure_seam
 from pamble.core.checks.seams import Seam
-from pamble.core.curves.measure import length_parameters
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, natural_edge
 from pamble.core.patches.conditions import Contains
+from pamble.core.patches.inside import off
 from pamble.core.patches.meets import Meets
 from pamble.core.patches.sections import alike, chord_parameters, out_of_order
 from pamble.core.patches.side import Side
 from pamble.core.patches.solve import Condition, fit
 from pamble.core.patches.space import Patch, Space
 from pamble.core.spline import basis
-from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
-from pamble.core.spline.kinks import refuse_kinks, smooth_pieces
+from pamble.core.spline.kinks import refuse_kinks
 from pamble.core.spline.knots import curve_part, raised_knots
 from pamble.core.spline.surface import Surface, from_homogeneous
 
@@ -109,17 +108,9 @@ def loft(
             w = measure_seam(Seam((0, 1), edge, source, edge.domain), diagonal).worst
             met[name] = {k: w[k].value for k in ("gap", "angle", "curvature")}
     return LoftMade(
-        made, places[: len(curves)], same.turned, tuple(off_surface(made, c) for c in curves),
-        tuple(off_surface(made, _between_ends(g, curves)) for g in guides), met,
+        made, places[: len(curves)], same.turned, tuple(off(made, c) for c in curves),
+        tuple(off(made, _between_ends(g, curves)) for g in guides), met,
     )  # fmt: skip
-
-
-def off_surface(surface: Surface, curve: Curve) -> float:
-    """How far a curve lies off a surface at most, mm."""
-    points = curve_points(curve, length_parameters(curve, np.linspace(0, 1, _ON)))
-    # A search for the nearest place does not get past a kink: each smooth piece is asked.
-    away = [to_surface(piece, points).distance for piece in smooth_pieces(surface)]
-    return float(np.min(away, axis=0).max())
 
 
 def _skin(

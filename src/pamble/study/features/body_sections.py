@@ -21,6 +21,7 @@ from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made, PartHandle, made_curves
 from pamble.study.features.fields import FitParams, choice, number, unseen
+from pamble.study.features.figures import DEVIATION
 from pamble.study.features.handles import move, slide, turn
 from pamble.study.references import FaceRef, Point
 
@@ -53,10 +54,11 @@ def run(params: BodySectionsParams, inputs: Inputs, context: Context) -> Made:
     axis = np.eye(3)[_AXES[params.along]]
     ends = _reach([f for _, f in faces], axis)
     places = _places(params, ends)
-    curves, handles = [], []
+    curves, handles, off = [], [], 0.0
     for k, place in enumerate(places):
         plane = plane_at(place * axis, axis)
-        curve = one_line(_runs(faces, plane, k), params.degree, params.tolerance)
+        curve, away = one_line(_runs(faces, plane, k), params.degree, params.tolerance)
+        off = max(off, away)
         middle = middle_of(curve)
         wanted = _own(params.middles, k)
         shift = np.zeros(3) if wanted is None else np.array(wanted) - middle
@@ -65,7 +67,7 @@ def run(params: BodySectionsParams, inputs: Inputs, context: Context) -> Made:
         curves.append(moved)
         room = (min(place, ends[0]), max(place, ends[1]))
         handles += list(_handles(k, place, room, placing, middle + placing.shift, moved, axis))
-    return made_curves(*curves, handles=tuple(handles))
+    return made_curves(*curves, handles=tuple(handles), deviation=off)
 
 
 def _own(values: list[Any], k: int) -> Any:
@@ -116,6 +118,6 @@ def _handles(
 
 KIND = FeatureKind(
     "body_sections", "Body sections", "theoretical", BodySectionsParams, run, "curves", "Pick the faces of a body.",
-    section="On faces",
+    section="On faces", figures=(DEVIATION,),
     doing="Move, turn and size sections; then loft through them. Enter keeps them, Esc drops them.",
 )  # fmt: skip

@@ -15,7 +15,8 @@ from pamble.core.curves.offset import curve_plane
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face
 from pamble.core.patches.around import loft_around
-from pamble.core.patches.loft import FREE, Between, LoftEnd, loft, off_surface
+from pamble.core.patches.inside import off
+from pamble.core.patches.loft import FREE, Between, LoftEnd, loft
 from pamble.core.patches.paced import found_begins
 from pamble.core.patches.sections import is_closed, senses
 from pamble.core.spline.curve import Curve
@@ -122,7 +123,7 @@ def _around(
     made = loft_around(
         curves, point, axis, closed=params.closed, straight=params.between == "straight", turned=ways, matched=points
     )
-    return _Built(made.surface, max(off_surface(made.surface, c) for c in curves), None)
+    return _Built(made.surface, max(off(made.surface, c) for c in curves), None)
 
 
 def _points(params: LoftParams, running: list[Curve]) -> list[list[float]]:
