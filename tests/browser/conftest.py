@@ -48,6 +48,25 @@ class Desk:
         self.button("More…").click()
         self.page.get_by_role("menuitem", name=tool, exact=True).click()
 
+    def stored(self, step: int) -> None:
+        """Wait until the study is stored at a step."""
+        expect(self.page.get_by_text(f"step {step} · stored")).to_be_visible()
+
+    def features(self, kind: str = "") -> list[dict]:
+        """The study's steps as its file has them: all, or those of a kind."""
+        at = self.url.replace("/study/", "/api/studies/") + "/export.json"
+        return [f for f in json.load(urllib.request.urlopen(at))["features"] if kind in ("", f["kind"])]
+
+    def let_go(self) -> None:
+        """Esc, as often as there is a card to let go of."""
+        card = self.page.get_by_label(re.compile("^Card of "))
+        for _ in range(4):
+            self.page.keyboard.press("Escape")
+            self.page.wait_for_timeout(150)
+            if not card.count():
+                return
+        raise AssertionError(f"{card.first.get_attribute('aria-label')} stays open")
+
     def row(self, name: str) -> Locator:
         return self.page.get_by_role("row", name=f"Seam {name}", exact=True)
 

@@ -83,7 +83,7 @@ def test_the_story_of_a_blend_by_keyboard_alone(desk):
     )
     tab_to(page, "Keep")
     page.keyboard.press("Enter")
-    expect(page.get_by_text("step 1 · stored")).to_be_visible()
+    desk.stored(1)
     # The ledger and the strip.
     tab_to(page, "Seam Blend")
     page.keyboard.press("Enter")
@@ -103,7 +103,7 @@ def test_the_story_of_a_blend_by_keyboard_alone(desk):
     assert focused(page) == "CV 3, 3 of Crown"
     page.keyboard.press("Space")
     page.keyboard.press("Control+ArrowUp")
-    expect(page.get_by_text("step 2 · stored")).to_be_visible()
+    desk.stored(2)
     expect(desk.row("Blend · Crown")).to_contain_text("holds")
     page.keyboard.press("Control+z")
     expect(desk.button("Redo")).to_be_enabled()

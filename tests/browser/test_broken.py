@@ -19,7 +19,7 @@ def test_a_step_in_work_outlives_other_changes_and_another_stage(desk):
     desk.button("Flank, v start").click()
     expect(desk.row("Blend · Crown")).to_contain_text("holds")
     desk.button("Hide Flank").click()
-    expect(page.get_by_text("step 1 · stored")).to_be_visible()
+    desk.stored(1)
     expect(desk.row("Blend · Crown")).to_contain_text("holds")
     desk.button("Check").click()
     expect(page.get_by_label("Card of Blend")).to_be_visible()
@@ -43,9 +43,9 @@ def test_a_lost_connection_is_told_with_what_is_not_stored_and_comes_back(desk):
     expect(page.get_by_text("There is no connection to the server at the moment").first).to_be_visible()
     expect(page.get_by_label("Card of Blend")).to_be_visible()
     page.context.set_offline(False)
-    expect(page.get_by_text("step 0 · stored")).to_be_visible()
+    desk.stored(0)
     page.keyboard.press("Enter")
-    expect(page.get_by_text("step 1 · stored")).to_be_visible()
+    desk.stored(1)
     expect(line_of(page, "Blend")).to_be_visible()
 
 

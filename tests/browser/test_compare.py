@@ -37,5 +37,5 @@ def test_the_part_is_seen_beside_the_state_before_a_change_and_after_an_earlier_
     page.wait_for_timeout(300)
     assert Picture(page).differs(blended)
     # What was only looked at has changed nothing.
-    expect(page.get_by_text("step 1 · stored")).to_be_visible()
+    desk.stored(1)
     expect(desk.row("Blend · Crown")).to_contain_text("holds")

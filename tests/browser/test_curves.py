@@ -273,7 +273,7 @@ def test_a_reference_picture_is_scaled_by_two_known_points(desk, tmp_path):
     distance.press("Enter")
     desk.button("Scale", exact=True).click()
     # 200 pixels of the screen at half a millimetre each: what was seen as 100 mm stays so.
-    expect(page.get_by_text("step 2 · stored")).to_be_visible()
+    desk.stored(2)
     seen = float(scale.input_value())
     desk.button("Scale by two points").click()
     page.mouse.click(540, 420)
@@ -281,7 +281,7 @@ def test_a_reference_picture_is_scaled_by_two_known_points(desk, tmp_path):
     distance.fill("300")
     distance.press("Enter")
     desk.button("Scale", exact=True).click()
-    expect(page.get_by_text("step 3 · stored")).to_be_visible()
+    desk.stored(3)
     assert float(scale.input_value()) == pytest.approx(3 * seen, rel=1e-4)
     page.keyboard.press("Escape")
     page.keyboard.press("p")

@@ -1,6 +1,5 @@
 """Eight jobs of a day with curves, done through the window; the results read back from STEP by OpenCASCADE."""
 
-import json
 import re
 import urllib.request
 from pathlib import Path
@@ -33,15 +32,9 @@ def sheet(page, pamble):
         yield desk
 
 
-def features(desk: Desk) -> list[dict]:
-    """The study's steps, from its file."""
-    at = desk.url.replace("/study/", "/api/studies/") + "/export.json"
-    return json.load(urllib.request.urlopen(at))["features"]
-
-
 def read(desk: Desk, name: str, folder: Path, kind: TopAbs_ShapeEnum) -> list:
     """An object's edges or faces, as OpenCASCADE reads them from the exported file."""
-    (id,) = (f["id"] for f in features(desk) if f["name"] == name)
+    (id,) = (f["id"] for f in desk.features() if f["name"] == name)
     at = desk.url.replace("/study/", "/api/studies/") + f"/export.step?face={id}"
     path = folder / "read.step"
     path.write_bytes(urllib.request.urlopen(at).read())
@@ -100,10 +93,6 @@ def number(desk: Desk, field: str, value: str) -> None:
     box.press("Enter")
 
 
-def stored(desk: Desk, n: int) -> None:
-    expect(desk.page.get_by_text(f"step {n} · stored")).to_be_visible()
-
-
 def test_a_pair_in_two_views_over_a_scan(sheet, tmp_path):
     desk, page = sheet, sheet.page
     path = tmp_path / "bowl-scan.stl"
@@ -132,7 +121,7 @@ def test_a_pair_in_two_views_over_a_scan(sheet, tmp_path):
     page.get_by_role("radiogroup", name="Drag along").get_by_text("Z", exact=True).click()
     at = int(re.search(r"step (\d+)", page.get_by_text("· stored").inner_text()).group(1))
     desk.drag(desk.centre(cv), (0, -60))
-    stored(desk, at + 1)
+    desk.stored(at + 1)
     assert np.abs(held() - before).max() > 5
 
 
@@ -146,7 +135,7 @@ def test_b_curve_by_numbers(sheet, tmp_path):
         desk.button(f"CV {n + 1} of Spine").click()
         for axis, value in zip("XYZ", place, strict=True):
             number(desk, axis, f"{value:g}")
-    stored(desk, 16)
+    desk.stored(16)
     spine = line(desk, "Spine", tmp_path).BSpline()
     poles = [spine.Pole(k + 1) for k in range(spine.NbPoles())]
     assert spine.Degree() == 4
@@ -161,24 +150,24 @@ def test_c_points_and_handles(sheet, tmp_path):
     for x, y in ((360, 480), (470, 330), (600, 420), (740, 320), (880, 440)):
         page.mouse.click(x, y)
     page.keyboard.press("Enter")
-    stored(desk, 1)
+    desk.stored(1)
     name = "Curve through points"
     page.keyboard.press("c")
     first = points(line(desk, name, tmp_path), 2000)
     desk.button(f"Point 3 of {name}").click()
     desk.button("Insert after").click()
-    stored(desk, 2)
+    desk.stored(2)
     assert off(first[::5], points(line(desk, name, tmp_path), 2000)) < 1e-3
     desk.button(f"Point 1 of {name}").click()
     desk.button("Give a direction").click()
-    stored(desk, 3)
+    desk.stored(3)
     desk.drag(desk.centre(desk.button(f"Direction handle at point 1 of {name}")), (30, -40))
-    stored(desk, 4)
+    desk.stored(4)
     desk.button(f"Point 5 of {name}").click()
     number(desk, "Z", "30")
-    stored(desk, 5)
+    desk.stored(5)
     made = line(desk, name, tmp_path)
-    step = features(desk)[0]
+    step = desk.features()[0]
     (way,) = step["params"]["directions"]
     assert end(made, False)[1] @ way["direction"] / np.linalg.norm(way["direction"]) == pytest.approx(1, abs=1e-12)
     places = np.array([p["at"] if isinstance(p, dict) else p for p in step["params"]["points"]])
@@ -188,10 +177,10 @@ def test_c_points_and_handles(sheet, tmp_path):
     # The control polygon on top: what is pulled there stays when the points below it move.
     line_of(page, name).click()
     desk.button("CVs on top").click()
-    stored(desk, 6)
+    desk.stored(6)
     below = points(made)
     desk.drag(desk.centre(desk.button(f"CV 4 of {name}")), (0, 40))
-    stored(desk, 7)
+    desk.stored(7)
     assert np.abs(points(line(desk, name, tmp_path)) - below).max() > 3
 
 
@@ -200,8 +189,7 @@ def test_d_blended_oval(sheet, tmp_path):
     draw(desk, "Shift+F", "Lower", (420, 440), (520, 520), (740, 520), (840, 440))
     draw(desk, None, "Upper", (400, 340), (520, 240), (740, 240), (860, 340))
     for k, x in enumerate((410, 850)):
-        page.keyboard.press("Escape")
-        page.keyboard.press("Escape")
+        desk.let_go()
         desk.button("Blend curve").click()
         for spot in ((425, 445), (405, 334)) if x < 600 else ((835, 445), (855, 334)):
             page.mouse.click(*spot)
@@ -230,24 +218,24 @@ def test_e_outline_is_traced_from_a_picture_and_put_on_a_face(page, pamble, tmp_
         line_of(page, "badge-outline").click()
         # Brought under the crown, which is hidden while the outline is traced, and laid on it along the view.
         number(desk, "Lower left corner 2", "-20")
-        stored(desk, 2)
+        desk.stored(2)
         for n, face in enumerate(("Crown", "Flank")):
             desk.button(f"Hide {face}").click()
-            stored(desk, 3 + n)
+            desk.stored(3 + n)
         desk.more("Curve through points")
         for turn in np.arange(8) * np.pi / 4:
             page.mouse.click(623 + 92 * np.cos(turn), 462 + 69 * np.sin(turn))
         page.get_by_role("switch", name="Closed").press("Space")
         page.keyboard.press("Enter")
-        stored(desk, 5)
+        desk.stored(5)
         desk.button("Show Crown").click()
-        stored(desk, 6)
-        page.keyboard.press("Escape")
+        desk.stored(6)
+        desk.let_go()
         desk.button("Project").click()
         line_of(page, "Curve through points").click()
         line_of(page, "Crown").click()
         page.keyboard.press("Enter")
-        stored(desk, 7)
+        desk.stored(7)
         traced, laid = (points(line(desk, n, tmp_path), 3000) for n in ("Curve through points", "Project"))
         assert off(laid[::10, :2], traced[:, :2]) < 0.03
         crown = BRep_Tool.Surface_s(TopoDS.Face(read(desk, "Crown", tmp_path, TopAbs_ShapeEnum.TopAbs_FACE)[0]))
@@ -264,22 +252,22 @@ def test_f_craft(sheet, tmp_path):
     desk.more("Extend until they meet")
     page.mouse.click(420, 360)
     page.keyboard.press("Enter")
-    stored(desk, 5)
+    desk.stored(5)
     for n, name in enumerate(("Upright", "Level")):
         desk.button(f"Hide {name}").click()
-        stored(desk, 6 + n)
-    page.keyboard.press("Escape")
+        desk.stored(6 + n)
+    desk.let_go()
     desk.more("Corner")
     page.mouse.click(420, 460)
     page.mouse.click(600, 300)
     page.keyboard.press("Enter")
-    stored(desk, 8)
+    desk.stored(8)
     lengths = sorted(GCPnts_AbscissaPoint.Length_s(c) for c in lines(desk, "Corner", tmp_path))
     # A quarter of a circle of 20 mm, and what it leaves of 130 and 140 mm at half a millimetre a pixel.
     assert lengths == pytest.approx([10 * np.pi, 110, 120], abs=1e-5)
     desk.button("Hide Extend until they meet").click()
-    stored(desk, 9)
-    page.keyboard.press("Escape")
+    desk.stored(9)
+    desk.let_go()
     desk.more("Copy, array")
     page.mouse.click(600, 300)
     card = page.get_by_label("Card of Copy, array")
@@ -287,7 +275,7 @@ def test_f_craft(sheet, tmp_path):
     for axis, value in enumerate("10"):
         number(desk, f"Mirror square to {'XY'[axis]}", value)
     desk.button("Keep").click()
-    stored(desk, 10)
+    desk.stored(10)
     level = max(lines(desk, "Corner", tmp_path), key=GCPnts_AbscissaPoint.Length_s)
     assert points(line(desk, "Copy, array", tmp_path)) == pytest.approx(points(level) * [-1, 1, 1], abs=1e-9)
 
@@ -308,24 +296,23 @@ def test_g_space_curve_follows_a_dimension(sheet, tmp_path):
     card.get_by_role("radiogroup", name="Square to").get_by_text("z", exact=True).click()
     number(desk, "Offset", "rise")
     page.keyboard.press("Enter")
-    stored(desk, 4)
+    desk.stored(4)
     desk.button("Working plane").click()
     page.get_by_placeholder("or a plane of the study").click()
     page.get_by_role("option", name="Plane").last.click()
-    page.keyboard.press("Escape")
+    desk.let_go()
     desk.button("Curves").click()
     draw(desk, None, "Rim", (600, 300), (700, 280), (800, 340))
-    page.keyboard.press("Escape")
-    page.keyboard.press("Escape")
+    desk.let_go()
     desk.button("Blend curve").click()
     page.mouse.click(970, 429)
     page.mouse.click(610, 298)
     page.keyboard.press("Enter")
-    stored(desk, 7)
+    desk.stored(7)
     value = page.get_by_role("textbox", name="Dimension rise")
     value.fill("35")
     value.press("Enter")
-    stored(desk, 8)
+    desk.stored(8)
     foot, rim, blend = (line(desk, n, tmp_path) for n in ("Foot", "Rim", "Blend curve"))
     assert points(rim)[:, 2] == pytest.approx(35, abs=1e-9)
     meets(blend, False, foot, True)
@@ -340,22 +327,22 @@ def test_h_midway_between_two_edges_and_pulled_on(page, pamble, tmp_path):
         page.get_by_role("button", name="v end").first.click()
         page.get_by_role("button", name="v start").last.click()
         page.keyboard.press("Enter")
-        stored(desk, 1)
+        desk.stored(1)
         plain = points(line(desk, "Mid curve", tmp_path))
         page.keyboard.press("c")
         desk.drag(desk.centre(desk.button("CV 5 of Mid curve")), (0, 40))
-        stored(desk, 2)
+        desk.stored(2)
         pulled = points(line(desk, "Mid curve", tmp_path)) - plain
         assert np.abs(pulled).max() > 3
         # The crown moves: the curve stays midway, and what was pulled stays on top of it.
         line_of(page, "Crown").click()
         page.keyboard.press("c")
         desk.drag(desk.centre(desk.button("CV 3, 4 of Crown")), (0, -30))
-        stored(desk, 3)
+        desk.stored(3)
         both = points(line(desk, "Mid curve", tmp_path))
         desk.button("More for CVs of Mid curve").click()
         page.get_by_role("menuitem", name="Switch off").click()
-        stored(desk, 4)
+        desk.stored(4)
         mid = points(line(desk, "Mid curve", tmp_path))
         assert np.abs(mid - plain).max() > 1
         assert both - mid == pytest.approx(pulled, abs=0.05)

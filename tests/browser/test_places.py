@@ -1,8 +1,6 @@
 """Planes, measures, catching, relations to other curves, and changes of whole curves, with the pointer."""
 
-import json
 import re
-import urllib.request
 from itertools import product
 
 import numpy as np
@@ -24,9 +22,7 @@ def sheet(page, pamble):
 
 def params(desk: Desk, kind: str) -> dict:
     """Parameters of the last step of a kind, as the study file has them."""
-    at = desk.url.replace("/study/", "/api/studies/") + "/export.json"
-    features = json.load(urllib.request.urlopen(at))["features"]
-    return [f["params"] for f in features if f["kind"] == kind][-1]
+    return desk.features(kind)[-1]["params"]
 
 
 def spot(desk: Desk, words: str, start: tuple[int, int], area: int = 14) -> tuple[int, int]:
@@ -90,8 +86,7 @@ def test_corners_are_measured_a_plane_goes_through_three_and_is_seen_true(desk):
     drawn = np.array(params(desk, "cv_curve")["curve"]["control"])
     places = params(desk, "plane_points")
     assert all(places[k]["feature"] == places["first"]["feature"] for k in ("second", "third"))
-    at = desk.url.replace("/study/", "/api/studies/") + "/export.json"
-    crown = np.array(json.load(urllib.request.urlopen(at))["features"][0]["params"]["face"]["surface"]["control"])
+    crown = np.array(desk.features()[0]["params"]["face"]["surface"]["control"])
     corners = crown[[0, 0, -1, -1], [0, -1, 0, -1]]
     # All drawn CVs lie in one of the planes through three corners: the one that was built.
     planes = [np.delete(corners, k, axis=0) for k in range(4)]
@@ -157,7 +152,7 @@ def test_a_cv_is_caught_by_the_end_of_another_curve_and_two_curves_are_related(s
     page.mouse.move(503, 303, steps=3)
     expect(page.get_by_label("Caught")).to_contain_text("of Left")
     page.mouse.up()
-    expect(page.get_by_text("step 5 · stored")).to_be_visible()
+    desk.stored(5)
     left, right = desk.centre(desk.button("CV 3 of Left")), desk.centre(cv)
     assert np.abs(np.subtract(left, right)).max() < 0.6
     assert params(desk, "cv_curve")["curve"]["control"][0][1] == 0
@@ -187,7 +182,7 @@ def test_a_point_takes_a_direction_that_is_pulled_by_its_tip(sheet):
     expect(page.get_by_text("nothing moved")).to_be_visible()
     handle = desk.button("Direction handle at point 3 of Curve through points")
     desk.drag(desk.centre(handle), (20, 60))
-    expect(page.get_by_text("step 3 · stored")).to_be_visible()
+    desk.stored(3)
     (way,) = params(desk, "point_curve")["directions"]
     tip, root = desk.centre(handle), desk.centre(desk.button("Point 3 of Curve through points"))
     seen = np.array([tip[0] - root[0], root[1] - tip[1]])
@@ -197,7 +192,7 @@ def test_a_point_takes_a_direction_that_is_pulled_by_its_tip(sheet):
     weight = page.get_by_role("textbox", name="Weight at point 3")
     weight.fill("0.5")
     weight.press("Enter")
-    expect(page.get_by_text("step 5 · stored")).to_be_visible()
+    desk.stored(5)
     assert params(desk, "point_curve")["directions"][0]["weight"] == 0.5
 
 
@@ -210,7 +205,7 @@ def test_the_whole_polygon_is_offset_by_pulling_one_cv(sheet):
     cv.click()
     page.get_by_role("radiogroup", name="Drag along").get_by_text("\N{PARALLEL TO}").click()
     desk.drag(desk.centre(cv), (-25, -25))
-    expect(page.get_by_text("step 3 · stored")).to_be_visible()
+    desk.stored(3)
     after = np.array(params(desk, "cv_curve")["curve"]["control"])
     old, new = np.diff(before, axis=0), np.diff(after, axis=0)
     assert np.abs(np.cross(old, new)).max() < 1e-6 * np.linalg.norm(old) * np.linalg.norm(new)

@@ -58,7 +58,7 @@ def test_a_wall_is_extruded_and_pulled_and_follows_its_curve(sheet):
     line_of(page, "CV curve").click()
     page.keyboard.press("c")
     sheet.drag(sheet.centre(sheet.button("CV 2 of CV curve")), (0, -30))
-    expect(page.get_by_text("step 4 · stored")).to_be_visible()
+    sheet.stored(4)
     expect(page.locator(".line .state.over")).to_have_count(0)
 
 
@@ -79,7 +79,7 @@ def test_a_hole_is_closed_by_a_boundary_patch_with_a_continuity_for_each_side(pa
     line_of(page, "Slab 2").click()
     page.keyboard.press("c")
     panels.drag(panels.centre(panels.button("CV 3, 3 of Slab 2")), (0, -12))
-    expect(page.get_by_text("step 2 · stored")).to_be_visible()
+    panels.stored(2)
     expect(panels.row("Boundary patch · Slab 2")).to_contain_text("holds")
 
 

@@ -2,7 +2,6 @@
 
 import json
 import re
-import urllib.request
 
 import pytest
 from playwright.sync_api import expect
@@ -33,9 +32,8 @@ def dryer(page, pamble):
     yield from imported(page, pamble, json.loads((ROOT / "docs" / "examples" / "dryer-idea.json").read_bytes()))
 
 
-def stored(desk, id):
-    at = desk.url.replace("/study/", "/api/studies/") + "/export.json"
-    return next(f["params"] for f in json.load(urllib.request.urlopen(at))["features"] if f["id"] == id)
+def kept(desk, id):
+    return next(f["params"] for f in desk.features() if f["id"] == id)
 
 
 def test_points_of_two_sections_are_brought_together_on_the_part(lofted):
@@ -50,7 +48,8 @@ def test_points_of_two_sections_are_brought_together_on_the_part(lofted):
     desk.drag(desk.centre(point), (-40, 0))
     expect(point).not_to_have_attribute("aria-valuenow", "0.5")
     expect(card).to_contain_text("Off the sections")
-    (row,) = stored(desk, "loft")["matched"]
+    desk.stored(2)
+    (row,) = kept(desk, "loft")["matched"]
     assert row[0] is None
     assert 0.05 < row[1] < 0.95
     page.keyboard.press("Control+z")
@@ -61,14 +60,15 @@ def test_sections_of_a_body_are_moved_turned_and_sized_and_the_skin_follows(drye
     desk, page = dryer, dryer.page
     line_of(page, "Body sections").click()
     card = page.get_by_label("Card of Body sections")
-    before = stored(desk, "sections")["middles"][1]
+    before = kept(desk, "sections")["middles"][1]
     middle = page.get_by_role("slider", name="Middle of section 2 handle")
     page.keyboard.press("f")
     page.wait_for_timeout(800)
     at = middle.get_attribute("aria-valuetext")
     desk.drag(desk.centre(middle), (0, -30))
     expect(middle).not_to_have_attribute("aria-valuetext", at)
-    after = stored(desk, "sections")["middles"]
+    desk.stored(1)
+    after = kept(desk, "sections")["middles"]
     assert before is None
     assert after[1][0] == pytest.approx(-25.6, abs=0.01)  # it stays in its plane
     assert after[1][2] > 3
@@ -76,7 +76,8 @@ def test_sections_of_a_body_are_moved_turned_and_sized_and_the_skin_follows(drye
     turned.fill("25")
     turned.press("Enter")
     expect(page.get_by_role("slider", name="Turn of section 4 handle")).to_have_attribute("aria-valuenow", "25")
-    assert stored(desk, "sections")["turned"] == [None, None, 12.0, 25.0]
+    desk.stored(2)
+    assert kept(desk, "sections")["turned"] == [None, None, 12.0, 25.0]
     line_of(page, "Skin").click()
     expect(page.get_by_label("Card of Skin")).to_contain_text(re.compile("Off the sections"))
     expect(page.get_by_text("has no shape")).to_have_count(0)

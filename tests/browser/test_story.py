@@ -120,7 +120,7 @@ def test_fullness_handle_is_pulled_on_the_part(desk):
     held = float(handle.get_attribute("aria-valuenow"))
     assert held > before + 0.03
     desk.page.mouse.up()
-    expect(desk.page.get_by_text("step 2 · stored")).to_be_visible()
+    desk.stored(2)
     desk.page.keyboard.press("Control+z")
     expect(handle).to_have_attribute("aria-valuenow", str(before).rstrip("0"))
 
@@ -144,11 +144,11 @@ def test_blend_and_figures_follow_a_cv_while_the_pointer_is_down(desk, mode):
     if mode == "Z":
         assert moved["x"] == moved["y"] == 0
     assert desk.figures("Blend · Crown")["length"] != length
-    expect(page.get_by_text("step 1 · stored")).to_be_visible()
+    desk.stored(1)
     page.keyboard.press("2")
     expect(desk.button("Zebra")).to_have_attribute("aria-pressed", "true")
     page.mouse.up()
-    expect(page.get_by_text("step 2 · stored")).to_be_visible()
+    desk.stored(2)
     expect(desk.row("Blend · Crown")).to_contain_text("holds")
 
 
@@ -202,6 +202,7 @@ def test_light_curvature_colours_and_comb(desk):
     expect(legend).to_contain_text("set by hand")
     expect(legend).to_contain_text("200")
     page.keyboard.press("Escape")
+    expect(low).to_have_count(0)
     page.keyboard.press("2")
     page.wait_for_timeout(300)
     fixed = Picture(page)
@@ -335,7 +336,7 @@ def test_export_chosen_faces_and_take_them_in_again(desk, tmp_path):
     expect(desk.row("Blend · Crown")).to_contain_text("holds")
     page.get_by_role("link", name="Pamble, all studies").click()
     page.get_by_role("button", name="New study", exact=True).click()
-    expect(page.get_by_text("step 0 · stored")).to_be_visible()
+    desk.stored(0)
     page.locator("input[aria-label='STEP file']").set_input_files(tmp_path / "blend.step")
     line_of(page, "Blend").click()
     page.keyboard.press("c")

@@ -68,7 +68,7 @@ def test_two_slabs_are_cut_by_each_other_and_the_trim_follows_a_drag(slabs):
     assert slabs.figures("Deck · Wall")["gap"] <= 0.01
     page.mouse.up()
     page.keyboard.up("Alt")
-    expect(page.get_by_text("step 2 · stored")).to_be_visible()
+    slabs.stored(2)
     after = slabs.figures("Deck · Wall")
     assert after["gap"] <= 0.001
     assert after["length"] != before["length"]
@@ -121,7 +121,7 @@ def test_cvs_of_a_made_face_move_in_a_step_of_their_own_and_stay_moved(desk):
     option(desk, "Crown").click()
     page.keyboard.press("c")
     desk.drag(desk.centre(desk.button("CV 3, 3 of Crown")), (0, -20))
-    expect(page.get_by_text("step 3 · stored")).to_be_visible()
+    desk.stored(3)
     expect(desk.row("Blend · Crown")).to_contain_text("over")
     desk.button("More for CVs of Blend").click()
     page.get_by_role("menuitem", name="Switch off").click()
@@ -215,6 +215,6 @@ def test_long_work_tells_how_far_it_is_and_stops_on_esc(long_work):
     page.keyboard.press("Escape")
     expect(page.get_by_role("alert").filter(has_text="topped")).to_be_visible()
     expect(page.get_by_role("status", name="Work in progress")).to_have_count(0)
-    expect(page.get_by_text("step 0 · stored")).to_be_visible()
+    long_work.stored(0)
     long_work.button("More for Cut 1").click()
     expect(page.get_by_role("menuitem", name="Switch off")).to_be_visible()

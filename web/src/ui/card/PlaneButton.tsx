@@ -1,10 +1,11 @@
-import { ActionIcon, Popover, SegmentedControl, Select, Switch, Tooltip } from '@mantine/core';
+import { ActionIcon, SegmentedControl, Select, Switch, Tooltip } from '@mantine/core';
 import { IconGridDots } from '@tabler/icons-react';
 
 import { planeOfStep, workingPlane } from '../../scene/plane';
 import type { Viewport } from '../../scene/viewport';
 import { featureName, planeSteps, useStudy } from '../../state/study';
 import { useView, type Catching, type WorkingPlane } from '../../state/view';
+import { Settings } from '../Settings';
 import { NumberField } from './NumberField';
 
 const WORDS: Record<WorkingPlane['axis'], string> = {
@@ -38,57 +39,58 @@ export function PlaneButton({ viewport }: { viewport: Viewport }) {
   const step = plane.step && planeOfStep(plane.step) ? plane.step : null;
   const plain = plane.axis === 'auto' && plane.offset === 0 && !step;
   return (
-    <Popover position="top-end" width={270} shadow="md" withArrow>
-      <Popover.Target>
+    <Settings
+      at="top-end"
+      width={270}
+      button={(toggle) => (
         <Tooltip label="Working plane and catching">
-          <ActionIcon variant={plain ? 'subtle' : 'light'} aria-label="Working plane">
+          <ActionIcon variant={plain ? 'subtle' : 'light'} aria-label="Working plane" onClick={toggle}>
             <IconGridDots size={17} />
           </ActionIcon>
         </Tooltip>
-      </Popover.Target>
-      <Popover.Dropdown className="settings">
-        <SegmentedControl
-          fullWidth
+      )}
+    >
+      <SegmentedControl
+        fullWidth
+        size="xs"
+        aria-label="Working plane is square to"
+        data={['auto', 'x', 'y', 'z']}
+        value={step ? '' : plane.axis}
+        onChange={(axis) => change({ axis: axis as WorkingPlane['axis'], step: null })}
+      />
+      {steps.length > 0 && (
+        <Select
           size="xs"
-          aria-label="Working plane is square to"
-          data={['auto', 'x', 'y', 'z']}
-          value={step ? '' : plane.axis}
-          onChange={(axis) => change({ axis: axis as WorkingPlane['axis'], step: null })}
+          mt={6}
+          aria-label="Plane of a step"
+          placeholder="or a plane of the study"
+          clearable
+          comboboxProps={{ withinPortal: false }}
+          data={steps.map((f) => ({ value: f.id, label: f.name }))}
+          value={step}
+          onChange={(id) => change({ step: id })}
         />
-        {steps.length > 0 && (
-          <Select
-            size="xs"
-            mt={6}
-            aria-label="Plane of a step"
-            placeholder="or a plane of the study"
-            clearable
-            comboboxProps={{ withinPortal: false }}
-            data={steps.map((f) => ({ value: f.id, label: f.name }))}
-            value={step}
-            onChange={(id) => change({ step: id })}
-          />
-        )}
-        <p className="quiet" style={{ margin: '6px 0' }}>
-          Points lie in {step ? featureName(step) : WORDS[plane.axis]}.
-        </p>
-        {!step && (
-          <div className="row">
-            <span className="quiet">Offset from the origin</span>
-            <NumberField label="Offset of the working plane" unit="mm" width={100} value={plane.offset} onChange={(offset) => change({ offset })} />
-          </div>
-        )}
-        <div className="chips">
-          <button className="chip" onClick={() => viewport.lookAgainst(workingPlane(viewport).normal)}>
-            Look at it squarely
-          </button>
+      )}
+      <p className="quiet" style={{ margin: '6px 0' }}>
+        Points lie in {step ? featureName(step) : WORDS[plane.axis]}.
+      </p>
+      {!step && (
+        <div className="row">
+          <span className="quiet">Offset from the origin</span>
+          <NumberField label="Offset of the working plane" unit="mm" width={100} value={plane.offset} onChange={(offset) => change({ offset })} />
         </div>
-        <p className="quiet" style={{ margin: '10px 0 2px' }}>
-          Points that are placed or moved; Alt turns catching round:
-        </p>
-        {CATCHES.map(([name, label]) => (
-          <Switch key={name} size="xs" mt={4} label={label} disabled={name !== 'on' && !catching.on} checked={catching[name]} onChange={(e) => useView.setState({ catching: { ...catching, [name]: e.currentTarget.checked } })} />
-        ))}
-      </Popover.Dropdown>
-    </Popover>
+      )}
+      <div className="chips">
+        <button className="chip" onClick={() => viewport.lookAgainst(workingPlane(viewport).normal)}>
+          Look at it squarely
+        </button>
+      </div>
+      <p className="quiet" style={{ margin: '10px 0 2px' }}>
+        Points that are placed or moved; Alt turns catching round:
+      </p>
+      {CATCHES.map(([name, label]) => (
+        <Switch key={name} size="xs" mt={4} label={label} disabled={name !== 'on' && !catching.on} checked={catching[name]} onChange={(e) => useView.setState({ catching: { ...catching, [name]: e.currentTarget.checked } })} />
+      ))}
+    </Settings>
   );
 }

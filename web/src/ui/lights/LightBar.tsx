@@ -1,4 +1,4 @@
-import { ActionIcon, Popover, SegmentedControl, Select, Slider, Switch } from '@mantine/core';
+import { ActionIcon, SegmentedControl, Select, Slider, Switch } from '@mantine/core';
 import { IconAdjustmentsHorizontal } from '@tabler/icons-react';
 
 import type { Viewport } from '../../scene/viewport';
@@ -6,6 +6,7 @@ import { setLight } from '../../state/actions';
 import { refreshCombs } from '../../state/session';
 import { useView, type CurvatureKind, type Light } from '../../state/view';
 import { NumberField } from '../card/NumberField';
+import { Settings } from '../Settings';
 import { CompareMenu } from './CompareMenu';
 import { LightLineSettings } from './LightLineSettings';
 import { Row } from './Row';
@@ -30,20 +31,21 @@ export function LightBar({ viewport }: { viewport: Viewport | null }) {
           <kbd aria-hidden="true">{key}</kbd>
         </button>
       ))}
-      <Popover position="top" width={264} shadow="md" withArrow>
-        <Popover.Target>
-          <ActionIcon variant="subtle" radius="xl" aria-label="Settings of the light">
+      <Settings
+        at="top"
+        width={264}
+        button={(toggle) => (
+          <ActionIcon variant="subtle" radius="xl" aria-label="Settings of the light" onClick={toggle}>
             <IconAdjustmentsHorizontal size={17} />
           </ActionIcon>
-        </Popover.Target>
-        <Popover.Dropdown className="settings">
-          {light === 'zebra' && <ZebraSettings />}
-          {light === 'curvature' && <CurvatureSettings />}
-          {light === 'lines' && <LightLineSettings />}
-          {light === 'clay' && !combs && <span className="quiet">Clay has no settings. Pick zebra, curvature, light lines or a comb.</span>}
-          {combs > 0 && <CombSettings />}
-        </Popover.Dropdown>
-      </Popover>
+        )}
+      >
+        {light === 'zebra' && <ZebraSettings />}
+        {light === 'curvature' && <CurvatureSettings />}
+        {light === 'lines' && <LightLineSettings />}
+        {light === 'clay' && !combs && <span className="quiet">Clay has no settings. Pick zebra, curvature, light lines or a comb.</span>}
+        {combs > 0 && <CombSettings />}
+      </Settings>
       <CompareMenu />
       {viewport && <ViewButtons viewport={viewport} />}
     </div>
