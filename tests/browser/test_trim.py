@@ -218,3 +218,32 @@ def test_long_work_tells_how_far_it_is_and_stops_on_esc(long_work):
     long_work.stored(0)
     long_work.button("More for Cut 1").click()
     expect(page.get_by_role("menuitem", name="Switch off")).to_be_visible()
+
+
+def test_a_cut_is_simplified_on_both_faces_and_split_where_its_handle_is_put(cut):
+    page = cut.page
+    cut.button("Primaries").click()
+    cut.more("Simplify edges")
+    cut.button("Deck, cut by Wall").click()
+    card = page.get_by_label("Card of Simplify edges")
+    expect(card.locator(".chip", has_text="Wall").first).to_be_visible()
+    allowed = card.get_by_role("textbox", name="Tolerance")
+    allowed.fill("0.3")
+    allowed.press("Enter")
+    expect(card).to_contain_text("CVs after")
+    cut.button("Keep").click()
+    cut.stored(1)
+    assert cut.figures("Deck · Wall")["gap"] <= 0.001
+    cut.let_go()
+    cut.more("Split edge")
+    cut.button("Deck, cut by Wall").click()
+    place = page.get_by_role("slider", name="Cut 1 handle")
+    cut.drag(cut.centre(place), (30, -10))
+    expect(place).not_to_have_attribute("aria-valuenow", "0.5")
+    cut.button("Keep").click()
+    cut.stored(2)
+    (split,) = cut.features("split_edge")
+    assert split["params"]["at"] == [pytest.approx(float(place.get_attribute("aria-valuenow")), abs=0.005)]
+    page.keyboard.press("Control+z")
+    cut.stored(3)
+    assert cut.features("split_edge") == []

@@ -1,0 +1,214 @@
+"""Edges of a face made of few CVs, one of several where they run on: its surface stays."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from pamble.core.arrays import Array, norm
+from pamble.core.curves.fit import fit_points
+from pamble.core.curves.measure import curve_length, deviation, length_parameters, samples
+from pamble.core.errors import GeometryError
+from pamble.core.faces.edge_chain import edge_chain
+from pamble.core.faces.edges import in_order, merged_name, put_together, with_edges
+from pamble.core.faces.face import Edge, Face
+from pamble.core.faces.regions.sources import plane_scale
+from pamble.core.faces.twins import twin
+from pamble.core.spline import basis
+from pamble.core.spline.closest import to_curve, to_surface
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.knots import reverse_curve
+
+_DEGREE = 5
+_EACH = 24
+_ROUNDS = 6
+_MOST = 60
+_TRIED = 8
+_CLOSED_SPANS = (2, 3, 4, 5, 6, 7, 8, 10, 12, 14, 16, 20, 24, 30, 40, 50, 60)
+
+_PLACES = 9
+_BESIDE = 0.02
+"""Distance, mm, within which an edge lies along another, seen at so many places."""
+
+_CLOSED = 1e-5
+"""Distance, mm, within which an edge ends where it begins."""
+
+
+@dataclass(frozen=True)
+class Simplified:
+    """The face with the new edge, called ``name``. deviation: of the new edge from the old ones, mm, at ``place`` (3,).
+    before, after: CVs of the old edges in all, and of the new one.
+    """
+
+    face: Face
+    name: str
+    deviation: float
+    place: Array
+    before: int
+    after: int
+
+
+def simplify_edges(
+    face: Face, names: Sequence[str], tolerance: float, spans: int | None = None, exact: float = 1e-4
+) -> Simplified:
+    """The face with one edge, or several that follow each other without a corner, made one of few CVs.
+
+    tolerance: how far the new edge may lie from them, mm, with the fewest spans; ``spans``: just so many. exact: how
+    far its curve in space may lie off its curve on the face, mm. Ends stay where they are; a closed edge stays smooth
+    where it closes. Pieces of one edge that follow each other are put together again without a fit. Raises
+    `GeometryError`.
+    """
+    edges = in_order(face, names)
+    before = sum(len(e.space.control) for e in edges)
+    whole = put_together(edges)
+    if whole is not None:
+        made = with_edges(face, edges, [whole])
+        return Simplified(made, whole.name, 0.0, curve_points(whole.space, whole.domain[:1])[0], before, _cvs(whole))
+    if any(e.side is not None for e in edges):
+        raise GeometryError(
+            "An edge that is a side of the surface itself is exact: rebuild the face to simplify it, or pick trimmed "
+            "edges alone."
+        )
+    old = edge_chain(edges).space
+    best: tuple[float, Array, Edge] | None = None
+    asked = tolerance
+    for _ in range(_ROUNDS):
+        new = _fitted(face, edges, asked, spans, exact)
+        far = deviation(old, new.space)
+        off, place = far.distance, far.point
+        if best is None or off < best[0]:
+            best = off, place, new
+        if off <= tolerance or spans is not None:
+            break
+        asked *= 0.8 * tolerance / off
+    assert best is not None
+    off, place, new = best
+    if spans is None and off > tolerance:
+        x, y, z = place
+        raise GeometryError(
+            f"No {_MOST} spans stay within {tolerance:g} mm: the best is {off:.4f} mm off at "
+            f"({x:.2f}, {y:.2f}, {z:.2f}) mm. Allow more, or leave out the piece that turns there."
+        )
+    return Simplified(with_edges(face, edges, [new]), new.name, off, place, before, _cvs(new))
+
+
+def lay_along(face: Face, names: Sequence[str], curve: Curve, exact: float = 1e-4) -> Simplified:
+    """The face with edges that follow each other replaced by one along a curve in space that lies on it nearly.
+
+    So the face beside goes along with a `simplify_edges`. Raises `GeometryError` where the curve leaves the surface.
+    """
+    edges = in_order(face, names)
+    if any(e.natural for e in edges):
+        raise GeometryError("its side there is one of its surface, and exact.")
+    old = edge_chain(edges).space
+    if _against(edges, old, curve):
+        curve = reverse_curve(curve)
+    t = samples(curve, 2 * _EACH)
+    feet = to_surface(face.surface, curve_points(curve, t))
+    share = (t - t[0]) / (t[-1] - t[0])
+    flat = np.column_stack([feet.u, feet.v])
+    new = _edge_on(face, edges, flat, share, 0.1 * exact, None, exact)
+    far = deviation(old, new.space)
+    return Simplified(
+        with_edges(face, edges, [new]), new.name, far.distance, far.point, sum(map(_cvs, edges)), _cvs(new)
+    )
+
+
+def _against(edges: Sequence[Edge], old: Curve, curve: Curve) -> bool:
+    """Whether a curve runs against the loop that these edges, taken together as ``old``, are a run of."""
+    third = curve_points(old, [old.domain[0] + k * (old.domain[1] - old.domain[0]) for k in (0.4, 0.6)])
+    feet = to_curve(curve, third).t
+    return bool((feet[1] < feet[0]) == (edges[0].inward > 0))
+
+
+def edges_along(face: Face, edges: Sequence[Edge]) -> list[str]:
+    """Names of the face's edges that lie along others, each on its whole length."""
+    rim = edge_chain(edges).space
+    found = []
+    for e in face.edges:
+        points = curve_points(e.space, length_parameters(e.space, np.linspace(0, 1, _PLACES)))
+        if to_curve(rim, points).distance.max() < _BESIDE:
+            found.append(e.name)
+    return found
+
+
+def _cvs(edge: Edge) -> int:
+    return len(edge.space.control)
+
+
+def _fitted(face: Face, edges: Sequence[Edge], tolerance: float, spans: int | None, exact: float) -> Edge:
+    """One edge along several, fitted in the parameter plane drawn to scale."""
+    rows, lengths = [], []
+    for e in edges:
+        t = length_parameters(e.space, np.linspace(0, 1, max(8 * _EACH, 2 * len(e.pcurve.control) + 1)))
+        points = curve_points(e.pcurve, t)
+        share = np.linspace(0, curve_length(e.space), len(t))
+        rows.append(points if e.inward > 0 else points[::-1])
+        lengths.append(share)
+    flat, at = [rows[0]], [lengths[0]]
+    for row, share in zip(rows[1:], lengths[1:], strict=True):
+        flat.append(row[1:])
+        at.append(at[-1][-1] + share[1:])
+    share = np.concatenate(at)
+    return _edge_on(face, edges, np.vstack(flat), share / share[-1], tolerance, spans, exact)
+
+
+def _edge_on(
+    face: Face, edges: Sequence[Edge], flat: Array, share: Array, tolerance: float, spans: int | None, exact: float
+) -> Edge:  # fmt: skip
+    """The edge over points (m, 2) of the parameter plane, at rising shares (m,), within ``tolerance`` mm."""
+    scale = plane_scale(face.surface)
+    points = np.column_stack([flat * scale, np.zeros(len(flat))])
+    closed = norm((points[-1] - points[0])[None])[0] < _CLOSED
+    best: tuple[Curve, Curve] | None = None
+    count = spans
+    # Its twin may take more spans than the curve in the plane: a few more there are fewer in all.
+    for _ in range(_TRIED):
+        fit = _closed_fit(points, share, tolerance, count) if closed else _open_fit(points, share, tolerance, count)
+        if best is None or to_curve(fit, points).distance.max() <= tolerance:
+            pcurve = Curve(fit.degree, fit.knots, fit.control[:, :2] / scale)
+            space = twin(face.surface, pcurve, exact)
+            if closed:
+                space = Curve(space.degree, space.knots, _closing(space.knots, space.degree, space.control))
+            if best is None or len(space.control) < len(best[1].control):
+                best = pcurve, space
+            if len(space.control) == len(pcurve.control):
+                break
+        if spans is not None or fit.spans >= best[1].spans:
+            break
+        count = fit.spans + max(1, fit.spans // 4)
+    assert best is not None
+    return Edge(face.surface, merged_name(edges), best[0], 1.0, best[1])
+
+
+def _open_fit(points: Array, share: Array, tolerance: float, spans: int | None) -> Curve:
+    fit = fit_points(points, _DEGREE, tolerance, spans, share).curve
+    control = fit.control.copy()
+    control[0], control[-1] = points[0], points[-1]
+    return Curve(fit.degree, fit.knots, control)
+
+
+def _closed_fit(points: Array, share: Array, tolerance: float, spans: int | None) -> Curve:
+    """A closed curve with the fewest even spans, smooth where it closes."""
+    made = None
+    for n in (spans,) if spans is not None else _CLOSED_SPANS:
+        fit = fit_points(points, _DEGREE, tolerance, n, share).curve
+        made = Curve(_DEGREE, fit.knots, _closing(fit.knots, _DEGREE, fit.control))
+        if to_curve(made, points).distance.max() <= tolerance:
+            break
+    assert made is not None
+    return made
+
+
+def _closing(knots: Array, degree: int, control: Array) -> Array:
+    """Control points moved as little as closes the curve with one tangent and one curvature."""
+    rows = basis.matrix(knots, degree, np.array([knots[0], knots[-1]]), 2)
+    gap = np.stack([rows[k][1] - rows[k][0] for k in (1, 2)])
+    free = np.ones(len(control), dtype=bool)
+    free[[0, -1]] = False
+    control = control.copy()
+    control[free] -= np.linalg.lstsq(gap[:, free], gap @ control, rcond=None)[0]
+    return control
