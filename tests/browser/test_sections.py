@@ -54,6 +54,14 @@ def test_points_of_two_sections_are_brought_together_on_the_part(lofted):
     assert 0.05 < row[1] < 0.95
     page.keyboard.press("Control+z")
     expect(point).to_have_attribute("aria-valuenow", "0.5")
+    way = page.get_by_role("switch", name="Way of section 2")
+    way.click()
+    desk.stored(4)
+    assert kept(desk, "loft")["turned"] == [2]
+    expect(way).to_be_checked()
+    way.click()
+    desk.stored(5)
+    assert kept(desk, "loft")["turned"] == []
 
 
 def test_sections_of_a_body_are_moved_turned_and_sized_and_the_skin_follows(dryer):

@@ -50,7 +50,7 @@ def test_a_feature_line_dies_out_in_its_face_and_follows_it(kernel):
     rows = [r for r in read_frame(kernel.frame())[0]["seams"] if "f" in (r["a"]["feature"], r["b"]["feature"])]
     assert sorted((r["target"], r["state"]) for r in rows) == [(0, "holds"), (2, "holds"), (2, "holds")]
     assert max(r["angle"]["max"] for r in rows) == pytest.approx(9, abs=0.02)
-    assert [h.field for h in state.made.handles] == ["width"]
+    assert [h.field for h in state.made.handles] == ["width", "turned"]
     kernel.commit({"op": "set_params", "id": "f", "changes": {"angle": -5, "width": 20, "other_side": True}})
     assert kernel.now.states["f"].problem is None
     kernel.commit({"op": "set_params", "id": "f", "changes": {"turned": True}})
@@ -67,7 +67,7 @@ def test_a_step_dies_out_in_its_face_with_curvature_all_round(kernel):
     assert state.problem is None
     rows = [r for r in read_frame(kernel.frame())[0]["seams"] if {r["a"]["feature"], r["b"]["feature"]} & {"s", "s/2"}]
     assert [(r["target"], r["state"]) for r in rows] == [(2, "holds")] * 5
-    height, back = state.made.handles
+    height, back, _ = state.made.handles
     assert (height.field, height.value, back.field, back.value) == ("height", 5, "back", 30)
     kernel.commit({"op": "set_params", "id": "s", "changes": {"height": 8.0}})
     assert kernel.now.states["s"].made.facts["width"] == pytest.approx(1.875 * 8 / np.tan(np.radians(20)), rel=0.02)

@@ -61,7 +61,7 @@ class FrameObject(Sent):
 class FrameHandle(Sent):
     """A handle on the part; see `PartHandle` of the study."""
 
-    form: Literal["pull", "slide", "move", "turn"]
+    form: Literal["pull", "slide", "move", "turn", "way"]
     field: str
     index: int
     label: str

@@ -107,12 +107,14 @@ class PartHandle:
     """A handle on the part at ``point``; it changes ``field``, or its entry ``index`` if that is not negative.
 
     form: pull, a number by ``per_mm`` for each mm along ``direction``; slide, a number from low to high along ``line``
-    (m, 3); move, a point in the plane square to ``direction``; turn, degrees about ``direction`` through ``centre``.
+    (m, 3); move, a point in the plane square to ``direction``; turn, degrees about ``direction`` through ``centre``;
+    way, turned by a click: the field is a switch, or a list that holds ``index`` while the way along ``direction`` is a
+    turned one, ``value`` 1.
     along: points that move by as much as it does; then ``field`` does too. low, high: limits of the number. side: the
     field that names what lies on its side, where there are two.
     """
 
-    form: Literal["pull", "slide", "move", "turn"]
+    form: Literal["pull", "slide", "move", "turn", "way"]
     field: str
     index: int
     label: str

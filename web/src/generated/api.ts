@@ -710,7 +710,7 @@ export interface components {
              * Form
              * @enum {string}
              */
-            form: "pull" | "slide" | "move" | "turn";
+            form: "pull" | "slide" | "move" | "turn" | "way";
             /** High */
             high: number;
             /** Index */

@@ -8,10 +8,11 @@ from pamble.core.arrays import cross, unit
 from pamble.core.fillets.drafted_step import drafted_step
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.evaluate import surface_derivatives, surface_points
+from pamble.core.spline.knots import reverse_curve
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, Shape
 from pamble.study.features.feature_line import longest
 from pamble.study.features.fields import choice, number
-from pamble.study.features.handles import pull
+from pamble.study.features.handles import pull, way
 from pamble.study.references import ChangedFaceRef, EdgeRef
 from pamble.study.stored import Stored
 
@@ -35,8 +36,10 @@ def run(params: StepParams, inputs: Inputs, context: Context) -> Made:
     """Build the wall and the upper face, and the face without them."""
     id, name = params.face.feature, f"{context.step}:step"
     face = inputs.face(params.face)
+    line = inputs.curve(params.line)
+    dies = way("turned", "Way of the line", params.turned, reverse_curve(line) if params.turned else line)
     made = drafted_step(
-        face, inputs.curve(params.line), params.height, params.angle, params.back,
+        face, line, params.height, params.angle, params.back,
         other_side=params.other_side, turned=params.turned, name=name,
     )  # fmt: skip
     upper = f"{context.step}/2"
@@ -54,6 +57,7 @@ def run(params: StepParams, inputs: Inputs, context: Context) -> Made:
     handles = (
         pull("height", "Height", params.height, foot.point[0], normal, limits=(-1e4, 1e4)),
         pull("back", "Back", params.back, middle, np.asarray(far - middle), limits=(1e-3, 1e5)),
+        dies,
     )
     facts = {"width": made.width, "steepest": made.steepest, "radius": made.radius, "off_surface": made.off}
     shapes = {"": Shape(made.wall), "2": Shape(made.upper)}

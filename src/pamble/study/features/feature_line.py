@@ -8,9 +8,10 @@ from pamble.core.curves.measure import curve_length
 from pamble.core.faces.face import Face, base_name
 from pamble.core.fillets.dying import feature_line
 from pamble.core.spline.evaluate import surface_points
+from pamble.core.spline.knots import reverse_curve
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, Shape
 from pamble.study.features.fields import choice, number
-from pamble.study.features.handles import pull
+from pamble.study.features.handles import pull, way
 from pamble.study.references import ChangedFaceRef, EdgeRef
 from pamble.study.stored import Stored
 
@@ -31,8 +32,10 @@ class FeatureLineParams(Stored):
 def run(params: FeatureLineParams, inputs: Inputs, context: Context) -> Made:
     """Build the strip, and the face without it."""
     id, name = params.face.feature, f"{context.step}:strip"
+    line = inputs.curve(params.line)
+    dies = way("turned", "Way of the line", params.turned, reverse_curve(line) if params.turned else line)
     made = feature_line(
-        inputs.face(params.face), inputs.curve(params.line), params.angle, params.width,
+        inputs.face(params.face), line, params.angle, params.width,
         other_side=params.other_side, turned=params.turned, name=name,
     )  # fmt: skip
     seams = [
@@ -43,7 +46,7 @@ def run(params: FeatureLineParams, inputs: Inputs, context: Context) -> Made:
     near, far = surface_points(made.strip.surface, [0.5, 0.5], [0.0, 1.0])
     handle = pull("width", "Width", params.width, near, np.asarray(far - near), limits=(1e-3, 1e5))
     facts = {"height": made.height, "law": made.law, "off_surface": made.off}
-    return Made({"": Shape(made.strip)}, {id: Shape(made.rest)}, tuple(seams), (handle,), facts)
+    return Made({"": Shape(made.strip)}, {id: Shape(made.rest)}, tuple(seams), (handle, dies), facts)
 
 
 def longest(face: Face, name: str) -> str | None:

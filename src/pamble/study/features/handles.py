@@ -7,7 +7,8 @@ from collections.abc import Callable
 import numpy as np
 
 from pamble.core.arrays import Array, floats
-from pamble.core.spline.evaluate import surface_points
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_derivatives, surface_points
 from pamble.core.spline.surface import Surface
 from pamble.study.objects import PartHandle
 
@@ -57,6 +58,15 @@ def turn(
     """An angle about an axis through ``centre``; the handle stands at ``point``, which turns with it."""
     n = floats(axis) / max(float(np.linalg.norm(axis)), 1e-12)
     return PartHandle("turn", field, index, label, floats(point), n, degrees, *limits, unit="°", centre=floats(centre))
+
+
+def way(field: str, label: str, turned: bool, line: Curve, *, index: int = -1) -> PartHandle:
+    """The way that a line runs, an arrow at its start: a click turns it. index: what the list holds when it is turned;
+    below zero the field is a switch.
+    """
+    d = curve_derivatives(line, line.domain[:1], 1)[:, 0]
+    heading = d[1] / max(float(np.linalg.norm(d[1])), 1e-12)
+    return PartHandle("way", field, index, label, d[0], heading, float(turned), 0.0, 1.0)
 
 
 def iso_handles(surface: Surface, held: str, at: list[float]) -> tuple[PartHandle, ...]:

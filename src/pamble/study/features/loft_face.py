@@ -26,7 +26,7 @@ from pamble.core.spline.knots import reverse_curve
 from pamble.core.spline.surface import Surface
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, made_faces
 from pamble.study.features.fields import choice, number, unseen
-from pamble.study.features.handles import slide
+from pamble.study.features.handles import slide, way
 from pamble.study.features.swept_faces import turned_about
 from pamble.study.objects import PartHandle
 from pamble.study.references import EdgeRef
@@ -94,7 +94,7 @@ def run(params: LoftParams, inputs: Inputs, context: Context) -> Made:
         [Face(piece) for piece in smooth_pieces(made.surface)],
         seams=tuple(seams),
         warnings=made.warnings,
-        handles=tuple(_handles(points, running)),
+        handles=(*_ways(params, running), *_handles(points, running)),
         **facts,
     )
 
@@ -139,6 +139,11 @@ def _points(params: LoftParams, running: list[Curve]) -> list[list[float]]:
     found = (begins + even[:, None]) % 1.0
     own = [[*row, *[None] * n][:n] for row in [*params.matched, *[[] for _ in range(count)]][:count]]
     return [[f if v is None else v for v, f in zip(row, at, strict=True)] for row, at in zip(own, found, strict=True)]
+
+
+def _ways(params: LoftParams, running: list[Curve]) -> Iterator[PartHandle]:
+    for n, curve in enumerate(running, start=1):
+        yield way("turned", f"Way of section {n}", n in params.turned, curve, index=n)
 
 
 def _handles(points: list[list[float]], running: list[Curve]) -> Iterator[PartHandle]:

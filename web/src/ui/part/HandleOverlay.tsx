@@ -9,6 +9,7 @@ import { endPreview } from '../../state/session';
 import { featureName, useStudy } from '../../state/study';
 import { draftOf, useTools } from '../../state/tools';
 import { small } from '../figures';
+import { WayHandle } from './WayHandle';
 
 type Value = number | Point;
 
@@ -26,6 +27,7 @@ export function HandleOverlay({ viewport }: { viewport: Viewport }) {
     const field = fields.find((f) => f.name === h.field);
     const side: unknown = params[h.side];
     const label = `${h.label} handle${isRef(side) ? `, ${featureName(side.feature)} side` : ''}`;
+    if (h.form === 'way') return <WayHandle key={`way${h.field}${h.index}`} viewport={viewport} handle={h} label={h.label} turn={() => changeParams(id, turned(params, field?.fallback, h), true)} />;
     const set = (value: Value, final: boolean) => {
       if (h.along.length && Array.isArray(value)) {
         const by = value.map((v, i) => v - (h.point[i] ?? 0));
@@ -54,6 +56,14 @@ function withEntry(now: unknown, [at, ...rest]: number[], value: Value): unknown
   return out;
 }
 
+/** The parameter with the way of one line turned: a switch, or the list of those that are turned. */
+function turned(params: Params, fallback: unknown, { field, index }: FrameHandle): Params {
+  const now = params[field] ?? fallback;
+  if (index < 0) return { [field]: now !== true };
+  const list = (now as number[] | undefined) ?? [];
+  return { [field]: list.includes(index) ? list.filter((n) => n !== index) : [...list, index].sort((a, b) => a - b) };
+}
+
 interface HandleProps {
   viewport: Viewport;
   handle: FrameHandle;
@@ -71,6 +81,7 @@ function Handle({ viewport, handle, label, set, draft }: HandleProps) {
     if (e.button !== 0) return;
     e.preventDefault();
     e.stopPropagation();
+    if (handle.form === 'way') return;
     const drag = DRAGS[handle.form](viewport, handle);
     const before: Value = handle.form === 'move' ? handle.point : handle.value;
     let value = before;
@@ -143,6 +154,7 @@ function Trail({ viewport, handle }: { viewport: Viewport; handle: FrameHandle }
       return <path d={path(round)} {...line} />;
     }
     case 'move':
+    case 'way':
       return null;
   }
 }
@@ -150,7 +162,7 @@ function Trail({ viewport, handle }: { viewport: Viewport; handle: FrameHandle }
 const within = (h: FrameHandle, value: number): number => Math.min(h.high, Math.max(h.low, value));
 
 /** How a movement of the pointer, in pixels, changes what a handle holds; one for each form, for one drag. */
-const DRAGS: Record<FrameHandle['form'], (viewport: Viewport, h: FrameHandle) => (dx: number, dy: number) => Value> = {
+const DRAGS: Record<Exclude<FrameHandle['form'], 'way'>, (viewport: Viewport, h: FrameHandle) => (dx: number, dy: number) => Value> = {
   pull(viewport, h) {
     const direction = vector(h.direction);
     let value = h.value;
