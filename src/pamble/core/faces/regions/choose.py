@@ -8,23 +8,27 @@ from dataclasses import dataclass
 import numpy as np
 import shapely
 
-from pamble.core.arrays import Array, BoolArray, IntArray, norm
+from pamble.core.arrays import Array, BoolArray, IntArray, cross, norm
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import edge_words
 from pamble.core.faces.regions.arrange import Arrangement, Piece
 from pamble.core.faces.regions.groups import groups
-from pamble.core.spline.evaluate import surface_points
+from pamble.core.spline.evaluate import surface_grid, surface_points
 from pamble.core.spline.surface import Surface
 
 LEFT, RIGHT, BOTH = 1, -1, 0
 """Side of a cutter on which a region lies, as the cutter's curves run; both where it reaches round an end."""
 
 
+_LATTICE = 32
+"""Places each way at which it is seen how a region of the plane is stretched."""
+
+
 @dataclass(frozen=True)
 class Region:
-    """A region of a face. number: its place in the arrangement; at: parameters (2,) of a point well inside; area: mm2
-    of the scaled plane; sides: for every cutter the side it lies on; group: regions that hang together over the joint
-    of a closed surface have the same one.
+    """A region of a face. number: its place in the arrangement; at: parameters (2,) of a point well inside; area: mm2,
+    near enough to tell the larger; sides: for every cutter the side it lies on; group: regions that hang together over
+    the joint of a closed surface have the same one.
     """
 
     number: int
@@ -47,13 +51,32 @@ def regions(made: Arrangement, surface: Surface, quick: bool = False) -> list[Re
     cutters = list(dict.fromkeys(s.cutter for s in made.sources if s.cuts))
     sides = {c: _sides(made, c) for c in cutters}
     group = _over_joints(made, surface)
+    area = _areas(made, surface)
     out = []
     for r in np.flatnonzero(made.inside).tolist():
         own = {c: sides[c][r] for c in cutters if sides[c].get(r) is not None}
         place = shapely.point_on_surface(made.polygon(r)) if quick else None
         at = np.array(_deep_inside(made.polygon(r)) if place is None else (place.x, place.y)) / made.scale
-        out.append(Region(r, at, float(made.area[r]), own, int(group[r])))
+        out.append(Region(r, at, float(area[r]), own, int(group[r])))
     return sorted(out, key=lambda r: -r.area)
+
+
+def _areas(made: Arrangement, surface: Surface) -> Array:
+    """Areas on the surface: those in the scaled plane, stretched as places of a lattice in each region are."""
+    if np.count_nonzero(made.inside) < 2:
+        return made.area
+    share = (np.arange(_LATTICE) + 0.5) / _LATTICE
+    (u0, u1), (v0, v1) = surface.domain
+    u, v = u0 + share * (u1 - u0), v0 + share * (v1 - v0)
+    d = surface_grid(surface, u, v, 1)
+    stretch = (norm(cross(d[1, 0], d[0, 1])) / made.scale.prod()).ravel()
+    places = np.stack(np.meshgrid(u, v, indexing="ij"), axis=-1).reshape(-1, 2) * made.scale
+    area = made.area.copy()
+    for r in np.flatnonzero(made.inside).tolist():
+        within = shapely.contains_xy(made.polygon(r), places[:, 0], places[:, 1])
+        if within.any():
+            area[r] *= stretch[within].mean()
+    return area
 
 
 def _deep_inside(polygon: shapely.Polygon) -> tuple[float, float]:
