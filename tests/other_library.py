@@ -3,9 +3,29 @@
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Section
 from OCP.BRepGProp import BRepGProp
 from OCP.GProp import GProp_GProps
+from OCP.TopoDS import TopoDS_Shape
 
 from pamble.core.faces.face import Face
 from pamble.core.faces.to_shape import face_to_shape
+
+
+def shape_area(shape: TopoDS_Shape) -> float:
+    """Area of a shape of the boundary model, mm²."""
+    found = GProp_GProps()
+    BRepGProp.SurfaceProperties_s(shape, found, 1e-9)
+    return float(found.Mass())
+
+
+def shape_length(shape: TopoDS_Shape) -> float:
+    """Length of all its edges, mm."""
+    found = GProp_GProps()
+    BRepGProp.LinearProperties_s(shape, found)
+    return float(found.Mass())
+
+
+def face_area(face: Face) -> float:
+    """Area of one of our faces, mm²."""
+    return shape_area(face_to_shape(face))
 
 
 def intersection_length(a: Face, b: Face) -> float:
@@ -14,6 +34,4 @@ def intersection_length(a: Face, b: Face) -> float:
     section.ComputePCurveOn1(True)
     section.Approximation(True)
     section.Build()
-    props = GProp_GProps()
-    BRepGProp.LinearProperties_s(section.Shape(), props)
-    return float(props.Mass())
+    return shape_length(section.Shape())

@@ -1,10 +1,7 @@
 """An empty study that tests of steps build in, and what they read from it."""
 
-from OCP.BRepGProp import BRepGProp
-from OCP.GProp import GProp_GProps
-
-from pamble.core.faces.to_shape import face_to_shape
 from pamble.study.features import KINDS
+from tests.other_library import face_area
 
 
 def add(kernel, id, kind, **params):
@@ -24,6 +21,4 @@ def face(kernel, id):
 
 def area(kernel, id) -> float:
     """By OpenCASCADE."""
-    props = GProp_GProps()
-    BRepGProp.SurfaceProperties_s(face_to_shape(face(kernel, id)), props, 1e-9)
-    return float(props.Mass())
+    return face_area(face(kernel, id))

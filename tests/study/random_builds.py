@@ -19,6 +19,7 @@ from OCP.TopoDS import TopoDS
 
 from pamble.core.curves.measure import curve_length
 from pamble.study.kernel import Kernel
+from tests.other_library import shape_area, shape_length
 from tests.readback import explored
 from tests.study.bench import add, area, line
 
@@ -53,15 +54,6 @@ def _plane(point, normal):
     return face.Face()
 
 
-def _measured(shape, kind: str) -> float:
-    props = GProp_GProps()
-    if kind == "area":
-        BRepGProp.SurfaceProperties_s(shape, props, 1e-8)
-    else:
-        BRepGProp.LinearProperties_s(shape, props)
-    return float(props.Mass())
-
-
 def _largest_piece(shape, tool) -> float:
     split = BRepAlgoAPI_Splitter()
     for give, one in ((split.SetArguments, shape), (split.SetTools, tool)):
@@ -69,7 +61,7 @@ def _largest_piece(shape, tool) -> float:
         items.Append(one)
         give(items)
     split.Build()
-    return max(_measured(f, "area") for f in explored(split.Shape(), TopAbs_ShapeEnum.TopAbs_FACE))
+    return max(shape_area(f) for f in explored(split.Shape(), TopAbs_ShapeEnum.TopAbs_FACE))
 
 
 def _section(one, other) -> float:
@@ -77,7 +69,7 @@ def _section(one, other) -> float:
     cut.Approximation(True)
     cut.ComputePCurveOn1(True)
     cut.Build()
-    return _measured(cut.Shape(), "length")
+    return shape_length(cut.Shape())
 
 
 def _changed(shape, matrix, shift):
@@ -113,7 +105,7 @@ def build(seed: int) -> tuple[Kernel, list[Compared]]:
     control = size * np.column_stack([x, rng.normal(0, 0.25, degree + 1), rng.normal(0, 0.2, degree + 1)])
     add(kernel, "curve", "cv_curve", curve={"control": control.tolist(), "degree": degree})
     theirs = _bezier(control)
-    say("curve", _length(kernel, "curve"), _measured(theirs, "length"))
+    say("curve", _length(kernel, "curve"), shape_length(theirs))
     way = np.array([0.3 * rng.normal(), 1.0, 0.3 * rng.normal()])
     way /= np.linalg.norm(way)
     forward, back = size * rng.uniform(0.3, 1.2, 2)
@@ -129,7 +121,7 @@ def build(seed: int) -> tuple[Kernel, list[Compared]]:
     )
     begin = _changed(theirs, np.eye(3), -back * way)
     pushed = BRepPrimAPI_MakePrism(begin, gp_Vec(*((forward + back) * way).tolist())).Shape()
-    say("push", area(kernel, "push"), _measured(pushed, "area"))
+    say("push", area(kernel, "push"), shape_area(pushed))
 
     # 3: cut by a plane through its middle.
     middle = control.mean(axis=0) + 0.5 * (forward - back) * way
@@ -155,7 +147,7 @@ def build(seed: int) -> tuple[Kernel, list[Compared]]:
         "turn": np.eye(3) + np.sin(a) * k + (1 - np.cos(a)) * k @ k,
         "scale": np.diag(factors),
     }[how]
-    say(how, area(kernel, "again"), _measured(_changed(pushed, matrix, pivot - matrix @ pivot), "area"))
+    say(how, area(kernel, "again"), shape_area(_changed(pushed, matrix, pivot - matrix @ pivot)))
 
     # 5, 6: a profile turned about an axis beside it.
     m = int(rng.integers(3, 6))
@@ -165,7 +157,7 @@ def build(seed: int) -> tuple[Kernel, list[Compared]]:
     add(kernel, "turned", "revolve", profile=line("profile"), about="z", start=0, end=angle)
     z = gp_Ax1(gp_Pnt(0, 0, 0), gp_Dir(0, 0, 1))
     body = BRepPrimAPI_MakeRevol(_bezier(rows), z, float(np.radians(angle))).Shape()
-    say("turned", area(kernel, "turned"), _measured(body, "area"))
+    say("turned", area(kernel, "turned"), shape_area(body))
 
     # 7: a plane's section of it; 8: its intersection with what was pushed.
     at, across = size * rng.uniform(-0.3, 0.3, 3), _unit(rng)
@@ -191,7 +183,7 @@ def build(seed: int) -> tuple[Kernel, list[Compared]]:
     top, half = sides[2] / 2, sides / 2
     for spot in ([half[0], 0, top], [0, -half[1], top], [-half[0], 0, top])[: 1 + seed % 3]:
         fillet.Add(radius, _edge_through(box, np.array(spot)))
-    say("rounded", ours, _measured(fillet.Shape(), "area"))
+    say("rounded", ours, shape_area(fillet.Shape()))
     return kernel, found
 
 

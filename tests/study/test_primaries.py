@@ -142,7 +142,7 @@ def test_a_loft_through_circles_is_a_cylinder_and_freeform_sections_are_kept(ker
     wrong = add(kernel, "mixed", "loft", sections=[line("s0"), line("s2"), line("s1"), line("s3")])
     assert "out of order" in wrong.problem
     matched = add(kernel, "lm", "loft", sections=[line("s0"), line("s1")], matching=2, matched=[[None, 0.5]])
-    assert [(h.field, h.index, round(h.value, 4)) for h in matched.made.handles] == [
+    assert [(h.field, h.index, round(h.value, 4)) for h in matched.made.handles if h.form == "slide"] == [
         ("matched.0", 0, 0.3333), ("matched.0", 1, 0.5), ("matched.1", 0, 0.6667), ("matched.1", 1, 0.6667),
     ]  # fmt: skip
     assert matched.made.facts["off_sections"] < 0.002

@@ -19,6 +19,7 @@ from pamble.core.faces.shapes import face_from_shape, shape_faces
 from pamble.core.faces.twins import twin
 from pamble.core.spline import Curve, basis
 from pamble.core.spline.evaluate import curve_points, surface_points
+from tests.other_library import face_area
 from tests.shapes import panel
 
 FACE = Face(panel(lambda x, y: (x, y, 0.001 * x * y)))
@@ -53,7 +54,9 @@ def test_a_disc_has_the_area_of_its_circle():
     made, found = laid(cutter("k", circle((0.5, 0.5), 0.2)))
     ring, disc = found
     scale = plane_scale(FACE.surface)
-    assert disc.area == pytest.approx(np.pi * 0.04 * scale[0] * scale[1], rel=1e-12)
+    assert made.area[disc.number] == pytest.approx(np.pi * 0.04 * scale[0] * scale[1], rel=1e-12)
+    # On the surface, as a lattice sees it.
+    assert disc.area == pytest.approx(face_area(faces_of(FACE.surface, made, [disc.number])[0]), rel=0.01)
     assert (disc.sides, ring.sides) == ({"k": 1}, {"k": -1})
     kept = faces_of(FACE.surface, made, [ring.number])[0]
     assert [[e.name for e in loop] for loop in kept.loops][1] == ["k"]
@@ -65,7 +68,7 @@ def test_areas_of_random_arrangements_add_up_and_pieces_lie_on_their_curves(seed
     curves = [wave(s) for s in seeds] + [circle((0.5, 0.5), radius)]
     made, found = laid(*(cutter(f"k{i}", c) for i, c in enumerate(curves)))
     whole = float(np.prod(plane_scale(FACE.surface)))
-    assert sum(r.area for r in found) == pytest.approx(whole, rel=1e-9)
+    assert sum(made.area[r.number] for r in found) == pytest.approx(whole, rel=1e-9)
     for region in found:
         assert shapely.contains_xy(made.polygon(region.number), *(region.at * made.scale))
     for piece in made.pieces:

@@ -5,9 +5,7 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from OCP.BRepCheck import BRepCheck_Analyzer
-from OCP.BRepGProp import BRepGProp
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder, BRepPrimAPI_MakeSphere, BRepPrimAPI_MakeTorus
-from OCP.GProp import GProp_GProps
 
 from pamble.core.curves.measure import curve_length
 from pamble.core.curves.shapes import ellipse
@@ -27,16 +25,10 @@ from pamble.core.spline.surface import Surface
 from pamble.core.surfaces.extend import extend_surface
 from pamble.core.surfaces.overlay import overlay_of
 from tests.core.faces.test_crossing import freeform, turned
+from tests.other_library import shape_area
 from tests.shapes import panel
 
 SLAB = Face(panel(lambda x, y: (x, y, 10 * np.sin(x / 60) + 0.001 * x * y)))
-
-
-def area(shape):
-    """Area of a shape of the boundary model, by OpenCASCADE."""
-    found = GProp_GProps()
-    BRepGProp.SurfaceProperties_s(shape, found, 1e-9)
-    return found.Mass()
 
 
 def flat(origin, normal, name="t:p"):
@@ -53,7 +45,7 @@ def pieces(face, *cutters):
 def valid(face):
     shape = face_to_shape(face)
     assert BRepCheck_Analyzer(shape).IsValid()
-    return area(shape)
+    return shape_area(shape)
 
 
 def native(maker):
@@ -75,7 +67,7 @@ def native(maker):
     ],
 )
 def test_trims_of_round_bodies_have_the_areas_of_their_closed_forms(face, cutter, wanted):
-    whole = area(face_to_shape(face))
+    whole = shape_area(face_to_shape(face))
     areas = [valid(f) for f in pieces(face, cutter)]
     assert sum(areas) == pytest.approx(whole, rel=1e-6)
     # What is asked for is one of the two sides; a side may consist of several pieces.
@@ -126,7 +118,7 @@ def test_random_trims_are_valid_for_opencascade_and_add_up_after_a_round_trip(tm
     write_step([(f"piece {i}", f) for i, f in enumerate(made)], path)
     back = read_step(path)
     assert all(item.face is not None and BRepCheck_Analyzer(item.shape).IsValid() for item in back)
-    assert sum(area(item.shape) for item in back) == pytest.approx(whole, rel=1e-6)
+    assert sum(shape_area(item.shape) for item in back) == pytest.approx(whole, rel=1e-6)
 
 
 def test_a_cut_that_ends_short_is_told_and_can_be_carried_on():
