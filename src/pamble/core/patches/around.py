@@ -111,7 +111,7 @@ def _frames(s: Array, whole: float, point: Array, x: Array, y: Array, z: Array) 
     c, w = np.cos(s * whole)[:, None], np.sin(s * whole)[:, None]
     out = c * x + w * y
     up = np.broadcast_to(z, out.shape)
-    return Frames(s, np.broadcast_to(point, out.shape), out, cross(up, out), np.array(up), -out)
+    return Frames(s, np.broadcast_to(point, out.shape), out, cross(up, out), np.array(up), -out, s)
 
 
 def _swapped(surface: Surface) -> Surface:
