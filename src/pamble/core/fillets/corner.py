@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -11,7 +12,7 @@ from pamble.core.errors import GeometryError, NotMeeting
 from pamble.core.faces.face import Face
 from pamble.core.faces.trim import Cutter, divide
 from pamble.core.fillets.crease import derivatives
-from pamble.core.fillets.ends import NAMES, REACH, Ends, end_edge, end_lines, ended, onto_borders
+from pamble.core.fillets.ends import NAMES, REACH, Ends, end_edges, end_lines, ended, onto_borders
 from pamble.core.fillets.strip import Strip
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
@@ -46,7 +47,11 @@ def cornered(
     for i in {0, len(out) - 1}:
         own = [end for end in numbers if end % len(out) == i]
         stands = {end: now.get(numbers[end], part[numbers[end]]) for end in own}
-        beyond = {end: f for end, f in stands.items() if not _lies_on(f, _end_line(out[i], strip, end))}
+        beyond = {
+            end: f for end, f in stands.items() if not all(_lies_on(f, c) for c in _end_curves(out[i], strip, end)[1])
+        }
+        # A face that stands across both ends cuts both or none.
+        beyond |= {end: f for end, f in stands.items() if any(f is cuts for cuts in beyond.values())}
         if beyond and rolled:
             known = mitred if len(out) == 1 else (None, None)
             out[i] = _reaching(out[i], strip.rolls[i].ball.surface, beyond, known)
@@ -59,7 +64,7 @@ def cornered(
     for end, number in numbers.items():
         corner = strip.end(end)[0]
         try:
-            made = _cut_corner(now.get(number, part[number]), _end_line(out[end], strip, end), corner)
+            made = _cut_corner(now.get(number, part[number]), _end_curves(out[end], strip, end)[1], corner)
         except GeometryError as error:
             wrong.append(f"The face that stands across an end is not cut back: {error}")
         else:
@@ -67,11 +72,15 @@ def cornered(
     return out, now, wrong
 
 
-def _end_line(face: Face, strip: Strip, end: int) -> Curve:
-    """The line in which a fillet ends at the start or the end of the crease; a blend may run the other way."""
+def _end_curves(face: Face, strip: Strip, end: int) -> tuple[int, list[Curve]]:
+    """Which end of a fillet, 0 or -1, lies at the start or the end of the crease, as a blend may run the other way; and
+    the lines across it.
+    """
     corner = strip.end(end)[0]
-    both = [end_edge(face, at).space for at in ((end, -1 - end) if len(strip.rolls) == 1 else (end,))]
-    return min(both, key=lambda c: float(to_curve(c, corner[None]).distance[0]))
+    both = [
+        (at, [e.space for e in end_edges(face, at)]) for at in ((end, -1 - end) if len(strip.rolls) == 1 else (end,))
+    ]
+    return min(both, key=lambda b: min(float(to_curve(c, corner[None]).distance[0]) for c in b[1]))
 
 
 def _reaching(face: Face, surface: Surface, stands: Mapping[int, Face], mitred: Ends) -> Face:
@@ -83,8 +92,8 @@ def _reaching(face: Face, surface: Surface, stands: Mapping[int, Face], mitred: 
         return ended(surface, None, (cut, mitred[1]) if end == 0 else (mitred[0], cut))
     cutters = []
     for end, name in NAMES.items():
-        shape = stands.get(end) or end_edge(face, end).space
-        cutters.append(Cutter(name, "what ends the fillet", shape, None, True))
+        shapes = [stands[end]] if end in stands else [e.space for e in end_edges(face, end)]
+        cutters += [Cutter(name, "what ends the fillet", shape, None, True) for shape in shapes]
     return _middle(surface, cutters)
 
 
@@ -92,22 +101,38 @@ def _carried_on(face: Face, strip: Strip, stands: Mapping[int, Face]) -> Face:
     """A blend carried on as the polynomial that it is, and ended on the faces that stand across its ends."""
     surface, cutters = face.surface, []
     for end, shape in stands.items():
-        turned = _end_line(face, strip, end) is not end_edge(face, end).space
-        at = end if not turned else -1 - end
+        at, _ = _end_curves(face, strip, end)
         surface = extend_surface(surface, ("u0", "u1")[at], _BEYOND * surface.diagonal)
         cutters.append(Cutter(NAMES[at], "the face at the end", shape, None, True))
     return _middle(surface, cutters)
 
 
 def _middle(surface: Surface, cutters: Sequence[Cutter]) -> Face:
-    """The part of a long fillet between what cuts it."""
-    divided = divide(Face(surface), cutters, _CUT)
+    """The part of a long fillet between what cuts it; where one face does so at both ends, it cuts once."""
+    once = [c for k, c in enumerate(cutters) if all(c.shape is not other.shape for other in cutters[:k])]
+    divided = divide(Face(surface), once, _CUT)
     if len(divided.regions) < 2:
         raise GeometryError("The face at the end does not cut the fillet.")
     domain = np.array(surface.domain)
     middle, size = domain.mean(axis=1), np.ptp(domain, axis=1)
     best = min(divided.regions, key=lambda r: float(np.linalg.norm((r.at - middle) / size)))
-    return divided.holding([best.number])[0]
+    made = divided.holding([best.number])[0]
+    return made if len(once) == len(cutters) else _by_place(made)
+
+
+def _by_place(face: Face) -> Face:
+    """A fillet whose ends one face has cut, the edges there called by the end at which they are."""
+    across = [e for e in face.edges if e.side is None]
+    at = {e: float(curve_points(e.pcurve, [0.5 * sum(e.domain)])[0, 0]) for e in across}
+    middle = 0.5 * (min(at.values()) + max(at.values()))
+    ends = {end: [e for e in across if (at[e] < middle) == (end == 0)] for end in NAMES}
+    called = {
+        e: name if len(ends[end]) == 1 else f"{name}.{k}of{len(ends[end])}"
+        for end, name in NAMES.items()
+        for k, e in enumerate(ends[end], start=1)
+    }
+    loops = tuple(tuple(replace(e, name=called.get(e, e.name)) for e in loop) for loop in face.loops)
+    return Face(face.surface, loops, face.names)
 
 
 def _standing_across(part: Sequence[Face], taken: set[int], space: Curve, at: float) -> int | None:
@@ -132,10 +157,10 @@ def _lies_on(face: Face, curve: Curve) -> bool:
     return float(to_surface(face.surface, points).distance.max()) < REACH
 
 
-def _cut_corner(face: Face, line: Curve, corner: Array) -> Face | None:
-    """The face without the corner (3,) that a fillet's end takes from it; None where the line takes none."""
+def _cut_corner(face: Face, lines: Sequence[Curve], corner: Array) -> Face | None:
+    """The face without the corner (3,) that a fillet's end takes from it; None where the lines take none."""
     try:
-        divided = divide(face, [Cutter("fillet", "the fillet", onto_borders(line, face))], _CUT)
+        divided = divide(face, [Cutter("fillet", "the fillet", onto_borders(line, face)) for line in lines], _CUT)
     except NotMeeting:
         return None
     if len(divided.regions) < 2:

@@ -185,13 +185,13 @@ def end_lines(face: Face, end: int) -> End:
     return End((float(first.control[0, 0]), float(last.control[-1, 0])), lines)
 
 
-def end_edge(face: Face, end: int) -> Edge:
-    """The edge of a fillet across its start (0) or end (-1)."""
+def end_edges(face: Face, end: int) -> list[Edge]:
+    """The edges of a fillet across its start (0) or end (-1), one where nothing parts it."""
     names = {0: ("u0", "start"), -1: ("u1", "end")}[end]
     found = [e for e in face.edges if base_name(e.name) in names or e.side == names[0]]
     if not found:
         raise GeometryError("The fillet does not reach the face at its end.")
-    return found[0]
+    return found
 
 
 def _slope(surface: Surface, face: Face, t: float, v: float, corner: Array, name: str) -> float:

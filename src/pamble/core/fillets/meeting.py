@@ -12,7 +12,7 @@ from pamble.core.curves.shapes import ellipse
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
 from pamble.core.faces.trim import Cutter, divide
-from pamble.core.fillets.ends import end_edge
+from pamble.core.fillets.ends import end_edges
 from pamble.core.fillets.strip import Strip
 from pamble.core.planes import Plane
 from pamble.core.spline.closest import to_surface
@@ -92,7 +92,7 @@ def ball_corner(corner: Meeting, strips: Sequence[Strip], faces: Sequence[Sequen
     faces: those of every strip, ended. Three balls of one radius that touch both faces of their crease at its end are
     one ball, which touches all three faces; their ends are great circles of it.
     """
-    arcs = [end_edge(faces[i][at], at).space for i, at in corner.ends]
+    arcs = [end_edges(faces[i][at], at)[0].space for i, at in corner.ends]
     points = np.array([curve_points(a, np.linspace(*a.domain, _SAMPLES)) for a in arcs])
     centre, radius, off = _ball_through(points.reshape(-1, 3))
     if off > _ONE_BALL:
