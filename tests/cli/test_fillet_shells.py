@@ -167,6 +167,8 @@ SHELLS = {
     "mouth of a square trough": (
         trough, "50,20,40 70,30,40 50,40,40 30,30,40", 4.0, BOX - 16000 - mitred(4, 120, 4)
     ),
+    # The other wall stands across both ends.
+    "one edge of a lens": (lens, "10,0,25", 3.0, None),
     "rim of a lens": (lens, "10,0,25 -10,0,25", 3.0, None),
     "foot of a lens": (lambda: lens(foot=True), "10,0,0 -10,0,0", 3.0, None),
     # Steiner's formula for the bodies parallel to a box, 88 x 48 x 28 here.
@@ -215,7 +217,9 @@ def test_a_filleted_solid_sews_closed_and_holds_its_volume(name, tmp_path, capsy
         assert abs(found.Mass()) == pytest.approx(volume, rel=1e-6)
 
 
-@pytest.mark.parametrize("name", ["an upright edge", "edge of a groove", "rim of a boss", "floor of a hole"])
+@pytest.mark.parametrize(
+    "name", ["an upright edge", "edge of a groove", "rim of a boss", "floor of a hole", "one edge of a lens"]
+)
 def test_with_sections_of_curvature_it_sews_closed_too(name, tmp_path):
     make, edge, radius, _ = SHELLS[name]
     solid, out = written(make(), tmp_path / "solid.step"), tmp_path / "filleted.step"

@@ -10,7 +10,7 @@ from pamble.core.errors import GeometryError
 from pamble.core.exchange.step import write_step
 from pamble.core.faces.face import Face, natural_edge
 from pamble.core.fillets.chain import follow
-from pamble.core.fillets.ends import end_edge
+from pamble.core.fillets.ends import end_edges
 from pamble.core.fillets.fillet import fillet
 from pamble.core.fillets.strip import Ask
 from pamble.core.patches.rebuild import farthest
@@ -31,6 +31,19 @@ LAWS = {
     "fades evenly": lambda u: np.radians(30) * np.clip(1 - u, 0, None),
     "fades to third order": lambda u: np.radians(30) * np.clip(1 - u, 0, None) ** 3,
 }
+
+
+def knotted(seed: int) -> list[Face]:
+    """Two cubic faces of several spans at a crease: their third derivatives jump at every knot."""
+    rng = np.random.default_rng(seed)
+    n = int(rng.integers(6, 11))
+    k = basis.uniform_knots(3, n - 3)
+    edge = np.column_stack([np.linspace(0, 200, n), rng.normal(0, 4, n), rng.normal(0, 3, n)])
+    out = []
+    for away in ((0, -20, 0), (0, 3, -18)):
+        rows = [edge + j * np.array(away) + (rng.normal(0, 1.5, (n, 3)) if j else 0) for j in range(4)]
+        out.append(Face(Surface(3, 3, k, basis.uniform_knots(3, 1), np.stack(rows, axis=1))))
+    return out
 
 
 def slab(seed=0) -> Surface:
@@ -188,7 +201,7 @@ def test_one_edge_beside_several_faces_is_filleted_with_all_of_them_from_either_
     for f in made.faces:
         assert (max(f.figures.gap), max(f.figures.angle)) < (0.002, 0.005)
     for one, two in pairwise(made.faces):
-        ends = [end_edge(f.face, end).space for f, end in ((one, -1), (two, 0))]
+        ends = [end_edges(f.face, end)[0].space for f, end in ((one, -1), (two, 0))]
         sections = [curve_points(e, np.linspace(*e.domain, 30)) for e in ends]
         assert to_curve(ends[0], sections[1]).distance.max() < 0.001
     # The largest ball anywhere is at the end; a single fillet over the whole wall has its radius there too.
@@ -236,7 +249,7 @@ def test_a_ball_lies_in_the_corner_of_three_fillets_of_one_radius_and_touches_al
     assert all(row.figures.radius < 1e-4 for row in made.faces)
     points = np.concatenate([curve_points(e.space, np.linspace(*e.domain, 9)) for e in ball.edges])
     # Its edges are the fillets' ends, and its centre is 4 mm from all three faces.
-    off = [to_curve(end_edge(f, -1).space, points).distance for f in ends]
+    off = [to_curve(end_edges(f, -1)[0].space, points).distance for f in ends]
     assert np.min(off, axis=0).max() < 1e-3
     s = surface_derivatives(ball.surface, np.array([0.5]), np.array([0.5]), 1)
     normal = unit(cross(s[1, 0], s[0, 1]))
@@ -254,7 +267,7 @@ def test_fillets_of_unlike_radii_leave_a_clean_corner():
     assert len(made.left) == 1
     assert "round a hole" in made.warnings[0]
     # Each end leaves a contact as the other fillet's contact on that face arrives: only so a patch can be tangent.
-    ends = [end_edge(row.face, -1).space for row in made.faces]
+    ends = [end_edges(row.face, -1)[0].space for row in made.faces]
     for n in range(3):
         borders = [e.space for e in made.changed[n].edges if e.name.startswith("f")]
         corner = min(((curve_points(a, [x]), curve_points(b, [y])) for a in borders[:1] for b in borders[1:]
@@ -342,3 +355,14 @@ def test_a_ball_between_two_faces_that_do_not_touch_is_the_one_between_their_pla
     assert apart.faces[0].figures.radius < 0.002
     p, _ = inside(apart.faces[0].face)
     assert to_surface(whole.faces[0].face.surface, p).distance.max() < 0.002
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_faces_of_many_knots_are_met_as_well_as_smooth_ones(seed):
+    made = fillet(knotted(seed), [Ask(0, knotted(seed)[0].edge("v0"), (6.0, 6.0))], diagonal=300.0)
+    (only,) = made.faces
+    assert made.warnings == ()
+    assert max(only.figures.angle) < 0.005
+    assert max(only.figures.gap) < 0.0005
+    assert only.figures.radius < 0.001
+    assert only.face.surface.control.shape[0] < 90

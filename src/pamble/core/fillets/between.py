@@ -10,6 +10,7 @@ from scipy.interpolate import make_interp_spline
 from pamble.core.arrays import Array, unit
 from pamble.core.fillets.crease import Crease
 from pamble.core.fillets.stations import Contacts, contacts
+from pamble.core.joining.rows import CLOSING
 
 
 class _Smooth:
@@ -56,7 +57,7 @@ class Between:
         self._x = x
 
         def smooth(values: Array, degree: int) -> _Smooth:
-            return _Smooth(x, values, degree, c.closed)
+            return _Smooth(x, values, degree, c.closed and c.closing == CLOSING)
 
         self._points, self._uv = smooth(c.points, 5), smooth(c.uv, 5)
         self._into = smooth(c.into[0], 3), smooth(c.into[1], 3)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import pairwise
 
 import numpy as np
@@ -10,9 +11,11 @@ import numpy as np
 from pamble.core.arrays import Array, cross, dot, norm, unit
 from pamble.core.errors import GeometryError
 from pamble.core.fillets.chain import Chain
+from pamble.core.joining.rows import CLOSING
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives
+from pamble.core.spline.kinks import over_joint
 from pamble.core.spline.surface import Surface
 
 _CELLS = 24
@@ -20,6 +23,9 @@ _CELLS = 24
 
 BEYOND = 0.1
 """Share of a crease by which stations go on beyond its ends."""
+
+_AT_JOINT = 0.01
+"""Share of a closed face from its joint within which a loop begins at it."""
 
 _FLAT = np.radians(0.05)
 """Turn of a crease below which nothing is left to fillet."""
@@ -43,6 +49,21 @@ class Crease:
     turn: Array
     signs: tuple[float, float]
     closed: bool = False
+
+    @cached_property
+    def closing(self) -> int:
+        """Derivatives of a ball's way, `CLOSING` at most, that are alike where a loop begins and ends: one less than
+        those of a face whose joint is there.
+        """
+        out = CLOSING
+        for k in range(4):
+            surface, along = self.surfaces[k // 2], k % 2
+            if surface.closed[along]:
+                low, high = surface.domain[along]
+                share = (self.uv[0, k] - low) / (high - low) % 1.0
+                if min(share, 1.0 - share) < _AT_JOINT:
+                    out = min(out, max(over_joint(surface, along) - 1, 0))
+        return out
 
 
 def derivatives(surface: Surface, u: Array, v: Array, order: int = 1) -> Array:

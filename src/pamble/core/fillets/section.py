@@ -8,6 +8,7 @@ angle jump between branches, and rows cannot follow a jump. The error over R is 
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,7 +18,8 @@ from pamble.core.errors import GeometryError
 from pamble.core.fillets.between import Between, Rolling
 from pamble.core.fillets.crease import Crease, derivatives, step_uv
 from pamble.core.fillets.stations import Contacts
-from pamble.core.joining.rows import SLOPE, Condition, RowSpace, row_space, solve_row
+from pamble.core.fillets.stops import knots_between, stops
+from pamble.core.joining.rows import CLOSING, SLOPE, Condition, RowSpace, row_space, solve_row
 from pamble.core.spline import basis
 from pamble.core.spline.evaluate import surface_derivatives, surface_grid
 from pamble.core.spline.extremes import largest
@@ -30,12 +32,15 @@ _B = np.array([4.00000034e-01, 4.74021920e-03, -1.56646754e-03, -1.94012350e-04,
 """Coefficients of a / phi and b / phi in powers of (phi / 160 degrees)^2: fitted over all angles at once."""
 
 _SPANS = (1, 2, 3, 4, 6, 8, 12, 16, 24, 32, 48, 64)
+_FEW = 8
+"""Even spans up to which lines on which a face is less smooth are not looked for."""
+
 _LEAST_CLOSED = 4
 _CALM = 16
 """Spans up to which all are tried; more only while each step helps by `_HELPS`."""
 
 _HELPS = 0.7
-_CHECKS, _ACROSS = 60, 9
+_CHECKS, _ACROSS = 121, 9
 _RADIUS = 0.002
 """Aim for the radius, mm."""
 
@@ -65,21 +70,40 @@ def ball_surface(c: Crease, found: Contacts, chord: float | None, aim: float = 1
     checked = ball.at(np.linspace(*ball.ends, _CHECKS))
     best: BallSurface | None = None
     tried: list[tuple[int, float]] = []
-    for n in _SPANS:
-        if c.closed and n < _LEAST_CLOSED:
-            continue
-        space = row_space(5, basis.uniform_knots(5, n), c.closed)
+    for knots, order, calm in _spaces(ball):
+        space = row_space(5, knots, c.closed, order)
         surface = _rows(space, ball.at(space.s).contacts, c.closed, aim)
         radius, gap, angle = _rows_of_figures(surface, ball, checked).max(axis=1).tolist()
         made = BallSurface(surface, radius, gap, angle, ())
-        stalled = n > _CALM and best is not None and made.ratio > _HELPS * best.ratio
-        tried.append((n, made.ratio))
+        spans = len(basis.breaks(knots, 5)) - 1
+        stalled = spans > calm and best is not None and made.ratio > _HELPS * best.ratio
+        tried.append((spans, made.ratio))
         if best is None or made.ratio < best.ratio:
             best = made
         if made.ratio <= aim or stalled:
             break
     assert best is not None
     return BallSurface(best.surface, *_closed_in(best.surface, ball, checked), tuple(tried))
+
+
+def _spaces(ball: Between) -> Iterator[tuple[Array, int, int]]:
+    """Knots to try, the fewest first, the derivatives that are alike where a loop closes, and the spans up to which
+    all are tried. Even ones; where the ball passes lines on which the faces are less smooth, knots there once few even
+    ones have not served.
+    """
+    least = _LEAST_CLOSED if ball.crease.closed else 1
+    for n in _SPANS[: _SPANS.index(_FEW) + 1]:
+        if n >= least:
+            yield basis.uniform_knots(5, n), CLOSING, _CALM
+    order = ball.crease.closing if ball.crease.closed else CLOSING
+    found = stops(ball)
+    if found or order < CLOSING:
+        for n in _SPANS:
+            if n * (len(found) + 1) <= _SPANS[-1]:
+                yield knots_between(found, n), order, max(_CALM, 2 * len(found) + 2)
+    else:
+        for n in _SPANS[_SPANS.index(_FEW) + 1 :]:
+            yield basis.uniform_knots(5, n), CLOSING, _CALM
 
 
 def _section(at: Contacts) -> tuple[Array, Array, Array]:

@@ -46,17 +46,17 @@ class RowSpace:
         return len(self.knots) - self.degree - 1
 
 
-def row_space(degree: int, knots: Array, closed: bool = False) -> RowSpace:
+def row_space(degree: int, knots: Array, closed: bool = False, closing: int = CLOSING) -> RowSpace:
     """Samples: Gauss points of every span, at least 4 for each control point in all, plus both ends.
 
-    A closed space holds rows whose end meets their start with equal derivatives to third order (one less than the
-    degree if that is lower).
+    A closed space holds rows whose end meets their start with equal derivatives to the order ``closing`` (one less than
+    the degree if that is lower).
     """
-    return _row_space(degree, np.asarray(knots, dtype=np.float64).tobytes(), closed)
+    return _row_space(degree, np.asarray(knots, dtype=np.float64).tobytes(), closed, closing)
 
 
 @lru_cache(maxsize=128)
-def _row_space(degree: int, key: bytes, closed: bool) -> RowSpace:
+def _row_space(degree: int, key: bytes, closed: bool, closing: int) -> RowSpace:
     knots = np.frombuffer(key)
     points = basis.breaks(knots, degree)
     spans, count = len(points) - 1, len(knots) - degree - 1
@@ -67,7 +67,7 @@ def _row_space(degree: int, key: bytes, closed: bool) -> RowSpace:
     values, slopes = basis.matrix(knots, degree, s, 1)
     joint = None
     if closed:
-        ends = basis.matrix(knots, degree, points[[0, -1]], min(CLOSING, degree - 1))
+        ends = basis.matrix(knots, degree, points[[0, -1]], min(closing, degree - 1))
         joint = null_space(ends[:, 1] - ends[:, 0])
     return RowSpace(degree, knots, s, values, slopes, joint)
 

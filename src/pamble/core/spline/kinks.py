@@ -11,7 +11,7 @@ from pamble.core.arrays import Array, dot, norm
 from pamble.core.errors import GeometryError
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve, from_homogeneous
-from pamble.core.spline.evaluate import curve_derivatives, surface_grid
+from pamble.core.spline.evaluate import curve_derivatives, surface_derivatives, surface_grid
 from pamble.core.spline.knots import curve_part, raise_degree, surface_part
 from pamble.core.spline.surface import Surface
 
@@ -19,6 +19,8 @@ KINK = 0.5
 """Angle in degrees between the directions on both sides of a knot from which on it is a kink."""
 
 _ACROSS = 9
+_EVEN = 1e-5
+"""Relative difference of derivatives up to which they are the same."""
 
 
 def _loose(knots: Array, degree: int) -> Array:
@@ -131,3 +133,18 @@ def smooth_pieces(surface: Surface) -> list[Surface]:
         for a, b in zip(rims[0][:-1], rims[0][1:], strict=True)
         for c, d in zip(rims[1][:-1], rims[1][1:], strict=True)
     ]
+
+
+def over_joint(surface: Surface, along: int, most: int = 4) -> int:
+    """Continuous derivatives, ``most`` at most, over the joint of a surface that is closed along u (0) or v (1)."""
+    (u0, u1), (v0, v1) = surface.domain
+    t = np.linspace(0, 1, _ACROSS)
+    if along == 0:
+        ends = [surface_derivatives(surface, np.full(_ACROSS, u), v0 + t * (v1 - v0), most)[:, 0] for u in (u0, u1)]
+    else:
+        ends = [surface_derivatives(surface, u0 + t * (u1 - u0), np.full(_ACROSS, v), most)[0] for v in (v0, v1)]
+    for order in range(1, most + 1):
+        size = max(float(norm(ends[0][order]).max()), 1e-12)
+        if norm(ends[0][order] - ends[1][order]).max() > _EVEN * size:
+            return order - 1
+    return most
