@@ -65,8 +65,9 @@ def blend(given: Namespace) -> Answer:
 
 def _continuity(text: str) -> tuple[int, int]:
     parts = [p.strip().upper() for p in text.split(",")]
+    parts = 2 * parts if len(parts) == 1 else parts
     if len(parts) != 2 or any(p not in ("G0", "G1", "G2", "G3") for p in parts):
-        raise PambleError(f"Continuity is given as two of G0, G1, G2, G3 with a comma, as G2,G2, not as {text!r}.")
+        raise PambleError(f"Continuity is one of G0, G1, G2, G3, or two of them with a comma, as G1,G2, not {text!r}.")
     return int(parts[0][1]), int(parts[1][1])
 
 

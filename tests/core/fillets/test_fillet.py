@@ -357,6 +357,15 @@ def test_a_ball_between_two_faces_that_do_not_touch_is_the_one_between_their_pla
     assert to_surface(whole.faces[0].face.surface, p).distance.max() < 0.002
 
 
+@pytest.mark.parametrize("seed", range(3))
+def test_sections_of_curvature_meet_faces_of_many_knots(seed):
+    made = fillet(knotted(seed), [Ask(0, knotted(seed)[0].edge("v0"), (6.0, 6.0))], "g2", diagonal=300.0)
+    (only,) = made.faces
+    assert max(only.figures.gap) < 0.002
+    assert max(only.figures.angle) < 0.015
+    assert max(only.figures.curvature) < 2.0
+
+
 @pytest.mark.parametrize("seed", range(4))
 def test_faces_of_many_knots_are_met_as_well_as_smooth_ones(seed):
     made = fillet(knotted(seed), [Ask(0, knotted(seed)[0].edge("v0"), (6.0, 6.0))], diagonal=300.0)

@@ -24,8 +24,12 @@ from pamble.core.spline.knots import reverse_surface
 from pamble.core.spline.surface import Surface
 
 _CLOSED_SPANS = 4
-_APART = 1e-6
 """Fewest spans of a blend between two loops: with fewer, closing smoothly leaves nothing to shape it."""
+
+_APART, _WITHIN = 4e-3, 1e-6
+"""Share of the edges within which jumps of their curvature count as one, and from their ends as none: nothing would
+shape the rows between places closer together.
+"""
 
 _TOUCHING = np.linspace(0.0, 1.0, 41)
 """Places at which it is looked whether the edges touch."""
@@ -214,7 +218,7 @@ def _stops(sides: tuple[Side, Side]) -> list[float]:
     """Where along the edges the curvature of one jumps: there the rows do no more than turn smoothly."""
     out: list[float] = []
     for s in sorted([*sides[0].jumps, *sides[1].jumps]):
-        if _APART < s < 1 - _APART and (not out or s - out[-1] > _APART):
+        if _WITHIN < s < 1 - _WITHIN and (not out or s - out[-1] > _APART):
             out.append(s)
     return out
 
