@@ -17,12 +17,8 @@ from pamble.core.spline import basis
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.differential import Jet, jet, jets_abreast, stacked_jets
-from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives
-from pamble.core.spline.surface import Surface
-
-_POLE_STEP = 1e-6
-"""How far, as a fraction of the domain, a sample on a pole is moved inward to have a normal."""
-
+from pamble.core.spline.evaluate import curve_derivatives, curve_points
+from pamble.core.spline.poles import off_poles
 
 _TWIN = 1e-3
 """Distance in mm between an edge's curve and the surface under its parameter curve up to which the place there is taken
@@ -185,10 +181,10 @@ def _on_surface(edge: Edge, t: Array, order: int) -> _Feet:
         return _on_parts(edge, t, order)
     p = curve_derivatives(edge.pcurve, t, 1)
     own = None if edge.natural else curve_derivatives(edge.twin, t, 1)
-    uv, d = _derivatives(edge.surface, p[0], order)
+    uv, d = off_poles(edge.surface, p[0], order)
     if own is not None and norm(d[0, 0] - own[0]).max() > _TWIN:
         foot = to_surface(edge.surface, own[0], (uv[:, 0], uv[:, 1]))
-        uv, d = _derivatives(edge.surface, np.column_stack([foot.u, foot.v]), order)
+        uv, d = off_poles(edge.surface, np.column_stack([foot.u, foot.v]), order)
     return _Feet(t.copy(), p, own, uv, d, np.full(len(t), edge.inward))
 
 
@@ -218,19 +214,6 @@ def _frames(asked: Sequence[tuple[Edge, Array]], order: int) -> list[EdgeFrames]
 
 def _joined(rows: list[Array], axis: int = 0) -> Array:
     return rows[0] if len(rows) == 1 else np.concatenate(rows, axis=axis)
-
-
-def _derivatives(surface: Surface, uv: Array, order: int) -> tuple[Array, Array]:
-    """Parameters and derivatives, samples whose normal vanishes (poles) moved slightly inward."""
-    d = surface_derivatives(surface, uv[:, 0], uv[:, 1], order)
-    area = norm(cross(d[1, 0], d[0, 1]))
-    (u0, u1), (v0, v1) = surface.domain
-    least = 1e-10 * max(surface.diagonal, TINY) ** 2 / ((u1 - u0) * (v1 - v0))
-    if area.min() >= least:
-        return uv, d
-    pole, low, high = area < least, np.array([u0, v0]), np.array([u1, v1])
-    uv = uv + np.where(pole[:, None], np.sign(0.5 * (low + high) - uv) * _POLE_STEP * (high - low), 0.0)
-    return uv, surface_derivatives(surface, uv[:, 0], uv[:, 1], order)
 
 
 @dataclass(frozen=True)

@@ -14,10 +14,15 @@ from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.differential import Jet, jet, stacked_jets
 from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives
+from pamble.core.spline.poles import off_poles
 from pamble.core.spline.surface import Surface
 
 _UNEVEN = 3.0
 """Ratio of the fastest to the slowest pace of an edge from which it is run through by length instead."""
+
+
+_SOUND = 1e-14
+"""Determinant of the first form, and ratio of its squared speeds, below which one parameter moves nothing."""
 
 
 @dataclass(frozen=True)
@@ -35,11 +40,12 @@ class Neighbour:
 
 
 def neighbour(surface: Surface, uv: Array, order: int = 2, turned: bool = False) -> Neighbour:
-    """The surface at parameters (m, 2), beyond its domain too, to order 2 or 3; the tensor by the dual basis.
+    """The surface at parameters (m, 2), beyond its domain too, to order 2 or 3; the tensor by the dual basis. On a pole
+    it is what the surface is just beside.
 
     turned: whether its normal is that of its other side.
     """
-    d = surface_derivatives(surface, uv[:, 0], uv[:, 1], order)
+    uv, d = off_poles(surface, uv, order)
     d = d.swapaxes(0, 1) if turned else d
     su, sv = d[1, 0], d[0, 1]
     full = cross(su, sv)
@@ -161,8 +167,12 @@ def _feet(surface: Surface, points: Array, uv: Array, steps: int, order: int, tu
         d = surface_derivatives(surface, uv[:, 0], uv[:, 1], 1)
         su, sv, gap = d[1, 0], d[0, 1], points - d[0, 0]
         e, f, g, a, b = dot(su, su), dot(su, sv), dot(sv, sv), dot(gap, su), dot(gap, sv)
-        det = np.maximum(e * g - f * f, TINY)
-        uv = uv + np.stack([(a * g - b * f) / det, (b * e - a * f) / det], axis=1)
+        det = e * g - f * f
+        sound = det > _SOUND * e * g
+        # On a pole one parameter moves nothing: it stays.
+        alone = np.stack([np.where(e > g, a / np.maximum(e, TINY), 0), np.where(e > g, 0, b / np.maximum(g, TINY))])
+        step = np.stack([a * g - b * f, b * e - a * f]) / np.maximum(det, TINY)
+        uv = uv + np.where(sound & (np.minimum(e, g) > _SOUND * np.maximum(e, g)), step, alone).T
     return neighbour(surface, uv, order, turned)
 
 
