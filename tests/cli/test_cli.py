@@ -120,8 +120,8 @@ def test_a_crest_is_held_and_a_limit_is_met_by_command(cap, tmp_path, capsys):
         (["blend", "{cap}", "--edge", "0,0,900", "--edge", "-3,-4,5", "-o", "{dir}/o.step"], "No edge is near"),
         (["blend", "{cap}", "--edge", "0,1,74", "--edge", "1,1,74", "-o", "{dir}/o.step"], "same edge"),
         (
-            ["blend", "{cap}", "--edge", "0,1,74", "--edge", "0,0,0", "--continuity", "G2", "-o", "{dir}/o.step"],
-            "G2,G2",
+            ["blend", "{cap}", "--edge", "0,1,74", "--edge", "0,0,0", "--continuity", "G2,G4", "-o", "{dir}/o.step"],
+            "two of them with a comma",
         ),
         (
             ["blend", "{cap}", "--edge", "0,1,74", "--edge", "0,0,0", "--fullness", "0,1", "-o", "{dir}/o.step"],

@@ -113,12 +113,13 @@ def test_random_trims_are_valid_for_opencascade_and_add_up_after_a_round_trip(tm
                for i in range(2)]  # fmt: skip
     made = pieces(face, *cutters)
     whole = whole_area(face.surface)
-    assert sum(valid(f) for f in made) == pytest.approx(whole, rel=1e-6)
+    # Its areas of trimmed faces are off by up to 2e-6.
+    assert sum(valid(f) for f in made) == pytest.approx(whole, rel=1e-5)
     path = tmp_path_factory.mktemp("trims") / "out.step"
     write_step([(f"piece {i}", f) for i, f in enumerate(made)], path)
     back = read_step(path)
     assert all(item.face is not None and BRepCheck_Analyzer(item.shape).IsValid() for item in back)
-    assert sum(shape_area(item.shape) for item in back) == pytest.approx(whole, rel=1e-6)
+    assert sum(shape_area(item.shape) for item in back) == pytest.approx(whole, rel=1e-5)
 
 
 def test_a_cut_that_ends_short_is_told_and_can_be_carried_on():
