@@ -5,7 +5,7 @@ import pytest
 
 from pamble.core.corners.calm import unrest
 from pamble.core.corners.corner import lay_out
-from pamble.core.corners.layouts import halves, proposed, spokes
+from pamble.core.corners.layouts import halves, of_kind, proposed, spokes, strip
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge
 from pamble.core.patches.loop import Asked
@@ -45,7 +45,9 @@ def worst(made):
 
 def test_every_layout_has_patches_of_four_sides_and_uses_every_arc():
     # Counted by hand for four sides: one patch, two halves, a hub of four middles, two of middles and corners, ...
-    assert [len(proposed(n)) for n in range(3, 8)] == [1, 8, 16, 21, 29]
+    assert [len(proposed(n)) for n in range(3, 8)] == [1, 8, 16, 21 + 12, 29 + 14]
+    # A strip across: between half sides of six, beside a whole one of seven; of eight, it runs on from a side.
+    assert [len([w for w in proposed(n) if w.name.startswith("strip")]) for n in range(5, 9)] == [0, 12, 14, 4]
     for n in range(3, 9):
         ways = proposed(n)
         assert len({w.name for w in ways}) == len(ways)
@@ -57,18 +59,23 @@ def test_every_layout_has_patches_of_four_sides_and_uses_every_arc():
         spokes(5, [("middle", 0), ("middle", 2), ("middle", 4)])
     with pytest.raises(GeometryError, match="each needs four"):
         halves(5, ("corner", 0), ("corner", 2))
+    with pytest.raises(GeometryError, match="four sides each"):
+        strip(6, [("corner", 0), ("corner", 2), ("corner", 3), ("corner", 5)])
 
 
 @pytest.mark.parametrize(
-    ("shape", "sides", "off"),
-    [(ball, 3, 0.01), (ellipsoid, 5, 0.01), (torus, 6, 0.02), (enneper, 4, 0.01), (ball, 8, 0.01)],
-)
-def test_holes_in_known_surfaces_are_filled_with_curvature_hub_included(shape, sides, off):
+    ("shape", "sides", "kind", "off"),
+    [
+        (ball, 3, "spokes", 0.01), (ellipsoid, 5, "spokes", 0.01), (torus, 6, "spokes", 0.02),
+        (enneper, 4, "two", 0.01), (ball, 8, "spokes", 0.01), (torus, 6, "strip", 0.02), (ellipsoid, 8, "strip", 0.02),
+    ],
+)  # fmt: skip
+def test_holes_in_known_surfaces_are_filled_with_curvature_hub_included(shape, sides, kind, off):
     known = interpolated(shape, 9, 9)
     made = lay_out(
         [Asked(e, 2) for e in hole(known, sides, bulge=0.03)],
         known.diagonal,
-        proposed(sides)[-1:] if sides == 4 else None,
+        of_kind(sides, kind)[-1:],
     )
     gap, angle, curvature = worst(made)
     assert gap < 0.002

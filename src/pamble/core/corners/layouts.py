@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from itertools import product
 from typing import Literal
 
 import numpy as np
@@ -42,7 +43,7 @@ class Arc:
 @dataclass(frozen=True)
 class Layout:
     """patches: four pairs of an arc and the sense in which it is run through, with the patch on the left: v0, u1, v1,
-    u0. anchors: where spokes, or the two ends of the one seam, begin.
+    u0. anchors: where spokes begin; or where one seam begins and ends, or two.
     """
 
     name: str
@@ -96,12 +97,37 @@ def halves(count: int, a: Anchor, b: Anchor, feet: dict[int, float] | None = Non
     return Layout(f"two, {_said(a)} to {_said(b)}", tuple(vertices), tuple(arcs), patches, (a, b))
 
 
+def strip(count: int, anchors: Sequence[Anchor], feet: dict[int, float] | None = None) -> Layout:
+    """A four-sided strip across the hole between two seams, and a four-sided patch beside each of them.
+
+    anchors: where both seams begin and end, in their order round the rim. Raises `GeometryError` where a piece would
+    not have four sides.
+    """
+    a, b, c, d = anchors
+    vertices, arcs, where = _rim(count, _cuts(list(anchors), feet))
+    rim, (i, j, k, l), seam = len(vertices), (where[x] for x in anchors), len(arcs)
+    arcs += [Arc(i, j), Arc(k, l)]
+    one, two = _between(i, j, rim), _between(k, l, rim)
+    across = [*_between(j, k, rim), *_between(l, i, rim)]
+    if (len(one), len(two), len(across)) != (3, 3, 2):
+        raise GeometryError("The pieces of a strip and what is beside it have four sides each.")
+    patches = (
+        (*((m, 1) for m in one), (seam, -1)),
+        (*((m, 1) for m in two), (seam + 1, -1)),
+        ((seam, 1), (across[0], 1), (seam + 1, 1), (across[1], 1)),
+    )
+    name = f"strip, {_said(a)} to {_said(b)}, {_said(c)} to {_said(d)}"
+    return Layout(name, tuple(vertices), tuple(arcs), patches, (a, b, c, d))
+
+
 def stepped(layout: Layout, count: int, feet: dict[int, float]) -> Layout:
     """The layout with feet in sides moved to shares of them."""
     if not layout.anchors:
         return layout
-    if layout.hub is None:
+    if len(layout.patches) == 2:
         return halves(count, layout.anchors[0], layout.anchors[1], feet)
+    if layout.hub is None:
+        return strip(count, layout.anchors, feet)
     return spokes(count, list(layout.anchors), feet, layout.name)
 
 
@@ -120,10 +146,11 @@ def sketch(layout: Layout, count: int) -> list[tuple[float, float, float, float]
 
 
 def proposed(count: int) -> list[Layout]:
-    """Every layout with one hub or one seam whose patches all have four sides; spokes from all middles first.
+    """Every layout with one hub, one seam or a strip between two whose patches all have four sides; spokes from all
+    middles first.
 
     Counted in half sides: a piece at a hub spans 4 between corners, 2 between middles, 3 between one of each; beside a
-    single seam 6, 4 and 5.
+    single seam 6, 4 and 5; the ends of a strip 2 between corners, 1 between a corner and a middle.
     """
     total = 2 * count
     found = [one_patch()] if count == 4 else []
@@ -133,22 +160,22 @@ def proposed(count: int) -> list[Layout]:
         found.append(spokes(count, anchors, name=f"{len(key)} spokes: {', '.join(map(_said, anchors))}"))
     for a in range(total):
         for b in range(a + 1, total):
-            reach = {(0, 0): 6, (1, 1): 4}.get((a % 2, b % 2), 5)
+            reach = _beside(a, b)
             if b - a == reach and total - b + a == reach:
                 found.append(halves(count, _spot(a), _spot(b)))
-    return found
+    return found + [strip(count, [_spot(h) for h in key]) for key in _strips(total)]
 
 
 SIDED = range(3, 9)
 """Sides of a hole that can be laid out."""
 
-KINDS = ("four", "spokes", "corners", "two", "all")
+KINDS = ("four", "spokes", "corners", "two", "strip", "all")
 """Words for kinds of layouts."""
 
 
 def of_kind(count: int, kind: str) -> list[Layout]:
     """Layouts of a hole by a word: one patch for four sides; spokes from all middles; spokes from corners too, as many
-    as there can be; two patches; all; or one by its name. Raises `GeometryError` with those there are.
+    as there can be; two patches; a strip; all; or one by its name. Raises `GeometryError` with those there are.
     """
     if count not in SIDED:
         raise GeometryError(f"A hole of {count} sides cannot be laid out: fill it by one trimmed patch.")
@@ -158,6 +185,7 @@ def of_kind(count: int, kind: str) -> list[Layout]:
     found = {
         "spokes": hubs[:1],
         "corners": [w for w in hubs[1:] if len(w.patches) == most],
+        "strip": [w for w in ways if w.hub is None and len(w.patches) == 3],
         "two": [w for w in ways if w.hub is None and len(w.patches) == 2],
         "all": ways,
     }.get(kind, [w for w in ways if w.name == kind])
@@ -182,6 +210,25 @@ def _rings(total: int) -> Iterator[tuple[int, ...]]:
 
     for start in range(4):
         yield from walk((start,), 0)
+
+
+def _beside(a: int, b: int) -> int:
+    """Half sides from one end of a seam to the other round a piece beside it."""
+    return {(0, 0): 6, (1, 1): 4}.get((a % 2, b % 2), 5)
+
+
+def _strips(total: int) -> list[tuple[int, ...]]:
+    """Where the two seams of a strip begin and end, in half sides, each strip once."""
+    out: dict[frozenset[int], tuple[int, ...]] = {}
+    for a, odd, step, odd_too in product(range(total), (0, 1), (1, 2), (0, 1)):
+        b = a + _beside(a, a + odd)
+        c = b + step
+        d = c + _beside(c, c + odd_too)
+        ends = ((b, c), (d, a + total))
+        whole = d + 1 <= a + total and all(y - x == (1 if (x + y) % 2 else 2 + x % 2) for x, y in ends)
+        if whole and (b - a, d - c) == (_beside(a, b), _beside(c, d)):
+            out.setdefault(frozenset(h % total for h in (a, b, c, d)), tuple(h % total for h in (a, b, c, d)))
+    return sorted(out.values())
 
 
 def _spot(half: int) -> Anchor:

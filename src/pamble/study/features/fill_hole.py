@@ -30,24 +30,24 @@ from pamble.study.references import EdgeRef, Place
 _PLACES = 11
 """Places of an edge at which it is looked whether it lies on another."""
 
-_KINDS = {"spokes": "spokes", "corners": "corners", "two": "two", "best": "all"}
+_KINDS = {"spokes": "spokes", "corners": "corners", "two": "two", "strip": "strip", "best": "all"}
 """Layouts of the choice by the core's words; one trimmed patch is none."""
 
 
 class FillParams(SidesParams):
     """edges: those round the hole, in any order. layout: one trimmed patch, or patches round a hub whose spokes begin
-    in the middles of the sides, or also at corners; two patches; the best of all; or the one that ``way`` names.
-    chains: whether edges that follow each other without a corner are one side. feet: where on each side a spoke begins,
-    as a share of it, null for its middle. inside: curves that one trimmed patch passes. hub: where the spokes meet,
-    found if null. spans: of every patch in both directions, found if null.
+    in the middles of the sides, or also at corners; two patches; a strip and what is beside it; the best of all; or the
+    one that ``way`` names. chains: whether edges that follow each other without a corner are one side. feet: where on
+    each side a spoke begins, as a share of it, null for its middle. inside: curves that one trimmed patch passes. hub:
+    where the spokes meet, found if null. spans: of every patch in both directions, found if null.
     """
 
     edges: list[EdgeRef] = Field(title="Sides", min_length=2, max_length=24, json_schema_extra={"rounds": True})
-    layout: Literal["single", "spokes", "corners", "two", "best", "picked"] = choice(
+    layout: Literal["single", "spokes", "corners", "two", "strip", "best", "picked"] = choice(
         "Layout", "single",
         labels={
             "single": "one, trimmed", "spokes": "spokes, middles", "corners": "spokes, corners",
-            "two": "two patches", "best": "the best of all", "picked": "as picked below",
+            "two": "two patches", "strip": "a strip across", "best": "the best of all", "picked": "as picked below",
         },
     )  # fmt: skip
     chains: Literal["one", "each"] = choice(
