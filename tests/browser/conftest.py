@@ -57,6 +57,17 @@ class Desk:
         at = self.url.replace("/study/", "/api/studies/") + "/export.json"
         return [f for f in json.load(urllib.request.urlopen(at))["features"] if kind in ("", f["kind"])]
 
+    def at_rest(self) -> None:
+        """Wait until the picture of the part stands still."""
+        before = b""
+        for _ in range(30):
+            now = self.page.locator(".part").screenshot()
+            if now == before:
+                return
+            before = now
+            self.page.wait_for_timeout(250)
+        raise AssertionError("The part keeps moving")
+
     def let_go(self) -> None:
         """Esc, as often as there is a card to let go of."""
         card = self.page.get_by_label(re.compile("^Card of "))

@@ -209,7 +209,7 @@ def test_e_outline_is_traced_from_a_picture_and_put_on_a_face(page, pamble, tmp_
         page.locator(".part[data-drawn=true]").wait_for()
         desk.button("Curves").click()
         page.keyboard.press("Shift+T")
-        page.wait_for_timeout(2500)
+        desk.at_rest()
         image = Image.new("RGB", (400, 300), (240, 236, 228))
         ImageDraw.Draw(image).ellipse((120, 90, 280, 210), outline=(40, 40, 40), width=4)
         path = tmp_path / "badge-outline.png"
@@ -222,6 +222,7 @@ def test_e_outline_is_traced_from_a_picture_and_put_on_a_face(page, pamble, tmp_
         for n, face in enumerate(("Crown", "Flank")):
             desk.button(f"Hide {face}").click()
             desk.stored(3 + n)
+        desk.at_rest()
         desk.more("Curve through points")
         for turn in np.arange(8) * np.pi / 4:
             page.mouse.click(623 + 92 * np.cos(turn), 462 + 69 * np.sin(turn))

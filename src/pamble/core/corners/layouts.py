@@ -180,19 +180,25 @@ def of_kind(count: int, kind: str) -> list[Layout]:
     if count not in SIDED:
         raise GeometryError(f"A hole of {count} sides cannot be laid out: fill it by one trimmed patch.")
     ways = proposed(count)
+    found = _of(ways, kind)
+    if not found:
+        words = [k for k in KINDS if k == "all" or _of(ways, k)]
+        known = ", ".join([*words, *(w.name for w in ways)])
+        raise GeometryError(f"A hole of {count} sides has no layout {kind!r}: there are {known}.")
+    return found
+
+
+def _of(ways: list[Layout], kind: str) -> list[Layout]:
+    """Those of a kind among all layouts of a hole; none where it has none."""
     hubs = [w for w in ways if w.hub is not None]
     most = max((len(w.patches) for w in hubs[1:]), default=0)
-    found = {
+    return {
         "spokes": hubs[:1],
         "corners": [w for w in hubs[1:] if len(w.patches) == most],
         "strip": [w for w in ways if w.hub is None and len(w.patches) == 3],
         "two": [w for w in ways if w.hub is None and len(w.patches) == 2],
         "all": ways,
     }.get(kind, [w for w in ways if w.name == kind])
-    if not found:
-        known = ", ".join([*KINDS, *(w.name for w in ways)])
-        raise GeometryError(f"A hole of {count} sides has no layout {kind!r}: there are {known}.")
-    return found
 
 
 def _rings(total: int) -> Iterator[tuple[int, ...]]:

@@ -29,6 +29,15 @@ from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP, BLEND_RATE
 
 _MOST_ADDED = 6
+_KNOTS_FOR_ONE = 8
+"""Knots of a neighbour's edge that count as one span put in: they are the edge's own, and no search."""
+
+_EACH, _ENDS = 12, 1e3
+"""Places in every span at which a neighbour's edge is looked at, and the weight of its ends."""
+
+_SAME = 1e-3
+"""Share of a side within which a knot stands at the neighbour's."""
+
 _MOST_DEGREE = 9
 _ROUNDS = 3
 _CALM = 3e-3
@@ -134,7 +143,8 @@ def match_sides(
 
 def _candidates(base: Surface, asked: Sequence[_Asked], most: int) -> Iterator[tuple[Surface, int, int]]:
     """Surfaces to match on, simplest first, with the spans that were put in, and by how much the degree was raised,
-    along the sides: as it is; of the degree of the neighbours' edges, which can hold these exactly; with more spans.
+    along the sides: as it is; of the degree of the neighbours' edges; with their knots too, which can hold these
+    exactly; with more spans.
     """
     richer = base
     for a in asked:
@@ -142,11 +152,21 @@ def _candidates(base: Surface, asked: Sequence[_Asked], most: int) -> Iterator[t
     lifted = max(richer.degree_u - base.degree_u, richer.degree_v - base.degree_v)
     if lifted > 0:
         yield base, 0, 0
-    for added in range(most + 1):
+    knotted = richer
+    for a in asked:
+        knotted = _with_knots(knotted, a)
+    known = sum(x - y for x, y in zip(knotted.spans, richer.spans, strict=True))
+    if 0 < known <= max(most, 1) * _KNOTS_FOR_ONE:
+        yield richer, 0, lifted
+        yield knotted, known, lifted
+        richer = knotted
+    else:
+        known = 0
+    for added in range(1 if known else 0, most + 1):
         wide = richer
         for along in {a.side[0] for a in asked}:
             wide = _with_spans(wide, along, added)
-        yield wide, added, lifted
+        yield wide, known + added, lifted
 
 
 def _like_neighbour(surface: Surface, asked: _Asked) -> Surface:
@@ -158,6 +178,27 @@ def _like_neighbour(surface: Surface, asked: _Asked) -> Surface:
     own = (surface.degree_u, surface.degree_v)[way]
     more = min(edge.space.degree, _MOST_DEGREE) - own
     return raise_surface_degree(surface, *((0, more) if way else (more, 0))) if more > 0 else surface
+
+
+def _with_knots(surface: Surface, asked: _Asked) -> Surface:
+    """The surface with the knots of a neighbour's edge along a side, each as loose as it is there."""
+    edge = asked.target
+    if edge.side is None or edge.surface.weights is not None:
+        return surface
+    curve, along_u = edge.space, asked.side[0] == "v"
+    degree, knots = (surface.degree_u, surface.knots_u) if along_u else (surface.degree_v, surface.knots_v)
+    inner = curve.knots[curve.degree + 1 : -curve.degree - 1]
+    values, count = np.unique(_unit(np.concatenate([curve.domain[:1], inner, curve.domain[1:]]), 0), return_counts=True)
+    if _line(surface, asked).turned:
+        values, count = 1.0 - values[::-1], count[::-1]
+    low, high = knots[degree], knots[-degree - 1]
+    for share, m in zip(values[1:-1].tolist(), count[1:-1].tolist(), strict=True):
+        at = low + share * (high - low)
+        near = np.abs(knots - at) < _SAME * (high - low)
+        more = min(degree - curve.degree + m, degree - 1) - int(near.sum())
+        knots = np.sort(np.concatenate([knots, np.full(max(more, 0), knots[near][0] if near.any() else at)]))
+    pair = (knots, surface.knots_v) if along_u else (surface.knots_u, knots)
+    return recast_surface(surface, (surface.degree_u, surface.degree_v), pair)
 
 
 def halfway(face: Face, pair: Pair, diagonal: float) -> Face:
@@ -278,7 +319,7 @@ def _matched(
         moving = np.union1d(moving, np.setdiff1d(numbers, far))
     still = np.setdiff1d(numbers, moving)
     lines = [_line(wide, a) for a in asked]
-    control, rounds = start, []
+    control, rounds = _brought(wide, asked, lines, inward), []
     calm = _CALM * wide.diagonal
     # Beside another side that is matched, the iso-lines go where that one's neighbour leads them.
     keep = len({a.side[0] for a in asked}) == 1
@@ -301,6 +342,22 @@ def _matched(
     depth = np.min([_from_side_depth(numbers.shape, a.side) for a in asked], axis=0).ravel()
     moved = np.array([by[depth == d].max() for d in range(int(depth.max()) + 1)])
     return surface, moved, tuple(rounds)
+
+
+def _brought(wide: Surface, asked: Sequence[_Asked], lines: Sequence[Side], inward: Sequence[IntArray]) -> Array:
+    """CVs with the rows that move brought to the neighbours' edges as they are, at the sides' own pace: from there few
+    steps are left.
+    """
+    control = wide.control.reshape(-1, 3).copy()
+    for a, line, rows in zip(asked, lines, inward, strict=True):
+        degree, knots = (wide.degree_u, wide.knots_u) if a.side[0] == "v" else (wide.degree_v, wide.knots_v)
+        knots = _unit(knots, degree)
+        places = np.unique(np.linspace(basis.breaks(knots, degree)[:-1], basis.breaks(knots, degree)[1:], _EACH))
+        values = basis.matrix(knots, degree, places)[0]
+        weight = np.where((places == 0) | (places == 1), _ENDS, 1.0)[:, None]
+        row = np.linalg.lstsq(values * weight, line.points(places) * weight, rcond=None)[0]
+        control[rows[: a.order + 1]] += row - control[rows[0]]
+    return control
 
 
 def _from_side(grid: IntArray, side: str) -> IntArray:
