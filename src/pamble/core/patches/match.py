@@ -3,7 +3,7 @@ needs."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -17,6 +17,7 @@ from pamble.core.faces.face import Edge, Face, edge_words, natural_edge
 from pamble.core.faces.twins import on_surface
 from pamble.core.patches.boundary import folded
 from pamble.core.patches.conditions import Holds
+from pamble.core.patches.matchable import Wanted, along_side, candidates, on_unit_knots
 from pamble.core.patches.meets import Meets
 from pamble.core.patches.side import Side
 from pamble.core.patches.solve import Condition, fit
@@ -29,16 +30,9 @@ from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP, BLEND_RATE
 
 _MOST_ADDED = 6
-_KNOTS_FOR_ONE = 8
-"""Knots of a neighbour's edge that count as one span put in: they are the edge's own, and no search."""
-
 _EACH, _ENDS = 12, 1e3
 """Places in every span at which a neighbour's edge is looked at, and the weight of its ends."""
 
-_SAME = 1e-3
-"""Share of a side within which a knot stands at the neighbour's."""
-
-_MOST_DEGREE = 9
 _ROUNDS = 3
 _CALM = 3e-3
 """Movement of a CV, as a share of the face's size, that weighs as much as a figure at its aim: rows do not wander."""
@@ -125,7 +119,7 @@ def match_sides(
     raised = tuple(max(0, _across(asked, k) - d) for k, d in enumerate((face.surface.degree_u, face.surface.degree_v)))
     base = raise_surface_degree(face.surface, *raised) if any(raised) else face.surface
     best: Matched | None = None
-    for wide, added, lifted in _candidates(base, asked, most_added):
+    for wide, added, lifted in candidates(base, asked, most_added):
         made = _matched(wide, asked, diagonal, spread)
         if made is None:
             continue
@@ -141,66 +135,6 @@ def match_sides(
     return replace(best, face=on_surface(face, _on_domain(best.face.surface, face.surface), 1e-4))
 
 
-def _candidates(base: Surface, asked: Sequence[_Asked], most: int) -> Iterator[tuple[Surface, int, int]]:
-    """Surfaces to match on, simplest first, with the spans that were put in, and by how much the degree was raised,
-    along the sides: as it is; of the degree of the neighbours' edges; with their knots too, which can hold these
-    exactly; with more spans.
-    """
-    richer = base
-    for a in asked:
-        richer = _like_neighbour(richer, a)
-    lifted = max(richer.degree_u - base.degree_u, richer.degree_v - base.degree_v)
-    if lifted > 0:
-        yield base, 0, 0
-    knotted = richer
-    for a in asked:
-        knotted = _with_knots(knotted, a)
-    known = sum(x - y for x, y in zip(knotted.spans, richer.spans, strict=True))
-    if 0 < known <= max(most, 1) * _KNOTS_FOR_ONE:
-        yield richer, 0, lifted
-        yield knotted, known, lifted
-        richer = knotted
-    else:
-        known = 0
-    for added in range(1 if known else 0, most + 1):
-        wide = richer
-        for along in {a.side[0] for a in asked}:
-            wide = _with_spans(wide, along, added)
-        yield wide, known + added, lifted
-
-
-def _like_neighbour(surface: Surface, asked: _Asked) -> Surface:
-    """The surface with at least the degree of a neighbour's edge along a side."""
-    edge = asked.target
-    if edge.side is None or edge.surface.weights is not None:
-        return surface
-    way = 1 if asked.side[0] == "u" else 0
-    own = (surface.degree_u, surface.degree_v)[way]
-    more = min(edge.space.degree, _MOST_DEGREE) - own
-    return raise_surface_degree(surface, *((0, more) if way else (more, 0))) if more > 0 else surface
-
-
-def _with_knots(surface: Surface, asked: _Asked) -> Surface:
-    """The surface with the knots of a neighbour's edge along a side, each as loose as it is there."""
-    edge = asked.target
-    if edge.side is None or edge.surface.weights is not None:
-        return surface
-    curve, along_u = edge.space, asked.side[0] == "v"
-    degree, knots = (surface.degree_u, surface.knots_u) if along_u else (surface.degree_v, surface.knots_v)
-    inner = curve.knots[curve.degree + 1 : -curve.degree - 1]
-    values, count = np.unique(_unit(np.concatenate([curve.domain[:1], inner, curve.domain[1:]]), 0), return_counts=True)
-    if _line(surface, asked).turned:
-        values, count = 1.0 - values[::-1], count[::-1]
-    low, high = knots[degree], knots[-degree - 1]
-    for share, m in zip(values[1:-1].tolist(), count[1:-1].tolist(), strict=True):
-        at = low + share * (high - low)
-        near = np.abs(knots - at) < _SAME * (high - low)
-        more = min(degree - curve.degree + m, degree - 1) - int(near.sum())
-        knots = np.sort(np.concatenate([knots, np.full(max(more, 0), knots[near][0] if near.any() else at)]))
-    pair = (knots, surface.knots_v) if along_u else (surface.knots_u, knots)
-    return recast_surface(surface, (surface.degree_u, surface.degree_v), pair)
-
-
 def halfway(face: Face, pair: Pair, diagonal: float) -> Face:
     """The face moved half of the way to its neighbour's edge: the neighbour comes the other half when it is matched to
     this one. Raises `GeometryError` as `match_sides` does.
@@ -210,16 +144,7 @@ def halfway(face: Face, pair: Pair, diagonal: float) -> Face:
     return on_surface(face, full.with_control(0.5 * (start.control + full.control)), 1e-4)
 
 
-@dataclass(frozen=True)
-class _Asked:
-    """A pair as it is matched: the side of the surface, the neighbour's stretch beside it, and the continuity."""
-
-    side: str
-    target: Edge
-    order: int
-
-
-def _asked(face: Face, pairs: Sequence[Pair]) -> list[_Asked]:
+def _asked(face: Face, pairs: Sequence[Pair]) -> list[Wanted]:
     edges: dict[str, tuple[Edge, Pair]] = {}
     for pair in pairs:
         edge = face.edge(pair.name)
@@ -240,17 +165,17 @@ def _asked(face: Face, pairs: Sequence[Pair]) -> list[_Asked]:
                 if other[0] != side[0] and int(other[1]) == k:
                     met = min(approaches(pair.to.space, beside.to.space), key=lambda m: norm(m.points[:1] - end)[0])
                     ends[k] = met.points[0] if met.gap < _CORNER * norm(ends[1:] - ends[:1])[0] else end
-        out.append(_Asked(side, _opposite(edge, pair.to, ends), pair.order))
+        out.append(Wanted(side, _opposite(edge, pair.to, ends), pair.order))
     return out
 
 
-def _across(asked: Sequence[_Asked], way: int) -> int:
+def _across(asked: Sequence[Wanted], way: int) -> int:
     """Degree that the rows of all sides need across a direction."""
     rows = [a.order + 1 for a in asked if a.side[0] == "uv"[way]]
     return max(2 * max(rows), sum(rows)) - 1 if rows else 0
 
 
-def _met(surface: Surface, asked: _Asked, diagonal: float) -> Met:
+def _met(surface: Surface, asked: Wanted, diagonal: float) -> Met:
     new = natural_edge(surface, asked.side)
     w = measure_seam(Seam((0, 1), new, asked.target, new.domain), diagonal, order=3 if asked.order > 2 else 2).worst
     return Met(asked.order, w["gap"].value, w["angle"].value, w["curvature"].value, w["rate_percent"].value)
@@ -276,23 +201,6 @@ def _opposite(edge: Edge, to: Edge, ends: Array) -> Edge:
     )
 
 
-def _with_spans(surface: Surface, held: str, added: int) -> Surface:
-    """The surface with so many knots more along the sides that hold u or v, in the middle of its longest spans."""
-    along_u = held == "v"
-    degree, knots = (surface.degree_u, surface.knots_u) if along_u else (surface.degree_v, surface.knots_v)
-    for _ in range(added):
-        breaks = basis.breaks(knots, degree)
-        i = int(np.argmax(np.diff(breaks)))
-        knots = np.sort(np.append(knots, 0.5 * (breaks[i] + breaks[i + 1])))
-    pair = (knots, surface.knots_v) if along_u else (surface.knots_u, knots)
-    return recast_surface(surface, (surface.degree_u, surface.degree_v), pair) if added else surface
-
-
-def _unit(knots: Array, degree: int) -> Array:
-    a, b = knots[degree], knots[-degree - 1]
-    return np.asarray((knots - a) / (b - a))
-
-
 def _on_domain(surface: Surface, like: Surface) -> Surface:
     """A surface over the unit square, on the domain of another."""
     (u0, u1), (v0, v1) = like.domain
@@ -303,12 +211,12 @@ def _on_domain(surface: Surface, like: Surface) -> Surface:
 
 
 def _matched(
-    wide: Surface, asked: Sequence[_Asked], diagonal: float, spread: bool
+    wide: Surface, asked: Sequence[Wanted], diagonal: float, spread: bool
 ) -> tuple[Surface, Array, tuple[float, ...]] | None:
     """The surface over the unit square, how far each row moved, and the rounds; None where it folds."""
     patch = Patch(
-        Space(wide.degree_u, _unit(wide.knots_u, wide.degree_u)),
-        Space(wide.degree_v, _unit(wide.knots_v, wide.degree_v)),
+        Space(wide.degree_u, on_unit_knots(wide.knots_u, wide.degree_u)),
+        Space(wide.degree_v, on_unit_knots(wide.knots_v, wide.degree_v)),
     )
     start = wide.control.reshape(-1, 3)
     numbers = np.arange(len(start)).reshape(wide.control.shape[:2])
@@ -318,7 +226,7 @@ def _matched(
         far = np.concatenate([rows[-(a.order + 1) :].ravel() for rows, a in zip(inward, asked, strict=True)])
         moving = np.union1d(moving, np.setdiff1d(numbers, far))
     still = np.setdiff1d(numbers, moving)
-    lines = [_line(wide, a) for a in asked]
+    lines = [along_side(wide, a) for a in asked]
     control, rounds = _brought(wide, asked, lines, inward), []
     calm = _CALM * wide.diagonal
     # Beside another side that is matched, the iso-lines go where that one's neighbour leads them.
@@ -344,14 +252,14 @@ def _matched(
     return surface, moved, tuple(rounds)
 
 
-def _brought(wide: Surface, asked: Sequence[_Asked], lines: Sequence[Side], inward: Sequence[IntArray]) -> Array:
+def _brought(wide: Surface, asked: Sequence[Wanted], lines: Sequence[Side], inward: Sequence[IntArray]) -> Array:
     """CVs with the rows that move brought to the neighbours' edges as they are, at the sides' own pace: from there few
     steps are left.
     """
     control = wide.control.reshape(-1, 3).copy()
     for a, line, rows in zip(asked, lines, inward, strict=True):
         degree, knots = (wide.degree_u, wide.knots_u) if a.side[0] == "v" else (wide.degree_v, wide.knots_v)
-        knots = _unit(knots, degree)
+        knots = on_unit_knots(knots, degree)
         places = np.unique(np.linspace(basis.breaks(knots, degree)[:-1], basis.breaks(knots, degree)[1:], _EACH))
         values = basis.matrix(knots, degree, places)[0]
         weight = np.where((places == 0) | (places == 1), _ENDS, 1.0)[:, None]
@@ -371,11 +279,3 @@ def _from_side_depth(shape: tuple[int, ...], side: str) -> IntArray:
     n = shape[0 if side[0] == "u" else 1]
     count = np.arange(n) if side[1] == "0" else np.arange(n)[::-1]
     return np.broadcast_to(count[:, None] if side[0] == "u" else count, shape)
-
-
-def _line(wide: Surface, asked: _Asked) -> Side:
-    """The neighbour's edge, run through as the side is."""
-    own = natural_edge(wide, asked.side)
-    line = Side(asked.target)
-    away = norm(line.ends - curve_points(own.space, own.space.domain)[0])
-    return line.reversed() if away[0] > away[1] else line
