@@ -76,6 +76,13 @@ def test_a_rim_of_many_cvs_becomes_one_of_few_within_the_tolerance_and_the_face_
     (beside,) = edges_along(other, [edge_named(one, "w")])
     laid = lay_along(other, [beside], new)
     assert farthest(edge_named(laid.face, laid.name).space, new) < 2e-3
+    assert laid.deviation < 2e-3
+    # Beside a face that crosses, the new edge leaves it: what opens is told.
+    crossing = Face(SLAB.surface.with_control(SLAB.surface.control + [0, 0, 1] * SLAB.surface.control[..., 1:2] * 0.5))
+    wall = pieces(crossing, Cutter("w", "Line", WAVY, UP))[0]
+    astray = lay_along(wall, ["w"], new)
+    assert astray.deviation == pytest.approx(farthest(edge_named(astray.face, "w").space, new), rel=0.02)
+    assert astray.deviation > 1
     assert valid(laid.face) + valid(made.face) == pytest.approx(valid(SLAB), rel=1e-6)
 
 
@@ -109,5 +116,5 @@ def test_what_cannot_be_one_edge_is_told(halves, names, words):
         simplify_edges(halves[0], names, 0.01)
     with pytest.raises(GeometryError, match="between its ends"):
         split_edge(halves[0], "w", [0.0])
-    with pytest.raises(GeometryError, match=r"spans stay within .* at \("):
+    with pytest.raises(GeometryError, match=r"spans stays within .* at \("):
         simplify_edges(halves[0], ["w"], 1e-9)

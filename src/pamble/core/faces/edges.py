@@ -94,7 +94,7 @@ def put_together(edges: Sequence[Edge]) -> Edge | None:
         (e.side, e.inward) == (first.side, first.inward) and _same(e.twin, first.twin) for e in others
     ):
         return None
-    along = list(edges) if edges[0].inward > 0 else list(edges)[::-1]
+    along = sorted(edges, key=lambda e: e.domain[0])
     if any(a.domain[1] != b.domain[0] for a, b in itertools.pairwise(along)):
         return None
     whole = edges[0].twin

@@ -25,7 +25,6 @@ from pamble.core.spline.knots import reverse_curve
 _DEGREE = 5
 _EACH = 24
 _ROUNDS = 6
-_MOST = 60
 _TRIED = 8
 _CLOSED_SPANS = (2, 3, 4, 5, 6, 7, 8, 10, 12, 14, 16, 20, 24, 30, 40, 50, 60)
 
@@ -89,7 +88,7 @@ def simplify_edges(
     if spans is None and off > tolerance:
         x, y, z = place
         raise GeometryError(
-            f"No {_MOST} spans stay within {tolerance:g} mm: the best is {off:.4f} mm off at "
+            f"No number of spans stays within {tolerance:g} mm: the best is {off:.4f} mm off at "
             f"({x:.2f}, {y:.2f}, {z:.2f}) mm. Allow more, or leave out the piece that turns there."
         )
     return Simplified(with_edges(face, edges, [new]), new.name, off, place, before, _cvs(new))
@@ -98,20 +97,20 @@ def simplify_edges(
 def lay_along(face: Face, names: Sequence[str], curve: Curve, exact: float = 1e-4) -> Simplified:
     """The face with edges that follow each other replaced by one along a curve in space that lies on it nearly.
 
-    So the face beside goes along with a `simplify_edges`. Raises `GeometryError` where the curve leaves the surface.
+    So the face beside goes along with a `simplify_edges`. deviation: of its new edge from that curve, mm, at ``place``:
+    what the seam opens where both faces do not run on into each other. Raises `GeometryError` for sides of a surface.
     """
     edges = in_order(face, names)
     if any(e.natural for e in edges):
         raise GeometryError("its side there is one of its surface, and exact.")
-    old = edge_chain(edges).space
-    if _against(edges, old, curve):
+    if _against(edges, edge_chain(edges).space, curve):
         curve = reverse_curve(curve)
     t = samples(curve, 2 * _EACH)
     feet = to_surface(face.surface, curve_points(curve, t))
     share = (t - t[0]) / (t[-1] - t[0])
     flat = np.column_stack([feet.u, feet.v])
     new = _edge_on(face, edges, flat, share, 0.1 * exact, None, exact)
-    far = deviation(old, new.space)
+    far = deviation(curve, new.space)
     return Simplified(
         with_edges(face, edges, [new]), new.name, far.distance, far.point, sum(map(_cvs, edges)), _cvs(new)
     )

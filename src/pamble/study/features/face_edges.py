@@ -21,6 +21,9 @@ from pamble.study.features.handles import slide
 from pamble.study.references import ChangedEdgeRef, ChangedFaceRef, FaceRef
 from pamble.study.stored import Stored
 
+_SHUT = 0.001
+"""Distance, mm, up to which a seam counts as shut."""
+
 
 class SplitEdgeParams(Stored):
     """At shares of the edge's length."""
@@ -72,6 +75,7 @@ def simplify(params: SimplifyEdgesParams, inputs: Inputs, context: Context) -> M
     made = simplify_edges(face, names, params.tolerance, params.spans, exact)
     changed, warnings = {id: made.face}, []
     curve = made.face.edge(made.name).space
+    opened: list[float] = []
     for beside in params.faces:
         if beside.feature == id:
             raise GeometryError(f"{inputs.name(id)} is the face itself: it goes along anyway.")
@@ -80,13 +84,24 @@ def simplify(params: SimplifyEdgesParams, inputs: Inputs, context: Context) -> M
         if not theirs:
             raise GeometryError(f"{inputs.name(beside.feature)} has no edges along these: take it out of the list.")
         try:
-            changed[beside.feature] = lay_along(other, theirs, curve, exact).face
+            laid = lay_along(other, theirs, curve, exact)
         except GeometryError as error:
             warnings.append(f"{inputs.name(beside.feature)} stays as it is: {error}")
+            continue
+        changed[beside.feature] = laid.face
+        opened.append(laid.deviation)
+        if laid.deviation > _SHUT:
+            x, y, z = laid.place
+            warnings.append(
+                f"The seam to {inputs.name(beside.feature)} opens by {laid.deviation:.4f} mm near "
+                f"({x:.2f}, {y:.2f}, {z:.2f}) mm: only where both faces cross does an edge lie on both. Allow less."
+            )
     facts: dict[str, Any] = {
         "deviation": made.deviation, "deviation_point": made.place.tolist(), "cvs_before": made.before,
         "cvs_after": made.after,
     }  # fmt: skip
+    if opened:
+        facts["opened"] = max(opened)
     return changed_faces(changed, warnings=tuple(warnings), **facts)
 
 
@@ -100,6 +115,7 @@ KINDS = (
         "simplify_edges", "Simplify edges", "primary", SimplifyEdgesParams, simplify, "primaries",
         "Pick a trimmed edge, or several that run on into each other: they become one of few CVs.",
         section="Change a face", makes="change",
-        figures=(DEVIATION, Figure("cvs_before", "CVs before"), Figure("cvs_after", "CVs after")),
+        figures=(DEVIATION, Figure("cvs_before", "CVs before"), Figure("cvs_after", "CVs after"),
+            Figure("opened", "Seam opens by", "mm")),
     ),
 )  # fmt: skip
