@@ -8,6 +8,7 @@ from pamble.core.curves.fit import fit_points
 from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
 from pamble.core.faces.edges import split_edge
+from pamble.core.faces.face import Face
 from pamble.core.faces.simplify import edges_along, lay_along, simplify_edges
 from pamble.core.faces.to_shape import face_to_shape
 from pamble.core.faces.trim import Cutter
