@@ -148,14 +148,16 @@ def test_every_message_has_one_answer_with_its_number(pamble, study):
     assert w.send(type="commit", seq=42, base=0, op={"op": "paint"})["seq"] == 42
     preview = {"type": "preview", "seq": 43, "op": MOVE}
     commit = {"type": "commit", "seq": 44, "base": 0, "op": MOVE}
-    # A preview and a commit in one tick: the preview is shown or passed over, never left without a word.
-    for message in (preview, {**preview, "seq": 45}, commit):
+    # Previews and a commit in one tick: a preview is shown or passed over, never left without a word; one at rest is
+    # stopped by what comes next, which it never stops itself.
+    for message in (preview, {**preview, "seq": 45}, {**preview, "seq": 47, "rest": True}, commit):
         w.socket.send(json.dumps(message))
-    answered = set()
-    while len(answered) < 3:
+    answered = {}
+    while len(answered) < 4:
         message = w.receive()
-        answered.add(message["seq"])
-    assert answered == {43, 44, 45}
+        answered[message["seq"]] = message["type"]
+    assert set(answered) == {43, 44, 45, 47}
+    assert answered[44] == "state"
     assert w.send(type="cancel", seq=46) == {"type": "passed", "seq": 46}
 
 

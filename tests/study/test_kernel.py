@@ -52,6 +52,15 @@ def test_blend_follows_a_moved_cv_in_preview_and_nothing_is_kept(kernel):
     }
 
 
+def test_a_preview_leaves_out_what_is_late_until_the_pointer_rests(kernel, monkeypatch):
+    monkeypatch.setattr("pamble.study.evaluate._DEADLINE", -1.0)
+    quick, rest = header(kernel.preview(move(), rest=False)), header(kernel.preview(move()))
+    assert quick["late"]
+    assert not quick["objects"]
+    assert not rest["late"]
+    assert {o["id"] for o in rest["objects"]} == {"crown", "b1"}
+
+
 def test_a_change_that_reaches_nothing_stops_the_wave():
     evaluator = Evaluator()
     s = with_blend()

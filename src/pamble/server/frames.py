@@ -196,11 +196,13 @@ class LightsHeader(Sent):
 class FrameHeader(Sent):
     """Header of a binary frame: of shapes, steps and seams those that changed, all of them when ``whole``.
 
-    seq: the message that a preview answers. order: keys of all seams, worst first.
+    seq: the message that a preview answers. late: whether steps stay as they were because the pointer moves. order:
+    keys of all seams, worst first.
     """
 
     type: Literal["frame"]
     preview: bool
+    late: bool
     seq: int | None
     said: str | None
     whole: bool

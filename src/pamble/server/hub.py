@@ -205,9 +205,9 @@ class OpenStudy:
             await self.ask("accept")
             self._tell(reason, done["frame"], window.id, seq)
 
-    def cancel(self) -> None:
-        """Stop what the kernel works on, if that is long."""
-        self.kernel.cancel()
+    def cancel(self, method: str | None = None) -> None:
+        """Stop what the kernel works on, if that is long; method: only if it is that."""
+        self.kernel.cancel(method)
 
     def _progress(self, share: float) -> None:
         for window in list(self.windows):

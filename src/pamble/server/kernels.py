@@ -114,6 +114,7 @@ class KernelProcess:
         control.close()
         self._thread = ThreadPoolExecutor(1)
         self._calls = 0
+        self._working: tuple[int, str] = (0, "")
         self._listening = False
         self.progress: Progress | None = None
 
@@ -127,11 +128,14 @@ class KernelProcess:
 
     def _call(self, method: str, arguments: tuple[Any, ...]) -> Any:
         self._calls += 1
+        self._working = (self._calls, method)
         try:
             self._connection.send((self._calls, method, arguments))
             code, result = self._connection.recv()
         except (EOFError, OSError) as error:
             raise KernelLost("The kernel of this study stopped and is started again from what is stored.") from error
+        finally:
+            self._working = (self._calls, "")
         if code == "conflict":
             raise Conflict(result)
         if code != "ok":
@@ -147,10 +151,15 @@ class KernelProcess:
         except (EOFError, OSError):
             self._stop_listening()
 
-    def cancel(self) -> None:
-        """Ask the call that is worked on to stop; it answers with the code "cancelled" if it is not done before."""
-        with contextlib.suppress(OSError):
-            self._control.send(self._calls)
+    def cancel(self, method: str | None = None) -> None:
+        """Ask the call that is worked on to stop; it answers with the code "cancelled" if it is not done before.
+
+        method: only if it is one of that method.
+        """
+        call, working = self._working
+        if method is None or method == working:
+            with contextlib.suppress(OSError):
+                self._control.send(call)
 
     @property
     def alive(self) -> bool:

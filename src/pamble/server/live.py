@@ -18,6 +18,7 @@ from fastapi import WebSocket, WebSocketDisconnect
 from pydantic import BaseModel, ValidationError
 
 from pamble.core.errors import PambleError
+from pamble.core.ticking import Cancelled
 from pamble.server.hub import Hub, OpenStudy
 from pamble.server.messages import (
     CLIENT_MESSAGE,
@@ -66,6 +67,7 @@ class LiveWindow:
         self._emptied.set()
         self._latest: Preview | None = None
         self._previewing: asyncio.Task[None] | None = None
+        self._resting = False
         self._working: float | None = None
 
     def send_state(self, state: StudyState, frame: bytes) -> None:
@@ -122,6 +124,8 @@ class LiveWindow:
                 first = error.errors()[0]
                 self._send(Failed(seq=_number(text), code="message", message=f"{first['loc']}: {first['msg']}"))
                 continue
+            if self._resting:
+                self._study.cancel("preview")
             if isinstance(message, Preview):
                 self._pass_over()
                 self._latest = message
@@ -144,17 +148,23 @@ class LiveWindow:
         """Work off previews, always the latest, until none waits; the next only when the last one was delivered."""
         while self._latest is not None:
             message, self._latest = self._latest, None
+            self._resting = message.rest
             try:
                 lights = None if message.lights is None else message.lights.model_dump()
                 arguments = (message.op.model_dump(), _plain(message.combs), message.watched, message.seq, lights)
-                with timed(UPDATES):
-                    frame = await self._study.ask("preview", *arguments)
+                with contextlib.nullcontext() if message.rest else timed(UPDATES):
+                    frame = await self._study.ask("preview", *arguments, message.rest)
                 self._put(frame)
                 await self._emptied.wait()
             except PambleError as error:
-                self._refuse(message.seq, error)
+                if error.code == Cancelled.code:
+                    self._send(Passed(seq=message.seq))
+                else:
+                    self._refuse(message.seq, error)
             except Exception:
                 self._fault(message.seq, "preview")
+            finally:
+                self._resting = False
 
     async def _guarded(self, message: ClientMessage) -> None:
         self._working = asyncio.get_running_loop().time()

@@ -42,12 +42,14 @@ class Preview(BaseModel):
     """Show what an operation would make while the pointer is down; only the latest counts.
 
     combs, lights: the combs and light lines that the window shows, to follow along. watched: the steps whose figures it
-    shows, all when null.
+    shows, all when null. rest: the pointer rests, so all that follows is worked out, however long it takes, until the
+    window asks for something else.
     """
 
     type: Literal["preview"] = "preview"
     seq: int
     op: Op
+    rest: bool = False
     combs: list[CombWanted] = []
     lights: LightsWanted | None = None
     watched: list[str] | None = None

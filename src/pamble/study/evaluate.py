@@ -30,8 +30,8 @@ log = logging.getLogger("pamble")
 _KEPT_RESULTS = 400
 """Results that are remembered by their keys: going back to one costs nothing."""
 
-_DEADLINE = 0.35
-"""Seconds after which a preview shows what it has."""
+_DEADLINE = 0.1
+"""Seconds after which a preview shows what it has, while the pointer moves."""
 
 
 class Evaluator:
@@ -50,14 +50,22 @@ class Evaluator:
         return out
 
     def preview(
-        self, study: Study, before: Evaluation, watched: Collection[str] | None = None, skipped: Collection[str] = ()
+        self,
+        study: Study,
+        before: Evaluation,
+        watched: Collection[str] | None = None,
+        skipped: Collection[str] = (),
+        *,
+        rest: bool = True,
     ) -> Evaluation:
         """A study that is not kept, quickly.
 
         watched: steps whose figures are looked at; those of others stay as they were, none do when None. skipped: steps
-        that nobody sees: they stay as they were.
+        that nobody sees: they stay as they were. rest: there is time for every step. Raises `Cancelled` if it was
+        stopped.
         """
-        return _Walk(self, study, before, preview=True, watched=watched, skipped=skipped).run()
+        deadline = float("inf") if rest else _DEADLINE
+        return _Walk(self, study, before, preview=True, watched=watched, skipped=skipped, deadline=deadline).run()
 
     def remember(self, key: str, made: Made) -> None:
         """Keep a result by its key."""
@@ -83,9 +91,10 @@ class _Walk:
         preview: bool,
         watched: Collection[str] | None = None,
         skipped: Collection[str] = (),
+        deadline: float = float("inf"),
     ) -> None:
         self.evaluator, self.study, self.before, self.preview = evaluator, study, before, preview
-        self.watched, self.skipped = watched, skipped
+        self.watched, self.skipped, self.deadline, self.late = watched, skipped, deadline, False
         self.names = object_names(study, before)
         self.values, self.circle = _values(study)
         self.world: dict[str, Standing] = {}
@@ -99,11 +108,12 @@ class _Walk:
         for i, feature in enumerate(self.study.features):
             tick(i / count)
             old = self.before.states.get(feature.id)
-            late = self.preview and time.perf_counter() - start > _DEADLINE
+            late = time.perf_counter() - start > self.deadline
             if i >= last or not feature.on:
                 status: Status = "beyond" if i >= last else "off"
                 state = old if old is not None and old.status == status else _resting(status, old)
             elif old is not None and old.status != "off" and (feature.id in self.skipped or late):
+                self.late = self.late or (late and feature.id not in self.skipped)
                 state = old
             else:
                 inner = part(i / count, (i + 1) / count)
@@ -113,7 +123,7 @@ class _Walk:
                     with listening(inner):
                         state = self._step(feature, old)
             self._hand_on(feature.id, state)
-        return Evaluation(self.states, self.world, tuple(self.ran))
+        return Evaluation(self.states, self.world, tuple(self.ran), self.late)
 
     def _hand_on(self, id: str, state: State) -> None:
         self.states[id] = state

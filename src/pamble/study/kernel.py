@@ -152,15 +152,16 @@ class Kernel:
         watched: Collection[str] | None = None,
         seq: int | None = None,
         lights: Mapping[str, Any] | None = None,
+        rest: bool = True,
     ) -> bytes:
         """What an operation would make, coarse and quick; nothing is kept. Raises `StudyError`.
 
         watched: the steps whose curves' figures are looked at, all when None. seq: the number that the frame answers.
-        lights: those whose lines are shown.
+        lights: those whose lines are shown. rest: all steps follow, however long they take.
         """
         kept = self._snapshot
         study, _, _ = self._changed(parse_op(op, kept.study))
-        now = self._evaluator.preview(study, kept.now, watched, self._unseen)
+        now = self._evaluator.preview(study, kept.now, watched, self._unseen, rest=rest)
         changed = now.changed_objects(kept.now)
         ledger = self._keeper.previewed(study, now, kept.ledger, changed, DRAG_SAMPLES)
         return draw(

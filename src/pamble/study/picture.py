@@ -87,6 +87,7 @@ def draw(
     header = {
         "type": "frame",
         "preview": preview,
+        "late": now.late,
         "seq": seq,
         "said": said,
         "whole": objects is None,

@@ -68,11 +68,14 @@ class Standing:
 
 @dataclass(frozen=True, eq=False)
 class Evaluation:
-    """States of all steps, and the world after the last one that is built. ran: steps that were run for it."""
+    """States of all steps, and the world after the last one that is built. ran: steps that were run for it. late:
+    whether some stay as they were because there was no time for them.
+    """
 
     states: Mapping[str, State] = field(default_factory=dict)
     world: Mapping[str, Standing] = field(default_factory=dict)
     ran: tuple[str, ...] = ()
+    late: bool = False
 
     def changed_objects(self, before: Evaluation) -> set[str]:
         """Objects whose shape or standing differs, those that are gone included."""

@@ -108,7 +108,7 @@ def test_both_faces_move_half_of_the_way():
     assert rise == pytest.approx(1.0, abs=0.1)
 
 
-@pytest.mark.parametrize(("seed", "order"), [(2, 1), (2, 2), (3, 2)])
+@pytest.mark.parametrize(("seed", "order"), [(0, 1), (1, 2), (2, 1), (3, 2), (5, 2)])
 def test_a_face_of_other_knots_takes_those_of_its_neighbours_edge(seed, order):
     rng = np.random.default_rng(seed + 100)
     faces = []
@@ -125,6 +125,6 @@ def test_a_face_of_other_knots_takes_those_of_its_neighbours_edge(seed, order):
     made = match_sides(mine, [Pair("v0", theirs.edge("v0"), order)], 300.0)
     assert made.added > 0
     (seam,) = made.sides
-    assert seam.gap < 0.0005
-    assert seam.angle < 0.01
-    assert order < 2 or seam.curvature < 1.5
+    assert seam.gap < 0.0002
+    assert seam.angle < 0.009
+    assert order < 2 or seam.curvature < 1.0

@@ -8,7 +8,7 @@ class Wire {
   static readonly OPEN = 1;
   readyState = 1;
   binaryType = '';
-  sent: { type: string; seq: number; base?: number; op?: unknown }[] = [];
+  sent: { type: string; seq: number; base?: number; op?: unknown; rest?: boolean }[] = [];
   onmessage: ((e: { data: unknown }) => void) | null = null;
   onclose: (() => void) | null = null;
   constructor() {
@@ -78,6 +78,24 @@ describe('previews', () => {
     expect(wire().sent).toHaveLength(3);
     wire().frame({ type: 'frame', preview: true, seq: wire().sent.at(-1)?.seq });
     expect(wire().sent.at(-1)?.op).toEqual(op(5));
+  });
+
+  it('asks again at rest for what was left out, and not once something else is wanted', () => {
+    const answer = (late: boolean) => wire().frame({ type: 'frame', preview: true, late, seq: wire().sent.at(-1)?.seq });
+    link.preview(op(1));
+    answer(true);
+    vi.advanceTimersByTime(100);
+    link.preview(op(2));
+    answer(true);
+    vi.advanceTimersByTime(130);
+    expect(wire().sent.map((m) => [m.op, m.rest])).toEqual([[op(1), false], [op(2), false], [op(2), true]]);
+    answer(false);
+    expect(events.preview).toHaveBeenCalledTimes(3);
+    link.preview(op(3));
+    answer(true);
+    link.dropPreviews();
+    vi.advanceTimersByTime(1000);
+    expect(wire().sent).toHaveLength(4);
   });
 
   it('shows none that comes after a change', async () => {

@@ -29,8 +29,13 @@ const LOST = 'The connection to the server was lost: look whether this step is t
 const OFFLINE = 'There is no connection to the server at the moment: nothing was changed. It is tried again.';
 /** Time in ms after which a preview counts as lost and the next one is sent. */
 const PREVIEW_LIMIT = 15000;
+/** Time in ms without a new intent after which the pointer is taken to rest: what was left out for speed follows then. */
+const RESTS = 120;
 
-/** The live socket of one study. One preview is in flight at a time; while it is, only the latest intent is kept. */
+/**
+ * The live socket of one study. One preview is in flight at a time; while it is, only the latest intent is kept. One asked
+ * for at rest may take long: it holds up nothing, the next message stops it.
+ */
 export class Link {
   private socket: WebSocket | null = null;
   private seq = 0;
@@ -38,13 +43,15 @@ export class Link {
   private state: StudyState | null = null;
   private waiting = new Map<number, Waiting>();
   private peeks = new Map<number, (frame: Frame<FrameHeader>) => void>();
-  private previewSent: { seq: number; at: number } | null = null;
+  private previewSent: { seq: number; at: number; op: Op } | null = null;
   private previewNext: Op | null = null;
   private closed = false;
   private retries = 0;
   private previewsOff = false;
   private last: Promise<unknown> = Promise.resolve();
   private overdue: ReturnType<typeof setTimeout> | undefined;
+  private rests: ReturnType<typeof setTimeout> | undefined;
+  private restSent = -1;
   /** Round trips of previews in ms, newest last: read by the benchmark. */
   readonly roundTrips: number[] = [];
 
@@ -67,6 +74,7 @@ export class Link {
   private lost(socket: WebSocket): void {
     if (socket !== this.socket) return;
     clearTimeout(this.overdue);
+    clearTimeout(this.rests);
     this.previewSent = this.previewNext = null;
     for (const w of this.waiting.values()) w.reject(new Error(LOST));
     this.waiting.clear();
@@ -95,7 +103,7 @@ export class Link {
     } else if (frame.header.preview) {
       const wanted = !this.previewsOff;
       if (wanted) this.events.preview(frame as Frame<FrameHeader>);
-      this.previewAnswered(frame.header.seq);
+      this.previewAnswered(frame.header.seq, frame.header.late);
     } else if (this.state) {
       this.events.state(this.state, frame as Frame<FrameHeader>);
       const { seq, by, window } = this.state;
@@ -136,7 +144,7 @@ export class Link {
       else this.events.failed(words, code, false);
       return;
     }
-    if (seq === this.previewSent?.seq) {
+    if (seq === this.previewSent?.seq || seq === this.restSent) {
       if (!this.previewsOff) this.events.failed(words, code, true);
       this.previewAnswered(seq);
       return;
@@ -176,10 +184,16 @@ export class Link {
       this.previewNext = op;
       return;
     }
-    const seq = this.send({ type: 'preview', op, combs: this.events.combsWanted(), lights: this.events.lightsWanted(), watched: this.events.watched() });
-    this.previewSent = { seq, at: performance.now() };
+    clearTimeout(this.rests);
+    const seq = this.sendPreview(op, false);
+    this.previewSent = { seq, at: performance.now(), op };
     clearTimeout(this.overdue);
     this.overdue = setTimeout(() => this.previewAnswered(seq), PREVIEW_LIMIT);
+  }
+
+  private sendPreview(op: Op, rest: boolean): number {
+    const { combsWanted, lightsWanted, watched } = this.events;
+    return this.send({ type: 'preview', op, rest, combs: combsWanted(), lights: lightsWanted(), watched: watched() });
   }
 
   /** What an operation would make, for one who asks: nothing is shown. */
@@ -189,7 +203,7 @@ export class Link {
     this.peeks.set(seq, (frame) => (found = frame));
     const overdue = setTimeout(() => this.settle(seq, null), PREVIEW_LIMIT);
     try {
-      await this.request({ type: 'preview', op, combs: [], lights: null, watched: [] });
+      await this.request({ type: 'preview', op, rest: true, combs: [], lights: null, watched: [] });
     } finally {
       clearTimeout(overdue);
       this.peeks.delete(seq);
@@ -200,18 +214,21 @@ export class Link {
 
   /** Forget previews on their way: what they show is no longer wanted. */
   dropPreviews(): void {
+    clearTimeout(this.rests);
     this.previewNext = null;
     this.previewsOff = true;
   }
 
-  private previewAnswered(seq: number | null): void {
+  private previewAnswered(seq: number | null, late = false): void {
     if (!this.previewSent || seq !== this.previewSent.seq) return;
     clearTimeout(this.overdue);
     this.roundTrips.push(performance.now() - this.previewSent.at);
+    const { op } = this.previewSent;
     this.previewSent = null;
     const next = this.previewNext;
     this.previewNext = null;
     if (next) this.preview(next);
+    else if (late && !this.previewsOff) this.rests = setTimeout(() => (this.restSent = this.sendPreview(op, true)), RESTS);
   }
 
   private request(message: Unsent): Promise<ServerMessage | null> {

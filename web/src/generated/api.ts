@@ -744,13 +744,16 @@ export interface components {
          * FrameHeader
          * @description Header of a binary frame: of shapes, steps and seams those that changed, all of them when ``whole``.
          *
-         *     seq: the message that a preview answers. order: keys of all seams, worst first.
+         *     seq: the message that a preview answers. late: whether steps stay as they were because the pointer moves. order:
+         *     keys of all seams, worst first.
          */
         FrameHeader: {
             /** Combs */
             combs: components["schemas"]["FrameComb"][];
             /** Features */
             features: components["schemas"]["FrameFeature"][];
+            /** Late */
+            late: boolean;
             /** Lights */
             lights: components["schemas"]["FrameLight"][];
             /** Objects */
@@ -1281,7 +1284,8 @@ export interface components {
          * @description Show what an operation would make while the pointer is down; only the latest counts.
          *
          *     combs, lights: the combs and light lines that the window shows, to follow along. watched: the steps whose figures it
-         *     shows, all when null.
+         *     shows, all when null. rest: the pointer rests, so all that follows is worked out, however long it takes, until the
+         *     window asks for something else.
          */
         Preview: {
             /**
@@ -1293,6 +1297,11 @@ export interface components {
             lights?: components["schemas"]["LightsWanted"] | null;
             /** Op */
             op: components["schemas"]["AddFeatures"] | components["schemas"]["RemoveFeatures"] | components["schemas"]["SetParams"] | components["schemas"]["MoveCvs"] | components["schemas"]["Reshape"] | components["schemas"]["ReplaceFeature"] | components["schemas"]["BreakFree"] | components["schemas"]["Solve"] | components["schemas"]["SetFlags"] | components["schemas"]["SetStudy"] | components["schemas"]["SetSeamTarget"] | components["schemas"]["SetDimension"] | components["schemas"]["MoveStep"] | components["schemas"]["SetMarker"] | components["schemas"]["Several"] | components["schemas"]["SetGroups"];
+            /**
+             * Rest
+             * @default false
+             */
+            rest?: boolean;
             /** Seq */
             seq: number;
             /**

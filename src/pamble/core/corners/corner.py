@@ -144,10 +144,9 @@ def lay_out(
 def _ground(c: Chain, diagonal: float) -> Surface | None:
     """One surface over the whole hole that the patches are laid on; None where there is none that meets the sides."""
     try:
-        whole = carried_over(c, diagonal)
+        return carried_over(c, diagonal, _MEETS)
     except PambleError:
         return None
-    return whole[0] if whole is not None and whole[1] < _MEETS else None
 
 
 def _tried(

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from pamble.core.arrays import Array, BoolArray, dot, norm
 from pamble.core.curves.edit import extend, nearest_ends
@@ -16,6 +17,9 @@ from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
 from pamble.core.spline.knots import curve_part
+
+_EACH = 64
+"""Samples a span among which approaches are looked for."""
 
 _REACH = (0.05, 0.15, 0.5, 1.5, 4.0)
 """Extensions that are tried, as fractions of both curves' length together."""
@@ -99,11 +103,16 @@ def _up_to(curve: Curve, end: int, t: float) -> Curve:
 
 def approaches(a: Curve, b: Curve) -> list[Meeting]:
     """Local closest approaches of two curves, crossings among them, nearest first."""
-    ta = samples(a, 64)
+    ta = samples(a, _EACH)
     feet = to_curve(b, curve_points(a, ta))
     d = np.concatenate([[np.inf], feet.distance, [np.inf]])
     low = np.flatnonzero((d[1:-1] <= d[:-2]) & (d[1:-1] <= d[2:]))
-    x, y = _closed_in(a, b, ta[low], feet.t[low])
+    return _meetings(a, b, ta[low], feet.t[low])
+
+
+def _meetings(a: Curve, b: Curve, x: Array, y: Array) -> list[Meeting]:
+    """Approaches near first guesses (k,) of their parameters, nearest first."""
+    x, y = _closed_in(a, b, x, y)
     points = np.stack([curve_points(a, x), curve_points(b, y)], axis=1)
     gaps = norm(points[:, 0] - points[:, 1])
     order = np.argsort(gaps)
@@ -155,7 +164,13 @@ def _held(curve: Curve, t: Array, slope: Array) -> BoolArray:
 
 def nearest(a: Curve, b: Curve) -> Meeting:
     """Closest approach of two curves."""
-    return approaches(a, b)[0]
+    ta, tb = samples(a, _EACH), samples(b, _EACH)
+    pa, pb = curve_points(a, ta), curve_points(b, tb)
+    d, other = (np.asarray(x) for x in cKDTree(pb).query(pa))
+    step = max(float(norm(np.diff(p, axis=0)).max()) for p in (pa, pb))
+    beside = np.concatenate([[np.inf], d, [np.inf]])
+    low = np.flatnonzero((d <= beside[:-2]) & (d <= beside[2:]) & (d <= d.min() + step))
+    return _meetings(a, b, ta[low], tb[other[low]])[0]
 
 
 def cut_pieces(curve: Curve, others: Sequence[Curve], tolerance: float = 0.01) -> list[Curve]:

@@ -99,7 +99,7 @@ def contact_edges(face: Face, name: str) -> list[Edge]:
     own = [e for e in face.edges if base_name(e.name) == name]
     if not own:
         raise GeometryError("The contact leaves no edge on the face.")
-    return sorted(own, key=lambda e: -curve_length(e.space))
+    return sorted(own, key=lambda e: -curve_length(e.space)) if len(own) > 1 else own
 
 
 @dataclass(frozen=True)

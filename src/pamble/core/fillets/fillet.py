@@ -27,6 +27,7 @@ from pamble.core.joining.directions import side_of
 from pamble.core.joining.spec import FULLNESS_LIMITS, BlendSpec
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_points
+from pamble.core.ticking import tick
 from pamble.core.tolerances import SEAM_SEARCH
 
 _FARTHER = 2.0
@@ -170,6 +171,7 @@ def _strips(
     """
     out: list[Strip] = []
     for ask in asked:
+        tick()
         lines = [r.run.first.space for s in out for r in s.rolls]
         if ask.edge is not None:
             middle = curve_points(ask.edge.space, [0.5 * sum(ask.edge.space.domain)])
@@ -190,6 +192,7 @@ def _cut(
     """
     out: dict[int, Face] = {}
     for n in dict.fromkeys(n for s in strips for n in s.faces):
+        tick()
         cuts = [cut for s in strips if (cut := s.cut(n)) is not None] + [cut for k, cut in over if k == n]
         out[n] = cut_back(
             part[n], cuts, [c.point for c in corners if any(n in strips[i].end(at)[1] for i, at in c.ends)]
@@ -208,6 +211,7 @@ def _told(rolls: Sequence[Rolled]) -> list[str]:
 
 
 def _figured(s: Strip, k: int, face: Face, changed: Mapping[int, Face], diagonal: float) -> FilletFace:
+    tick()
     r, numbers = s.rolls[k], (s.number, s.rolls[k].run.number)
     one, two = (_seam(face, changed[n], v, diagonal, s.name) for n, v in zip(numbers, ("v0", "v1"), strict=True))
     # Where the fillet is a thread it has no width over which an angle could be read.

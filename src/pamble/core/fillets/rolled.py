@@ -16,6 +16,7 @@ from pamble.core.fillets.crease import BEYOND, Crease, crease
 from pamble.core.fillets.section import BallSurface, ball_surface
 from pamble.core.fillets.stations import Contacts, contacts, fault, hardly, largest_factor
 from pamble.core.spline.curve import Curve
+from pamble.core.ticking import tick
 
 _LEAST = 0.2
 """Share of the smaller radius that a law keeps where it runs on beyond the crease."""
@@ -79,6 +80,7 @@ def rolled(
 
 
 def _surfaced(run: Run, c: Crease, found: Contacts, chord: float | None, aim: float) -> Rolled:
+    tick()
     ball = ball_surface(c, found, chord, aim)
     one, two = (side_curve(ball.surface, side)[2] for side in ("v0", "v1"))
     return Rolled(run, c, found, ball, (one, two))

@@ -36,13 +36,15 @@ def off(surface: Surface, inside: Curve | Array) -> float:
 
     # A search for the nearest place does not get past a kink: each smooth piece is asked.
     pieces = smooth_pieces(surface)
-
-    def away(t: Array) -> Array:
-        points = curve_points(inside, t)
-        return np.asarray(np.min([to_surface(piece, points).distance for piece in pieces], axis=0)[None])
-
     t = np.linspace(*inside.domain, PLACES)
-    return float(largest(away, t, away(t))[1][0])
+    first = [to_surface(piece, curve_points(inside, t)) for piece in pieces]
+
+    def away(between: Array) -> Array:
+        points, near = curve_points(inside, between), np.abs(between[:, None] - t).argmin(axis=1)
+        found = [to_surface(p, points, (f.u[near], f.v[near])) for p, f in zip(pieces, first, strict=True)]
+        return np.asarray(np.min([f.distance for f in found], axis=0)[None])
+
+    return float(largest(away, t, np.min([f.distance for f in first], axis=0)[None])[1][0])
 
 
 def missed(surface: Surface, rows: Sequence[Array]) -> list[str]:

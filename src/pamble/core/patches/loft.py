@@ -12,21 +12,23 @@ from scipy.interpolate import make_interp_spline
 from pamble.core.arrays import Array, floats, norm, unit
 from pamble.core.checks.measured import measure_seam
 from pamble.core.checks.seams import Seam
+from pamble.core.curves.meet import nearest
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, natural_edge
 from pamble.core.patches.conditions import Contains
-from pamble.core.patches.inside import off
+from pamble.core.patches.inside import PLACES, off
 from pamble.core.patches.meets import Meets
-from pamble.core.patches.sections import alike, chord_parameters, out_of_order
+from pamble.core.patches.sections import Alike, alike, chord_parameters, out_of_order
 from pamble.core.patches.side import Side
 from pamble.core.patches.solve import Condition, fit
 from pamble.core.patches.space import Patch, Space
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.evaluate import curve_points, surface_grid
 from pamble.core.spline.kinks import refuse_kinks
 from pamble.core.spline.knots import curve_part, raised_knots
 from pamble.core.spline.surface import Surface, from_homogeneous
+from pamble.core.tolerances import COINCIDENT
 
 Between = Literal["smooth", "straight"]
 
@@ -92,13 +94,14 @@ def loft(
     asked = [e.order for e in ends]
     if (any(asked) or guides) and (closed or between == "straight"):
         raise GeometryError("Guides and ends that meet go with a smooth loft that is open.")
-    made = skin
+    made, crossings = skin, list[tuple[Array, Array]]()
     if any(asked) or guides:
         if skin.weights is not None:
             raise GeometryError(
                 "Rational sections take no guides or neighbours: rebuild them as polynomial ones first."
             )
-        made = _kept(skin, same.curves, places, sections, ends, guides, diagonal)
+        crossings = [_crossings(g, same.curves, places, i) for i, g in enumerate(guides)]
+        made = _kept(skin, same.curves, places, sections, ends, guides, crossings, diagonal)
     met = {}
     for name, i, end in (("v0", 0, ends[0]), ("v1", -1, ends[1])):
         source = sections[i]
@@ -108,9 +111,20 @@ def loft(
             w = measure_seam(Seam((0, 1), edge, source, edge.domain), diagonal).worst
             met[name] = {k: w[k].value for k in ("gap", "angle", "curvature")}
     return LoftMade(
-        made, places[: len(curves)], same.turned, tuple(off(made, c) for c in curves),
-        tuple(off(made, _between_ends(g, curves)) for g in guides), met,
+        made, places[: len(curves)], same.turned, _missed(made, curves, same, places),
+        tuple(off(made, _stretch(g, t)) for g, (t, _) in zip(guides, crossings, strict=True)), met,
     )  # fmt: skip
+
+
+def _missed(made: Surface, curves: Sequence[Curve], same: Alike, places: Array) -> tuple[float, ...]:
+    """How far each section lies off the surface, mm: place by place where it runs along a row as it is."""
+    s = np.linspace(0, 1, PLACES)
+    points = surface_grid(made, s, places[: len(curves)])[0, 0]
+    out = []
+    for i, (curve, row) in enumerate(zip(curves, same.curves, strict=True)):
+        apart = float(norm(curve_points(row, s) - points[:, i]).max())
+        out.append(apart if same.deviation == 0.0 and apart < COINCIDENT else off(made, curve))
+    return tuple(out)
 
 
 def _skin(
@@ -172,11 +186,10 @@ def _squared(curves: Sequence[Curve], rows: Array, places: Array, ends: tuple[Lo
 
 def _kept(
     skin: Surface, curves: Sequence[Curve], places: Array, sections: Sequence[Curve | Edge],
-    ends: tuple[LoftEnd, LoftEnd], guides: Sequence[Curve], diagonal: float,
+    ends: tuple[LoftEnd, LoftEnd], guides: Sequence[Curve], crossings: Sequence[tuple[Array, Array]], diagonal: float,
 ) -> Surface:  # fmt: skip
     """The skin changed calmly until it keeps its sections, guides and ends."""
     best: tuple[float, Surface] | None = None
-    crossings = [_crossings(g, curves, places, i) for i, g in enumerate(guides)]
     base_u = max(5, skin.degree_u)
     for extra in range(4):
         u = Space(base_u, _refined(skin.knots_u, skin.degree_u, base_u, extra if guides else 0))
@@ -243,8 +256,6 @@ def _refined(knots: Array, degree: int, wanted: int, extra: int) -> Array:
 
 
 def _in_space(skin: Surface, patch: Patch) -> Array:
-    from pamble.core.spline.evaluate import surface_grid
-
     return patch.interpolate(lambda u, v: surface_grid(skin, u, v)[0, 0])
 
 
@@ -257,8 +268,6 @@ def _along(side: Side, section: Curve) -> Side:
 
 def _crossings(guide: Curve, curves: Sequence[Curve], places: Array, number: int) -> tuple[Array, Array]:
     """Places (m,) along a guide between its first and last section, and first guesses (m, 2) of where they lie."""
-    from pamble.core.curves.meet import nearest
-
     met = [nearest(guide, c) for c in curves]
     for i, m in enumerate(met):
         if m.gap > _MOST_MISS:
@@ -282,9 +291,8 @@ def _crossings(guide: Curve, curves: Sequence[Curve], places: Array, number: int
     return at, uv if order > 0 else uv[::-1]
 
 
-def _between_ends(guide: Curve, curves: Sequence[Curve]) -> Curve:
-    from pamble.core.curves.meet import nearest
-
-    a, b = sorted((nearest(guide, curves[0]).t[0], nearest(guide, curves[-1]).t[0]))
+def _stretch(guide: Curve, places: Array) -> Curve:
+    """A guide between its first and last section."""
+    a, b = sorted((float(places[0]), float(places[-1])))
     start, end = guide.domain
     return guide if (a - start) + (end - b) < 1e-9 * (end - start) else curve_part(guide, a, b)

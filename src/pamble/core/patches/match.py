@@ -17,7 +17,7 @@ from pamble.core.faces.face import Edge, Face, edge_words, natural_edge
 from pamble.core.faces.twins import on_surface
 from pamble.core.patches.boundary import folded
 from pamble.core.patches.conditions import Holds
-from pamble.core.patches.matchable import Wanted, along_side, candidates, on_unit_knots
+from pamble.core.patches.matchable import Wanted, along_side, candidates, on_unit_knots, paces
 from pamble.core.patches.meets import Meets
 from pamble.core.patches.side import Side
 from pamble.core.patches.solve import Condition, fit
@@ -33,12 +33,18 @@ _MOST_ADDED = 6
 _EACH, _ENDS = 12, 1e3
 """Places in every span at which a neighbour's edge is looked at, and the weight of its ends."""
 
-_ROUNDS = 3
-_CALM = 3e-3
+_ROUNDS = (1.0, 1.0, 1.0, 0.3, 0.1, 0.1)
+"""Factor on the seam's aims in each repetition: where three do not meet it, it counts for more than what keeps the face
+as it is."""
+
+_CALM = 1e-2
 """Movement of a CV, as a share of the face's size, that weighs as much as a figure at its aim: rows do not wander."""
 
 _CORNER = 0.02
 """How far apart, as a share of a side, two neighbours' edges may pass and still meet in the corner of both."""
+
+_HARDLY = 0.1
+"""By how much of its way to the neighbour's edge a corner may go along it to come to that one's end."""
 
 _FAR = 0.5
 """How far, as a share of its length, the edge may lie from the neighbour's to still be matched to it."""
@@ -119,8 +125,9 @@ def match_sides(
     raised = tuple(max(0, _across(asked, k) - d) for k, d in enumerate((face.surface.degree_u, face.surface.degree_v)))
     base = raise_surface_degree(face.surface, *raised) if any(raised) else face.surface
     best: Matched | None = None
-    for wide, added, lifted in candidates(base, asked, most_added):
-        made = _matched(wide, asked, diagonal, spread)
+    ways = ((c, by_length) for c in candidates(base, asked, most_added) for by_length in paces(asked))
+    for (wide, added, lifted), by_length in ways:
+        made = _matched(wide, asked, [along_side(wide, a, by_length) for a in asked], diagonal, spread)
         if made is None:
             continue
         surface, moved, rounds = made
@@ -158,7 +165,7 @@ def _asked(face: Face, pairs: Sequence[Pair]) -> list[Wanted]:
         edges[edge.side] = edge, pair
     out = []
     for side, (edge, pair) in edges.items():
-        ends = curve_points(edge.space, edge.space.domain)
+        ends = _landed(curve_points(edge.space, edge.space.domain), pair.to)
         for k, end in enumerate(ends):
             for other, (_, beside) in edges.items():
                 # Where two matched sides meet, so do their neighbours: the corner is theirs.
@@ -166,6 +173,19 @@ def _asked(face: Face, pairs: Sequence[Pair]) -> list[Wanted]:
                     met = min(approaches(pair.to.space, beside.to.space), key=lambda m: norm(m.points[:1] - end)[0])
                     ends[k] = met.points[0] if met.gap < _CORNER * norm(ends[1:] - ends[:1])[0] else end
         out.append(Wanted(side, _opposite(edge, pair.to, ends), pair.order))
+    return out
+
+
+def _landed(ends: Array, to: Edge) -> Array:
+    """Ends (2, 3) of a side, those put on an end of the neighbour's edge that have hardly farther to go to it than to
+    the edge.
+    """
+    feet, out = to_curve(to.space, ends), ends.copy()
+    for end in curve_points(to.space, to.space.domain):
+        beside = norm(feet.point - end)
+        k = int(np.argmin(beside))
+        if beside[k] < _HARDLY * feet.distance[k]:
+            out[k] = end
     return out
 
 
@@ -211,7 +231,7 @@ def _on_domain(surface: Surface, like: Surface) -> Surface:
 
 
 def _matched(
-    wide: Surface, asked: Sequence[Wanted], diagonal: float, spread: bool
+    wide: Surface, asked: Sequence[Wanted], lines: Sequence[Side], diagonal: float, spread: bool
 ) -> tuple[Surface, Array, tuple[float, ...]] | None:
     """The surface over the unit square, how far each row moved, and the rounds; None where it folds."""
     patch = Patch(
@@ -226,14 +246,14 @@ def _matched(
         far = np.concatenate([rows[-(a.order + 1) :].ravel() for rows, a in zip(inward, asked, strict=True)])
         moving = np.union1d(moving, np.setdiff1d(numbers, far))
     still = np.setdiff1d(numbers, moving)
-    lines = [along_side(wide, a) for a in asked]
     control, rounds = _brought(wide, asked, lines, inward), []
     calm = _CALM * wide.diagonal
     # Beside another side that is matched, the iso-lines go where that one's neighbour leads them.
     keep = len({a.side[0] for a in asked}) == 1
-    for _ in range(_ROUNDS):
+    floor = 1.0 / max(diagonal, 1e-9)
+    for loose in _ROUNDS:
         conditions: list[Condition] = [
-            Meets(a.side, line, a.order, floor=1.0 / max(diagonal, 1e-9), keep=keep, name=f"meets {a.side}")
+            Meets(a.side, line, a.order, floor=floor, loose=loose, keep=keep, name=f"meets {a.side}")
             for a, line in zip(asked, lines, strict=True)
         ]
         conditions += [Holds(still, start[still], 1e-6), Holds(moving, control[moving], calm, name="calm")]
@@ -241,7 +261,8 @@ def _matched(
         rounds.append(float(norm(made.control - control).max()))
         control = made.control
         control[still] = start[still]
-        if rounds[-1] < 1e-4:
+        met = len(rounds) >= 3 and loose * made.ratio < 1.0
+        if met or rounds[-1] < 1e-4:
             break
     surface = patch.surface(control)
     if folded(surface) and not folded(patch.surface(start)):

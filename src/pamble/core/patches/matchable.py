@@ -33,12 +33,17 @@ class Wanted:
     order: int
 
 
-def along_side(wide: Surface, asked: Wanted) -> Side:
-    """The neighbour's edge, run through as the side is."""
+def along_side(wide: Surface, asked: Wanted, by_length: bool | None = None) -> Side:
+    """The neighbour's edge, run through as the side is. by_length: see `Side`."""
     own = natural_edge(wide, asked.side)
-    line = Side(asked.target)
+    line = Side(asked.target, by_length=by_length)
     away = norm(line.ends - curve_points(own.space, own.space.domain)[0])
     return line.reversed() if away[0] > away[1] else line
+
+
+def paces(asked: Sequence[Wanted]) -> tuple[bool | None, ...]:
+    """At which paces neighbours' edges are tried, see `Side`: their own can be held exactly, that by length is even."""
+    return (False, True) if any(Side(a.target).uneven for a in asked) else (None,)
 
 
 def candidates(base: Surface, asked: Sequence[Wanted], most: int) -> Iterator[tuple[Surface, int, int]]:

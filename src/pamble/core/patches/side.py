@@ -63,22 +63,23 @@ def neighbour(surface: Surface, uv: Array, order: int = 2, turned: bool = False)
 class Side:
     """An edge of a neighbour, or a curve that stands alone (then there is no surface to meet).
 
-    turned: whether it is run through against its own parameter. pace: by its own parameter, or by length where that is
-    very uneven.
+    turned: whether it is run through against its own parameter. by_length: its pace, by its own parameter or by length;
+    None for its own parameter, but by length where that is very ``uneven``.
     """
 
-    def __init__(self, source: Edge | Curve, turned: bool = False) -> None:
+    def __init__(self, source: Edge | Curve, turned: bool = False, by_length: bool | None = None) -> None:
         self.source, self.turned = source, turned
         self.curve = source if isinstance(source, Curve) else source.space
         self.surface = None if isinstance(source, Curve) else source.surface
         t = np.linspace(*self.curve.domain, 65)
         speed = norm(curve_derivatives(self.curve, t, 1)[1])
-        even = speed.max() < _UNEVEN * max(float(speed.min()), TINY)
-        self._map = None if even else LengthMap(self.curve)
+        self.uneven = bool(speed.max() >= _UNEVEN * max(float(speed.min()), TINY))
+        self.by_length = self.uneven if by_length is None else by_length
+        self._map = LengthMap(self.curve) if self.by_length else None
 
     def reversed(self) -> Side:
         """The same side, run through the other way."""
-        return Side(self.source, not self.turned)
+        return Side(self.source, not self.turned, self.by_length)
 
     def parameters(self, s: Array) -> Array:
         """Parameters of the curve (m,) at shares (m,)."""

@@ -26,8 +26,8 @@ from pamble.core.spline.curve import Curve
 from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import BLEND_GAP
 
-_PLACES = 60
-"""Places along each side."""
+_PLACES, _PLACES_A_SPAN = 12, 8
+"""Places along each side: so many, and so many more for each span of the patch."""
 
 _MARGIN = 0.06
 """How far the patch reaches beyond the hole, as a share of its size."""
@@ -65,21 +65,23 @@ def trimmed_patch(
     return PatchMade(face, tuple(figures), tuple(found), tuple(tried), tuple(warnings))
 
 
-def carried_over(c: Chain, diagonal: float, degree: int = 5) -> tuple[Surface, float] | None:
-    """The surface of one patch over a closed chain of sides, reaching beyond them, and its worst figure over its aim;
-    None where it folds.
+def carried_over(c: Chain, diagonal: float, within: float, degree: int = 5) -> Surface | None:
+    """The surface of one patch over a closed chain of sides, reaching beyond them; None where it folds, or its worst
+    figure over its aim is not ``within``.
     """
-    best, _ = _search(c, diagonal, degree, None)
-    return None if best is None else (best[1].surface(best[2]), best[0])
+    best, _ = _search(c, diagonal, degree, None, within=within)
+    return best[1].surface(best[2]) if best is not None and best[0] < within else None
 
 
 _Best = tuple[float, Patch, Array, list[Array]]
 
 
 def _search(
-    c: Chain, diagonal: float, degree: int, spans: int | None, through: Sequence[Array] = ()
+    c: Chain, diagonal: float, degree: int, spans: int | None, through: Sequence[Array] = (), within: float = np.inf
 ) -> tuple[_Best | None, list[tuple[int, int, float]]]:
-    """The best patch with its worst figure, its control points and the parameters of its sides; what was tried."""
+    """The best patch with its worst figure, its control points and the parameters of its sides; what was tried. It is
+    given up where even the most spans will not bring the worst figure ``within`` so much of its aim.
+    """
     best: _Best | None = None
     tried: list[tuple[int, int, float]] = []
     for k in [spans] if spans else range(1, _MOST_SPANS + 1):
@@ -89,6 +91,8 @@ def _search(
             best = (ratio, patch, control, uv)
         if ratio <= 1.0 or (len(tried) > 3 and ratio > 0.8 * min(t[2] for t in tried[:-2])):
             break
+        if k > 1 and ratio * (k / _MOST_SPANS) ** degree > within:
+            break
     return best, tried
 
 
@@ -96,7 +100,7 @@ def _fitted(
     c: Chain, degree: int, spans: int, diagonal: float, through: Sequence[Array]
 ) -> tuple[Patch, Array, list[Array], float]:
     """The patch, its control points, the parameters of the sides, and the worst figure over its aim."""
-    s = np.linspace(0, 1, _PLACES)
+    s = np.linspace(0, 1, _PLACES + _PLACES_A_SPAN * spans)
     lines = [p.side.points(s) for p in c.sides]
     cloud = np.vstack(lines)
     middle = cloud.mean(axis=0)
@@ -120,14 +124,13 @@ def _fitted(
     ]
     soft += [Contains(row, place(row), tolerance=0.1) for row in through]
     reference = fit(patch, soft, start, tau=3.0, steps=1, alone=True)
-    conditions = [_condition(p, uv, i, diagonal) for i, (p, uv) in enumerate(zip(c.sides, places, strict=True))]
+    conditions = [_condition(p, s, uv, i, diagonal) for i, (p, uv) in enumerate(zip(c.sides, places, strict=True))]
     inside = [Contains(row, place(row), tolerance=0.25 * BLEND_GAP, name="inside") for row in through]
     made = fit(patch, [*conditions, *inside], reference.control, tau=3.0, steps=8)
     return patch, made.control, [x.uv for x in conditions], made.ratio
 
 
-def _condition(p: Placed, uv: Array, number: int, diagonal: float) -> Contains | MeetsAlong:
-    s = np.linspace(0, 1, _PLACES)
+def _condition(p: Placed, s: Array, uv: Array, number: int, diagonal: float) -> Contains | MeetsAlong:
     if isinstance(p.asked.source, Curve):
         return Contains(p.side.points(s), uv, tolerance=0.25 * BLEND_GAP, name=f"side {number}")
     return MeetsAlong(p.side, s, uv, p.asked.order, 1.0 / max(diagonal, 1e-9), name=f"side {number}")

@@ -1,7 +1,6 @@
-"""B-spline basis functions as cached polynomial pieces, evaluated for whole arrays of parameters.
+"""B-spline basis functions, evaluated by scipy for whole arrays of parameters.
 
-Each span keeps the power coefficients of its active functions in the span's own coordinate (0 at its start, 1 at
-its end). A parameter outside the domain uses the nearest span, so the end pieces continue as polynomials.
+A parameter outside the domain uses the nearest span, so the end pieces continue as polynomials.
 """
 
 from __future__ import annotations
@@ -9,6 +8,7 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
+from scipy.interpolate import BSpline
 
 from pamble.core.arrays import Array, IntArray
 from pamble.core.errors import GeometryError
@@ -78,44 +78,35 @@ def greville(knots: Array, degree: int) -> Array:
     return np.asarray(np.clip(window.mean(axis=1), knots[degree], knots[-degree - 1]))
 
 
-_REMEMBERED = 512
-"""Most parameters whose basis values are remembered."""
-
-
-@lru_cache(maxsize=512)
-def _pieces(key: bytes, degree: int) -> tuple[Array, IntArray, Array]:
-    """Breaks, first active function of each span, coefficients (spans, power, active function)."""
-    knots = np.frombuffer(key)
-    edges = breaks(knots, degree)
-    first = np.searchsorted(knots, edges[:-1], side="right") - 1
-    coefficients = np.zeros((len(first), degree + 1, degree + 1))
-    for row, j in enumerate(first):
-        a, h = knots[j], knots[j + 1] - knots[j]
-        active = np.zeros((degree + 1, 1))
-        active[0, 0] = 1.0
-        for d in range(1, degree + 1):
-            raised = np.zeros((degree + 1, d + 1))
-            for i in range(d):
-                left, right = knots[j - d + 1 + i], knots[j + 1 + i]
-                width = right - left
-                raised[: d + 1, i] += _times_linear(active[: d + 1, i], (right - a) / width, -h / width)
-                raised[: d + 1, i + 1] += _times_linear(active[: d + 1, i], (a - left) / width, h / width)
-            active = raised
-        coefficients[row] = active
-    coefficients.setflags(write=False)
-    return edges, first - degree, coefficients
+_REMEMBERED = 512, 20_000
+"""Most parameters, and most values, of a matrix that is remembered."""
 
 
 def power_pieces(knots: Array, degree: int) -> tuple[Array, IntArray, Array]:
     """Power coefficients of a spline space, for those who keep them: breaks (k+1,), first active function of each span
-    (k,), coefficients (k, power, active function) in the span's own coordinate from 0 to 1; not to be written to.
+    (k,), coefficients (k, power, active function) in the span's own coordinate from 0 to 1.
+
+    Source: Cox-de Boor recursion (The NURBS Book, section 2.2), on polynomials instead of values.
     """
-    return _pieces(np.asarray(knots, dtype=np.float64).tobytes(), degree)
+    edges = breaks(knots, degree)
+    j = np.searchsorted(knots, edges[:-1], side="right") - 1
+    a, h = knots[j, None], (knots[j + 1] - knots[j])[:, None]
+    active = np.zeros((len(j), degree + 1, 1))
+    active[:, 0] = 1.0
+    for d in range(1, degree + 1):
+        raised = np.zeros((len(j), degree + 1, d + 1))
+        left, right = (knots[j[:, None] + np.arange(d) + k] for k in (1 - d, 1))
+        width = right - left
+        raised[:, :, :-1] += _times_linear(active, (right - a) / width, -h / width)
+        raised[:, :, 1:] += _times_linear(active, (a - left) / width, h / width)
+        active = raised
+    return edges, j - degree, active
 
 
-def _times_linear(poly: Array, constant: float, slope: float) -> Array:
-    out = constant * poly
-    out[1:] += slope * poly[:-1]
+def _times_linear(poly: Array, constant: Array, slope: Array) -> Array:
+    """Polynomials (k, power, i) times linear ones with coefficients (k, i)."""
+    out = constant[:, None] * poly
+    out[:, 1:] += slope[:, None] * poly[:, :-1]
     return out
 
 
@@ -123,67 +114,78 @@ def local(knots: Array, degree: int, t: Array, order: int = 0) -> tuple[IntArray
     """Active basis functions and derivatives.
 
     Returns the index of the first active function (m,) and values (order+1, m, degree+1).
-    Source: Cox-de Boor recursion (The NURBS Book, section 2.2), kept as polynomials per span.
     """
-    key = np.asarray(knots, dtype=np.float64).tobytes()
-    t = np.asarray(t, dtype=np.float64)
-    if len(t) <= _REMEMBERED:
-        return _remembered(key, degree, t.tobytes(), order)
-    return _local(key, degree, t, order)
-
-
-@lru_cache(maxsize=256)
-def _remembered(key: bytes, degree: int, parameters: bytes, order: int) -> tuple[IntArray, Array]:
-    """Live work asks for the same few parameters again and again: shapes move, their samples do not."""
-    first, values = _local(key, degree, np.frombuffer(parameters), order)
-    first.setflags(write=False)
-    values.setflags(write=False)
-    return first, values
-
-
-def _local(key: bytes, degree: int, t: Array, order: int) -> tuple[IntArray, Array]:
-    edges, first, coefficients = _pieces(key, degree)
-    if len(first) == 1:
-        span = np.zeros(len(t), dtype=np.intp)
-        width = edges[1] - edges[0]
-        x = (t - edges[0]) / width
-    else:
-        span = np.clip(np.searchsorted(edges, t, side="right") - 1, 0, len(first) - 1)
-        width = edges[span + 1] - edges[span]
-        x = (t - edges[span]) / width
-    powers = np.empty((degree + 1, len(t)))
-    powers[0] = 1.0
-    for k in range(1, degree + 1):
-        np.multiply(powers[k - 1], x, out=powers[k])
-    values = np.zeros((order + 1, len(t), degree + 1))
-    factors = _power_factors(degree)
-    for d in range(min(order, degree) + 1):
-        low = powers[: degree + 1 - d]
-        if len(first) == 1:
-            values[d] = low.T @ (factors[d, d:, None] * coefficients[0, d:])
-        else:
-            values[d] = np.matmul(low.T[:, None, :], (factors[d, d:, None] * coefficients[:, d:])[span])[:, 0]
-        if d:
-            values[d] /= (width**d)[:, None] if len(first) > 1 else width**d
-    return first[span], values
-
-
-@lru_cache(maxsize=64)
-def _power_factors(degree: int) -> Array:
-    """[d, k] is k (k-1) ... (k-d+1): what the d-th derivative puts before the power k."""
-    out = np.ones((degree + 1, degree + 1))
-    for d in range(1, degree + 1):
-        out[d] = out[d - 1] * (np.arange(degree + 1) - d + 1)
-    return out
+    edges = breaks(knots, degree)
+    first = np.searchsorted(knots, edges[:-1], side="right") - 1 - degree
+    active = first[np.clip(np.searchsorted(edges, t, side="right") - 1, 0, len(first) - 1)]
+    values = matrix(knots, degree, t, order)
+    return active, np.take_along_axis(values, (active[:, None] + np.arange(degree + 1))[None], axis=2)
 
 
 def matrix(knots: Array, degree: int, t: Array, order: int = 0) -> Array:
-    """Dense basis matrices (order+1, m, n): row i holds all basis functions (or derivatives) at ``t[i]``."""
-    first, values = local(knots, degree, t, order)
-    count = len(knots) - degree - 1
-    if count == degree + 1:
-        return values
-    out = np.zeros((order + 1, len(first), count))
-    rows = np.arange(len(first))[:, None]
-    out[:, rows, first[:, None] + np.arange(degree + 1)] = values
+    """Dense basis matrices (order+1, m, n), not to be written to: row i holds all basis functions (or derivatives) at
+    ``t[i]``.
+    """
+    key = np.asarray(knots, dtype=np.float64).tobytes()
+    t = np.asarray(t, dtype=np.float64)
+    if _small(t, knots, order):
+        return _remembered(key, degree, t.tobytes(), order)
+    return _matrix(key, degree, t, order)
+
+
+def combined(knots: Array, degree: int, t: Array, order: int, points: Array) -> Array:
+    """Derivatives of a combination of the functions by ``points`` (n, c), (order+1, m, c)."""
+    if _small(t, knots, order) or len(points) == degree + 1:
+        return np.asarray(matrix(knots, degree, t, order) @ points)
+    spline = BSpline.construct_fast(knots, points, degree, extrapolate=True)
+    out = np.zeros((order + 1, len(t), points.shape[1]))
+    for d in range(min(order, degree) + 1):
+        out[d] = spline(t, d)
     return out
+
+
+def _small(t: Array, knots: Array, order: int) -> bool:
+    most, values = _REMEMBERED
+    return len(t) <= most and (order + 1) * len(t) * len(knots) <= values
+
+
+@lru_cache(maxsize=256)
+def _remembered(key: bytes, degree: int, parameters: bytes, order: int) -> Array:
+    """Live work asks for the same few parameters again and again: shapes move, their samples do not."""
+    out = _matrix(key, degree, np.frombuffer(parameters), order)
+    out.setflags(write=False)
+    return out
+
+
+def _matrix(key: bytes, degree: int, t: Array, order: int) -> Array:
+    functions = _functions(key, degree)
+    count = functions.c.shape[1]
+    out = np.zeros((order + 1, len(t), count))
+    start, end = functions.t[degree], functions.t[count]
+    if count == degree + 1 and functions.t[0] == start and functions.t[-1] == end:
+        powers = np.vander((t - start) / (end - start), degree + 1, increasing=True)
+        for d, table in enumerate(_bernstein(degree)[: order + 1]):
+            np.matmul(powers[:, : degree + 1 - d], table[: degree + 1 - d] / (end - start) ** d, out=out[d])
+        return out
+    for d in range(min(order, degree) + 1):
+        out[d] = functions(t, d)
+    return out
+
+
+@lru_cache(maxsize=32)
+def _bernstein(degree: int) -> Array:
+    """Power coefficients of the functions of one span from 0 to 1 and of their derivatives, (derivative, power,
+    function): a product is quicker than scipy there.
+    """
+    out = np.repeat(power_pieces(uniform_knots(degree, 1), degree)[2], degree + 1, axis=0)
+    powers = np.arange(1, degree + 1)[:, None]
+    for d in range(1, degree + 1):
+        out[d, :-1], out[d, -1] = powers * out[d - 1, 1:], 0.0
+    return out
+
+
+@lru_cache(maxsize=512)
+def _functions(key: bytes, degree: int) -> BSpline:
+    """All basis functions of a space as one spline whose values are vectors."""
+    knots = np.frombuffer(key)
+    return BSpline.construct_fast(knots, np.eye(len(knots) - degree - 1), degree, extrapolate=True)

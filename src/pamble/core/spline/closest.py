@@ -122,22 +122,25 @@ def _round_joint(curve: Curve, points: Array, feet: CurveFeet) -> CurveFeet:
 def _newton_on_curve(curve: Curve, points: Array, t: Array) -> CurveFeet:
     start, end = curve.domain
     size = end - start
-    best, least = t, np.full(len(points), np.inf)
+    active, t = np.arange(len(points)), t.copy()
+    best, least = t.copy(), np.full(len(points), np.inf)
     for _ in range(_STEPS):
-        d = curve_derivatives(curve, t, 2)
-        gap = d[0] - points
+        now, back = t[active], best[active]
+        d = curve_derivatives(curve, now, 2)
+        gap = d[0] - points[active]
         square = dot(gap, gap)
-        worse = _worse(square, least)
+        worse = _worse(square, least[active])
         slope, full = dot(gap, d[1]), dot(d[1], d[1])
         second = full + dot(gap, d[2])
         step = -slope / np.maximum(np.where(second > 0.1 * full, second, full), TINY)
         # A step that led away is halved.
-        moved = np.clip(t + np.clip(step, -0.1 * size, 0.1 * size), start, end)
-        moved = np.where(worse, 0.5 * (best + t), moved)
-        best, least = np.where(worse, best, t), np.where(worse, least, square)
-        settled = np.max(np.abs(moved - t), initial=0.0) < _SETTLED * size
-        t = moved
-        if settled:
+        moved = np.clip(now + np.clip(step, -0.1 * size, 0.1 * size), start, end)
+        moved = np.where(worse, 0.5 * (back + now), moved)
+        best[active] = np.where(worse, back, now)
+        least[active] = np.where(worse, least[active], square)
+        t[active] = moved
+        active = active[np.abs(moved - now) > _SETTLED * size]
+        if not len(active):
             break
     foot = curve_derivatives(curve, t)[0]
     return CurveFeet(t, foot, norm(foot - points))

@@ -31,7 +31,7 @@ def curve_derivatives(curve: Curve, t: ArrayLike, order: int = 0) -> Array:
     """
     t = np.atleast_1d(floats(t))
     points = curve.control if curve.weights is None else curve.homogeneous
-    out = np.asarray(basis.matrix(curve.knots, curve.degree, t, order) @ points)
+    out = basis.combined(curve.knots, curve.degree, t, order, points)
     if curve.weights is None:
         return out
     weight, result = out[..., -1:], out[..., :-1].copy()
