@@ -7,7 +7,7 @@ from pamble.core.faces.face import Face
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_grid
-from pamble.core.spline.knots import reverse_surface, surface_part, swap_directions
+from pamble.core.spline.knots import iso_curve, reverse_surface, surface_part, swap_directions
 from pamble.core.surfaces.revolve import revolve
 from pamble.study.frame import read_frame
 from pamble.study.stored import SurfaceData
@@ -55,6 +55,37 @@ def test_a_feature_line_dies_out_in_its_face_and_follows_it(kernel):
     assert kernel.now.states["f"].problem is None
     kernel.commit({"op": "set_params", "id": "f", "changes": {"turned": True}})
     assert "mm inside the face" in kernel.now.states["f"].problem
+
+
+def test_a_blend_passes_a_section_that_is_moved_and_a_loft_runs_to_a_point():
+    kernel = slabs()
+    edges = {"first": {"feature": "deck", "edge": "u1"}, "second": {"feature": "wall", "edge": "u1"}}
+    plain = add(kernel, "plain", "edge_blend", **edges)
+    assert plain.problem is None
+    middle = iso_curve(face(kernel, "plain").surface, "v", 0.5)
+    control = middle.control + np.array([4.0, 0, 0])
+    curve = {"degree": middle.degree, "knots": middle.knots.tolist(), "control": control.tolist()}
+    add(kernel, "ridge", "cv_curve", curve=curve)
+    state = add(kernel, "b", "edge_blend", **edges, sections=[line("ridge")])
+    assert state.problem is None
+    assert state.made.facts["off_sections"] < 0.002
+    assert [h.field for h in state.made.handles] == ["fullness", "fullness"]
+    rows = [
+        r
+        for r in read_frame(kernel.frame())[0]["seams"]
+        if {r["a"]["feature"], r["b"]["feature"]} <= {"b", "deck", "wall"}
+    ]
+    assert [(r["target"], r["state"]) for r in rows if r["a"]["feature"] == "b"] == [(2, "holds"), (2, "holds")]
+    before = face(kernel, "b").surface.control[2, 3]
+    kernel.commit({"op": "move_cvs", "id": "ridge", "cvs": [{"i": 2, "j": 0, "to": (control[2] + [6, 0, 0]).tolist()}]})
+    assert np.linalg.norm(face(kernel, "b").surface.control[2, 3] - before) > 1
+    kernel.commit({"op": "set_params", "id": "b", "changes": {"level": True}})
+    assert "do not hold its crest level" in kernel.now.states["b"].problem
+    tip = add(kernel, "tip", "loft", sections=[edges["first"]], start="curvature", to_point=[420.0, 40.0, 30.0])
+    assert tip.problem is None
+    assert np.ptp(face(kernel, "tip").surface.control[:, -1], axis=0).max() == 0
+    kernel.commit({"op": "set_params", "id": "tip", "changes": {"to_point": None}})
+    assert "a point that the loft runs to" in kernel.now.states["tip"].problem
 
 
 def test_a_step_dies_out_in_its_face_with_curvature_all_round(kernel):

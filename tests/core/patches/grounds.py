@@ -3,7 +3,7 @@
 import numpy as np
 
 from pamble.core.curves.fit import fit_points
-from pamble.core.faces.face import Edge, natural_edge
+from pamble.core.faces.face import Edge, Face, natural_edge
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_points
@@ -26,6 +26,21 @@ def window(surface: Surface, u=(0.35, 0.65), v=(0.3, 0.7)) -> list[Edge]:
     u, v = [u0 + x * (u1 - u0) for x in u], [v0 + x * (v1 - v0) for x in v]
     parts = {"v1": (u, (v0, v[0])), "u0": ((u[1], u1), v), "v0": (u, (v[1], v1)), "u1": ((u0, u[0]), v)}
     return [natural_edge(surface_part(surface, tuple(a), tuple(b)), side) for side, (a, b) in parts.items()]
+
+
+def knotted(seed: int) -> list[Face]:
+    """Two cubic faces of 200 mm of unlike numbers of even knots, whose edges v0 face each other over a crooked gap."""
+    rng, faces = np.random.default_rng(seed + 100), []
+    for side in (0, 1):
+        n = int(rng.integers(6, 11))
+        edge = np.column_stack(
+            [np.linspace(0, 200, n), np.full(n, side * 12) + rng.normal(0, 2, n), -side * 12 + rng.normal(0, 2, n)]
+        )
+        away = np.array((0, -20, 0) if side == 0 else (0, 3, -18))
+        rows = [edge + j * away + (rng.normal(0, 1.5, (n, 3)) if j else 0) for j in range(4)]
+        k = basis.uniform_knots(3, n - 3), basis.uniform_knots(3, 1)
+        faces.append(Face(Surface(3, 3, *k, np.stack(rows, axis=1))))
+    return faces
 
 
 def hole(

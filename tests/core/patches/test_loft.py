@@ -6,14 +6,19 @@ from scipy.interpolate import make_interp_spline
 
 from pamble.core.curves.measure import length_parameters
 from pamble.core.errors import GeometryError
+from pamble.core.faces.face import Face
 from pamble.core.patches.around import loft_around
 from pamble.core.patches.inside import off
-from pamble.core.patches.loft import loft
+from pamble.core.patches.loft import FREE, LoftEnd, loft
 from pamble.core.patches.paced import pace
+from pamble.core.patches.sections import point_section
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.differential import curvatures
-from pamble.core.spline.evaluate import curve_points, surface_grid
-from pamble.core.spline.knots import curve_part
+from pamble.core.spline.evaluate import curve_points, surface_derivatives, surface_grid
+from pamble.core.spline.knots import curve_part, iso_curve
+from pamble.core.surfaces.revolve import revolve
+from tests.other_library import face_area
+from tests.shapes import panel
 
 FRONT = Curve.bezier([[0, 0, 0], [30, 20, 0], [70, 20, 0], [100, 0, 0]])
 BACK = Curve.bezier([[0, 0, 50], [20, 30, 50], [60, 0, 50], [100, 0, 50]])
@@ -67,6 +72,37 @@ def test_ovals_that_begin_elsewhere_are_not_wrung():
     quarter = loft([ring(0, 0, 30), ring(20, 0, 30)], 100.0, matched=[[0.0, 0.25]])
     foot, head = surface_grid(quarter.surface, np.array([0.0]), np.array([0.0, 1.0]))[0, 0][0]
     assert foot @ head == pytest.approx(0, abs=1)  # wrung by a quarter on purpose
+
+
+def test_to_a_point_it_is_a_cone_and_leaves_a_face_as_it_lies():
+    circle = revolve(Curve.line([30, 0, 0], [30, 0, 1]), np.zeros(3), np.array([0, 0, 1.0]), 0, 360)
+    rim, tip = iso_curve(circle, "v", 0.0), point_section(np.array([0, 0, 40.0]))
+    cone = loft([rim, tip], 100.0)
+    assert face_area(Face(cone.surface)) == pytest.approx(np.pi * 30 * 50, rel=1e-6)
+    deck = Face(panel(lambda x, y: (x, y, 8 * np.sin(x / 60) + 0.001 * x * y), (5, 5), (0, 240), (0, 80)))
+    for height in (2.0, 20.0, 50.0):
+        made = loft([deck.edge("u1"), point_section(np.array([300, 50, height]))], 300.0, ends=(LoftEnd(order=2), FREE))
+        assert made.ends["v0"]["angle"] < 0.001
+        assert made.ends["v0"]["curvature"] < 0.5
+        assert np.ptp(made.surface.control[:, -1], axis=0).max() == 0
+        assert (np.diff(made.surface.control[2, :, 0]) > 0).all()
+    with pytest.raises(GeometryError, match="those between are curves"):
+        loft([FRONT, tip, BACK], 100.0)
+
+
+@pytest.mark.parametrize("order", [1, 2])
+def test_a_magnitude_of_one_is_the_way_to_the_next_section(order):
+    deck = Face(panel(lambda x, y: (x, y, 8 * np.sin(x / 60)), (5, 5), (0, 240), (0, 80)))
+    edge = deck.edge("v1")
+    far = Curve(edge.space.degree, edge.space.knots, edge.space.control + np.array([0, 60, 15]))
+
+    def arm(magnitude):
+        made = loft([edge, far], 300.0, ends=(LoftEnd(order=order, magnitude=magnitude), FREE))
+        return np.linalg.norm(surface_derivatives(made.surface, [0.5], [0.0], 1)[0, 1, 0])
+
+    assert arm(1.0) == pytest.approx(np.hypot(60, 15), rel=0.05)
+    assert arm(1.01) == pytest.approx(1.01 * arm(1.0), rel=0.01)
+    assert arm(2.0) == pytest.approx(2 * arm(1.0), rel=0.1)
 
 
 def test_spokes_round_an_axis_turn_one_profile_exactly_and_run_round_smoothly():

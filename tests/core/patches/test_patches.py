@@ -18,7 +18,7 @@ from pamble.core.spline.knots import reverse_surface
 from pamble.core.spline.surface import Surface
 from tests import readback
 from tests.core.patches.grounds import ground, hole, window
-from tests.shapes import cylinder
+from tests.shapes import cylinder, panel
 
 
 def worst(made, figure):
@@ -189,6 +189,19 @@ def test_a_patch_on_a_ring_follows_a_cylinder_round():
     d = surface_derivatives(made.face.surface, [0.5], [0.5])[0, 0][0]
     assert off(made.face.surface, ring) < 0.01, d
     assert worst(made, "curvature") < 0.6
+
+
+@pytest.mark.parametrize("order", [1, 2])
+@pytest.mark.parametrize(("ahead", "up"), [(60, 0), (60, 60), (30, -40)])
+def test_between_two_edges_it_runs_from_face_to_face(order, ahead, up):
+    deck = panel(lambda x, y: (x, y, 8 * np.sin(x / 60) + 0.001 * x * y), (5, 5), (0, 240), (0, 80))
+    far = panel(
+        lambda x, y: (x, 80 + ahead + 4 * np.sin(x / 70) + y, up + 8 * np.sin(x / 60)), (5, 5), (0, 240), (0, 70)
+    )
+    made = boundary_patch([Asked(Face(deck).edge("v1"), order), Asked(Face(far).edge("v0"), order)], 300.0)
+    assert worst(made, "angle") < 0.001
+    rows = surface_grid(made.face.surface, np.array([0.5]), np.linspace(0, 1, 40))[0, 0, 0]
+    assert (np.diff(rows[:, 1]) > 0).all()
 
 
 def test_sides_that_do_not_follow_each_other_are_told_by_how_much():

@@ -195,7 +195,10 @@ def _conditions(layout: _Layout, patch: Patch, diagonal: float, loose: float) ->
         asked = placed.asked
         if isinstance(asked.source, Edge) and asked.square is None:
             order, floor = asked.order, 1.0 / max(diagonal, 1e-9)
-            out.append(Meets(name, placed.side, order, asked.influence, floor, loose, name=name))
+            # Between free sides nothing else says how far the patch runs on.
+            free = any(side not in layout.sides for side in ROUND if side[0] != name[0])
+            keep = float(free and asked.influence is None)
+            out.append(Meets(name, placed.side, order, asked.influence, floor, loose, keep, name=name))
             continue
         space = patch.u if name[0] == "v" else patch.v
         s = np.linspace(0, 1, _SAMPLES * space.count)

@@ -9,7 +9,7 @@ from typing import Literal
 import numpy as np
 from scipy.interpolate import make_interp_spline
 
-from pamble.core.arrays import Array, floats, norm, unit
+from pamble.core.arrays import Array, dot, floats, norm, unit
 from pamble.core.checks.measured import measure_seam
 from pamble.core.checks.seams import Seam
 from pamble.core.curves.meet import nearest
@@ -18,13 +18,13 @@ from pamble.core.faces.face import Edge, natural_edge
 from pamble.core.patches.conditions import Contains
 from pamble.core.patches.inside import PLACES, off
 from pamble.core.patches.meets import Meets
-from pamble.core.patches.sections import Alike, alike, chord_parameters, out_of_order
+from pamble.core.patches.sections import Alike, alike, chord_parameters, is_point, out_of_order
 from pamble.core.patches.side import Side
 from pamble.core.patches.solve import Condition, fit
 from pamble.core.patches.space import Patch, Space
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import curve_points, surface_grid
+from pamble.core.spline.evaluate import curve_points, surface_derivatives, surface_grid
 from pamble.core.spline.kinks import refuse_kinks
 from pamble.core.spline.knots import curve_part, raised_knots
 from pamble.core.spline.surface import Surface, from_homogeneous
@@ -36,6 +36,12 @@ _SECTION, _GUIDE = 0.001, 0.002
 """Tolerances, mm, of sections and guides where the surface has to keep other things too."""
 
 _ON = 200
+_AHEAD = 0.8
+"""Least cosine between the way that a skin leaves a face and the one straight on, from which it needs no lead."""
+
+_TRIES = 4
+"""How often rows and columns are added where a surface does not keep all that is asked of it."""
+
 _MOST_MISS = 0.05
 """How far, mm, a guide may pass a section by."""
 
@@ -43,7 +49,7 @@ _MOST_MISS = 0.05
 @dataclass(frozen=True)
 class LoftEnd:
     """What the surface does at its first or last section: nothing, square to a plane with a normal (3,), or meets the
-    neighbour whose edge the section is with G1 or G2. magnitude: length of the way it leaves, over that to the next
+    neighbour whose edge the section is with G1 to G3. magnitude: length of the way it leaves, over that to the next
     section.
     """
 
@@ -74,13 +80,14 @@ class LoftMade:
 def loft(
     sections: Sequence[Curve | Edge], diagonal: float, *, between: Between = "smooth", closed: bool = False,
     ends: tuple[LoftEnd, LoftEnd] = (FREE, FREE), guides: Sequence[Curve] = (), turned: Sequence[bool | None] = (),
-    matched: Sequence[Sequence[float]] = (),
+    matched: Sequence[Sequence[float]] = (), quick: bool = False,
 ) -> LoftMade:  # fmt: skip
     """Surface through sections in order; exact through them where nothing else is asked.
 
     between: smooth, or straight from each to the next. closed: round to the first again. guides: curves that cross all
-    sections, which the surface contains. turned, matched: as in `alike`. ``diagonal`` of the part, mm, bounds curvature
-    references. Raises `GeometryError` for sections that cannot be lofted, and a guide that misses one by how much.
+    sections, which the surface contains. turned, matched: as in `alike`, the first and last section may be points, too.
+    quick: the fewest rows alone are tried. ``diagonal`` of the part, mm, bounds curvature references. Raises
+    `GeometryError` for sections that cannot be lofted, and a guide that misses one by how much.
     """
     curves = [s.space if isinstance(s, Edge) else s for s in sections]
     same = alike(curves, turned, matched=matched)
@@ -101,15 +108,16 @@ def loft(
                 "Rational sections take no guides or neighbours: rebuild them as polynomial ones first."
             )
         crossings = [_crossings(g, same.curves, places, i) for i, g in enumerate(guides)]
-        made = _kept(skin, same.curves, places, sections, ends, guides, crossings, diagonal)
+        made = _kept(skin, same.curves, places, sections, ends, guides, crossings, diagonal, 1 if quick else _TRIES)
     met = {}
     for name, i, end in (("v0", 0, ends[0]), ("v1", -1, ends[1])):
         source = sections[i]
         if end.order and isinstance(source, Edge):
             refuse_kinks(curves[i], f"Section {i % len(sections) + 1}", "it cannot meet a face; leave that end free")
             edge = natural_edge(made, name)
-            w = measure_seam(Seam((0, 1), edge, source, edge.domain), diagonal).worst
-            met[name] = {k: w[k].value for k in ("gap", "angle", "curvature")}
+            order = max(2, end.order)
+            w = measure_seam(Seam((0, 1), edge, source, edge.domain), diagonal, order=order).worst
+            met[name] = {k: w[k].value for k in ("gap", "angle", "curvature", "rate_percent")[: order + 1]}
     return LoftMade(
         made, places[: len(curves)], same.turned, _missed(made, curves, same, places),
         tuple(off(made, _stretch(g, t)) for g, (t, _) in zip(guides, crossings, strict=True)), met,
@@ -187,14 +195,16 @@ def _squared(curves: Sequence[Curve], rows: Array, places: Array, ends: tuple[Lo
 def _kept(
     skin: Surface, curves: Sequence[Curve], places: Array, sections: Sequence[Curve | Edge],
     ends: tuple[LoftEnd, LoftEnd], guides: Sequence[Curve], crossings: Sequence[tuple[Array, Array]], diagonal: float,
+    tries: int,
 ) -> Surface:  # fmt: skip
     """The skin changed calmly until it keeps its sections, guides and ends."""
     best: tuple[float, Surface] | None = None
     base_u = max(5, skin.degree_u)
-    for extra in range(4):
+    for extra in range(tries):
         u = Space(base_u, _refined(skin.knots_u, skin.degree_u, base_u, extra if guides else 0))
         meets = any(e.order for e in ends)
-        v = Space.over(5, _rows(places, extra)) if meets else Space(*_finer_rows(skin, extra))
+        across = max(5, 2 * max(e.order for e in ends) + 1)
+        v = Space.over(across, _rows(places, extra)) if meets else Space(*_finer_rows(skin, extra))
         patch = Patch(u, v)
         start = _in_space(skin, patch)
         conditions: list[Condition] = []
@@ -208,10 +218,11 @@ def _kept(
                 source = sections[i]
                 if not isinstance(source, Edge):
                     raise GeometryError(f"Section {i % len(sections) + 1} is no edge of a face: it can meet nothing.")
-                side = _along(Side(source), curves[i])
-                magnitude = None if end.magnitude == 1.0 else end.magnitude / 3
+                side = Side(source, like=curves[i])
+                few = len(curves) < 3 or not _leaves(skin, name, side)
+                keep = end.magnitude if few or end.magnitude != 1.0 else 0.0
                 floor = 1.0 / max(diagonal, 1e-9)
-                conditions.append(Meets(name, side, end.order, magnitude, floor, name=f"end {name}"))
+                conditions.append(Meets(name, side, end.order, floor=floor, keep=keep, name=f"end {name}"))
         for g, (t, uv) in zip(guides, crossings, strict=True):
             conditions.append(Contains(curve_points(g, t), uv.copy(), tolerance=_GUIDE, name="guide"))
             for k in (0, -1):
@@ -222,13 +233,25 @@ def _kept(
                     whole = np.stack([np.full(len(t), level), uv[:, 1]], axis=1)
                     conditions[-1] = Contains(curve_points(g, t), whole, way, 1, _GUIDE, slack=0.05, name="guide")
         made = fit(patch, conditions, start, tau=3.0, steps=10)
-        surface = patch.surface(made.control)
+        net = made.control.reshape(u.count, v.count, 3)
+        for i in (0, -1):
+            if is_point(curves[i]):
+                net[:, i] = curves[i].control[0]
+        surface = patch.surface(net.reshape(-1, 3))
         if best is None or made.ratio < best[0]:
             best = (made.ratio, surface)
         if made.ratio <= 1.0:
             break
     assert best is not None
     return best[1]
+
+
+def _leaves(skin: Surface, name: str, side: Side) -> bool:
+    """Whether a skin leaves the face beside it nearly straight on along an end: then the way comes by itself."""
+    s = np.linspace(0, 1, 17)
+    d = surface_derivatives(skin, s, np.full(len(s), float(name[1])), 1)[0, 1]
+    ahead = dot(unit(d), side.outward(s)) * (1.0 if name == "v0" else -1.0)
+    return float(ahead.min()) > _AHEAD
 
 
 def _finer_rows(skin: Surface, extra: int) -> tuple[int, Array]:
@@ -259,13 +282,6 @@ def _in_space(skin: Surface, patch: Patch) -> Array:
     return patch.interpolate(lambda u, v: surface_grid(skin, u, v)[0, 0])
 
 
-def _along(side: Side, section: Curve) -> Side:
-    """The side, run through as the section is."""
-    return (
-        side.reversed() if norm(side.ends[0] - section.control[0]) > norm(side.ends[1] - section.control[0]) else side
-    )
-
-
 def _crossings(guide: Curve, curves: Sequence[Curve], places: Array, number: int) -> tuple[Array, Array]:
     """Places (m,) along a guide between its first and last section, and first guesses (m, 2) of where they lie."""
     met = [nearest(guide, c) for c in curves]
@@ -278,6 +294,8 @@ def _crossings(guide: Curve, curves: Sequence[Curve], places: Array, number: int
             )
     t = np.array([m.t[0] for m in met])
     along = np.array([m.t[1] for m in met])
+    for i, beside in ((0, 1), (-1, -2)):
+        along[i] = along[beside] if is_point(curves[i]) else along[i]
     order = 1 if t[-1] > t[0] else -1
     if (order * np.diff(t) <= 0).any():
         raise GeometryError(f"Guide {number + 1} crosses the sections in another order than they stand.")

@@ -249,7 +249,7 @@ def _matched(
     control, rounds = _brought(wide, asked, lines, inward), []
     calm = _CALM * wide.diagonal
     # Beside another side that is matched, the iso-lines go where that one's neighbour leads them.
-    keep = len({a.side[0] for a in asked}) == 1
+    keep = float(len({a.side[0] for a in asked}) == 1)
     floor = 1.0 / max(diagonal, 1e-9)
     for loose in _ROUNDS:
         conditions: list[Condition] = [

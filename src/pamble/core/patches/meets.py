@@ -23,6 +23,9 @@ _ENDS = 5e-4
 _ACROSS, _ALONG = 0.004, 0.1
 """How far, in mm, the side may slide in the neighbour, across its edge and along it."""
 
+_LEAVES = 0.3
+"""Least part of an arm that is kept which leads out of the neighbour's face."""
+
 _ARM = 0.05
 """Share of its length by which an arm that is asked for may be missed."""
 
@@ -50,8 +53,9 @@ class Meets:
 
     The edge may slide inside the neighbour's surface, so normals and curvatures are taken at the feet of the patch's
     points. influence: length of the patch's arm across the side over the way to the other side, None for what comes.
-    keep: the arm stays as it is, but for what the neighbour's tangent plane asks of it.
-    floor: least curvature, 1/mm, that a mismatch is taken against. loose: factor on all aims.
+    keep: the arm stays as it is, so many times as long, but for what the neighbour's tangent plane asks of it, and that
+    it leaves the neighbour's face; 0 for what comes.
+    floor: least curvature, 1/mm, that a mismatch is taken against. loose: factor on all aims of the seam.
     """
 
     patch_side: str
@@ -60,7 +64,7 @@ class Meets:
     influence: float | None = None
     floor: float = 1e-3
     loose: float = 1.0
-    keep: bool = False
+    keep: float = 0.0
     name: str = "side"
     kept: _Kept | None = None
     uv: Array = field(default_factory=lambda: np.zeros((0, 2)))
@@ -91,7 +95,9 @@ class Meets:
         if self.keep:
             d = across @ control[ids]
             flat = d - dot(d, beside.normal)[:, None] * beside.normal
-            arm = unit(flat) * norm(d)[:, None]
+            out = self.side.outward(s)
+            flat += np.maximum(_LEAVES * norm(d) - dot(flat, out), 0.0)[:, None] * out
+            arm = unit(flat) * (self.keep * norm(d))[:, None]
         weight = np.full(len(s), WEIGHT / np.sqrt(len(s)))
         return _Kept(
             ids, of(0, 0)[:, ids], of(1, 0)[:, ids], across, of(0, 2)[:, ids],
@@ -153,7 +159,7 @@ class Meets:
         if k.arm is not None:
             length = norm(k.arm)
             for way in (unit(k.arm), k.tangent):
-                tolerance = w / (_ARM * length)
+                tolerance = k.weight / (_ARM * length)
                 matrix.append(spread(k.across, way) * tolerance[:, None])
                 right.append(-dot(way, d - k.arm) * tolerance)
         return Rows(k.ids, np.vstack(matrix), np.concatenate(right), worst)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
@@ -53,7 +53,12 @@ def alike(
     exact; else they are fitted at the pace of their lengths, or one that brings matched points together, on as few
     spans as the tolerance, mm, allows. Kinks meet kinks and are kept, see `parted`. Raises `GeometryError` for open and
     closed sections among each other, and for matched points that cross.
+
+    The first and the last may be points, see `point_section`: all of the row next to them runs together there.
     """
+    tips = [is_point(c) for c in sections]
+    if any(tips):
+        return _with_points(sections, tips, turned, tolerance, matched)
     ways = senses(sections, turned)
     shut = is_closed(sections[0])
     run = [on_unit(reverse_curve(c) if way else c) for c, way in zip(sections, ways, strict=True)]
@@ -65,6 +70,39 @@ def alike(
     made = [_compatible([on_unit(row[j]) for row in parts], tolerance, meet[j]) for j in range(len(parts[0]))]
     curves = tuple(chain([group[i] for group, _ in made], breaks) for i in range(len(run)))
     return Alike(curves, tuple(ways), max(off for _, off in made))
+
+
+def point_section(point: Array) -> Curve:
+    """A section that is a point (3,), as a curve without length."""
+    return Curve(1, np.array([0.0, 0.0, 1.0, 1.0]), np.stack([point, point]))
+
+
+def is_point(curve: Curve) -> bool:
+    """Whether a section is a point."""
+    return bool(np.ptp(curve.control, axis=0).max() < COINCIDENT)
+
+
+def _with_points(
+    sections: Sequence[Curve], tips: Sequence[bool], turned: Sequence[bool | None], tolerance: float,
+    matched: Sequence[Sequence[float]],
+) -> Alike:  # fmt: skip
+    real = [i for i, tip in enumerate(tips) if not tip]
+    if not real or any(tips[1:-1]):
+        raise GeometryError("A loft runs from a point, or to one: those between are curves.")
+    ways = [*turned, *[None] * (len(sections) - len(turned))]
+    if len(real) == 1:
+        way, curve = bool(ways[real[0]]), sections[real[0]]
+        made = Alike((on_unit(reverse_curve(curve) if way else curve),), (way,), 0.0)
+    else:
+        shares = [[row[i] for i in real] for row in matched]
+        made = alike([sections[i] for i in real], [ways[i] for i in real], tolerance, shares)
+    like = made.curves[0]
+    rows, kept = iter(made.curves), iter(made.turned)
+    curves = tuple(
+        replace(like, control=np.tile(c.control[0], (len(like.control), 1))) if tip else next(rows)
+        for c, tip in zip(sections, tips, strict=True)
+    )
+    return Alike(curves, tuple(False if tip else next(kept) for tip in tips), made.deviation)
 
 
 def _begun(

@@ -10,7 +10,7 @@ import numpy as np
 from pamble.core.arrays import TINY, Array, cross, dot, norm
 from pamble.core.curves.measure import LengthMap
 from pamble.core.faces.face import Edge, Part
-from pamble.core.spline.closest import to_surface
+from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.differential import Jet, jet, stacked_jets
 from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives
@@ -64,12 +64,18 @@ class Side:
     """An edge of a neighbour, or a curve that stands alone (then there is no surface to meet).
 
     turned: whether it is run through against its own parameter. by_length: its pace, by its own parameter or by length;
-    None for its own parameter, but by length where that is very ``uneven``.
+    None for its own parameter, but by length where that is very ``uneven``. like: a curve over [0, 1] that lies on it,
+    at whose pace and in whose sense it is run through instead.
     """
 
-    def __init__(self, source: Edge | Curve, turned: bool = False, by_length: bool | None = None) -> None:
-        self.source, self.turned = source, turned
+    def __init__(
+        self, source: Edge | Curve, turned: bool = False, by_length: bool | None = None, like: Curve | None = None
+    ) -> None:
+        self.source, self.turned, self._like = source, turned, like
         self.curve = source if isinstance(source, Curve) else source.space
+        if like is not None:
+            feet = to_curve(self.curve, curve_points(like, [0.0, 1.0])).t
+            self.turned = bool(feet[0] > feet[1])
         self.surface = None if isinstance(source, Curve) else source.surface
         t = np.linspace(*self.curve.domain, 65)
         speed = norm(curve_derivatives(self.curve, t, 1)[1])
@@ -83,6 +89,8 @@ class Side:
 
     def parameters(self, s: Array) -> Array:
         """Parameters of the curve (m,) at shares (m,)."""
+        if self._like is not None:
+            return np.asarray(to_curve(self.curve, curve_points(self._like, s)).t)
         s = 1.0 - s if self.turned else s
         if self._map is not None:
             return self._map.parameters(s)

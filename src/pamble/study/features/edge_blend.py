@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import asdict, replace
 from functools import partial
 
@@ -13,16 +14,17 @@ from pamble.core.curves.measure import length_parameters
 from pamble.core.errors import BlendError
 from pamble.core.faces.face import Edge, Face
 from pamble.core.joining.blend import Blend, build_blend, preview_blend
-from pamble.core.joining.crest import Clearance, Limit
+from pamble.core.joining.crest import Clearance, Limit, clearance
 from pamble.core.joining.directions import side_of
 from pamble.core.joining.spec import FULLNESS_LIMITS, SPANS_LIMIT, BlendSpec, Ends
+from pamble.core.joining.through import blend_through
 from pamble.core.planes import Plane
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, PartHandle, made_face
 from pamble.study.features.fields import SOFT_FULLNESS, choice, number, unseen
-from pamble.study.features.handles import slide
+from pamble.study.features.handles import pull, slide
 from pamble.study.references import EdgeRef, FaceRef, PlaneRef
 from pamble.study.stored import Stored
 
@@ -35,7 +37,8 @@ class EdgeBlendParams(Stored):
 
     level: whether the crest is held at one height, crest mm, or as high as it is at the mean when null. limit: a plane
     that the bulge must not pass, or limit_line: a curve; meet: whether the fullness is found with which it just meets
-    that. begins: where two loops begin, as shares of their lengths, null as found.
+    that. sections: curves along the gap that the blend passes, in any order; guides: curves across it that it contains.
+    begins: where two loops begin, as shares of their lengths, null as found.
     """
 
     first: EdgeRef = choice("First edge")
@@ -58,6 +61,8 @@ class EdgeBlendParams(Stored):
     limit: PlaneRef | None = choice("Limit plane", None, fold="Crest and limit")
     limit_line: EdgeRef | None = choice("Limit line", None, fold="Crest and limit")
     meet: bool = choice("Just meet the limit", False, fold="Crest and limit")
+    sections: list[EdgeRef] = choice("Sections", [], waits=True, fold="Sections and guides")
+    guides: list[EdgeRef] = choice("Guides", [], waits=True, fold="Sections and guides")
     begins: tuple[float | None, float | None] = unseen((None, None))
 
     @field_validator("continuity")
@@ -90,6 +95,8 @@ def run(params: EdgeBlendParams, inputs: Inputs, context: Context) -> Made:
     (a, one), (b, two) = (side_of(list(zip(*pair, strict=True))) for pair in zip(faces, edges, strict=True))
     spec = params.spec()
     limit = _limit(params, inputs)
+    if params.sections or params.guides:
+        return _through(params, inputs, (a, b), rows, limit, context.preview)
     before = context.kept.shape if context.kept else None
     kept = before.face.surface if before and before.face else None
     if (
@@ -108,15 +115,65 @@ def run(params: EdgeBlendParams, inputs: Inputs, context: Context) -> Made:
             made = replace(made, trials=tuple(sorted((*others, *made.trials), key=lambda t: t.control_points)))
     return made_face(
         Face(made.surface),
-        seams=tuple(
-            DeclaredSeam(made.edges[k], ref.feature, ref.edge, spec.continuity[k], part=len(row) > 1)
-            for k, row in enumerate(rows)
-            for ref in row
-        ),
+        seams=_seams(made.edges, rows, spec.continuity),
         handles=(*_handles(made, spec), *_starts(made, (a, b))),
         warnings=made.warnings,
         **_facts(made, spec, limit),
     )
+
+
+def _through(
+    params: EdgeBlendParams, inputs: Inputs, edges: tuple[Edge, Edge], rows: Sequence[Sequence[EdgeRef]],
+    limit: Limit | None, quick: bool,
+) -> Made:  # fmt: skip
+    """The blend that passes sections and guides."""
+    if params.meet:
+        raise BlendError("Sections and guides set the height of a blend: it cannot be filled to just meet a limit.")
+    passed = inputs.different([*params.sections, *params.guides])
+    count, spec = len(params.sections), params.spec()
+    diagonal = max(e.surface.diagonal for e in edges)
+    made = blend_through(*edges, spec, diagonal, passed[:count], passed[count:], quick)
+    away = None if limit is None else clearance(made.surface, limit)
+    full = [1.0 if f is None else f for f in spec.fullness]
+    handles = tuple(
+        replace(
+            pull("fullness", "Fullness", full[k], at, arm, index=k, per_mm=1 / _length(arm), limits=FULLNESS_LIMITS),
+            side=_SIDES[k], unit="",
+        )
+        for k, (at, arm) in enumerate(made.arms)
+        if spec.continuity[k] > 0
+    )  # fmt: skip
+    return made_face(
+        Face(made.surface),
+        seams=_seams(("v0", "v1"), rows, spec.continuity),
+        handles=handles,
+        warnings=made.warnings,
+        brief=_brief(spec),
+        spans=made.surface.spans[0],
+        spans_found=True,
+        fullness=full,
+        **({"off_sections": max(made.sections)} if made.sections else {}),
+        **({"off_guides": max(made.guides)} if made.guides else {}),
+        **({} if away is None or limit is None else _clearance(away, limit)),
+    )
+
+
+def _length(way: Array) -> float:
+    return max(float(np.linalg.norm(way)), 1e-9)
+
+
+def _seams(
+    sides: tuple[str, str], rows: Sequence[Sequence[EdgeRef]], continuity: tuple[int, int]
+) -> tuple[DeclaredSeam, ...]:
+    return tuple(
+        DeclaredSeam(sides[k], ref.feature, ref.edge, continuity[k], part=len(row) > 1)
+        for k, row in enumerate(rows)
+        for ref in row
+    )
+
+
+def _brief(spec: BlendSpec) -> str:
+    return " · ".join(f"G{g}" for g in spec.continuity)
 
 
 def _limit(params: EdgeBlendParams, inputs: Inputs) -> Limit | None:
@@ -166,7 +223,7 @@ def _at_shares(curve: Curve, shares: Array) -> Array:
 
 def _facts(made: Blend, spec: BlendSpec, limit: Limit | None) -> dict[str, object]:
     return {
-        "brief": " · ".join(f"G{g}" for g in spec.continuity),
+        "brief": _brief(spec),
         "spans": made.spans,
         "spans_found": spec.spans is None,
         "degree_across": spec.across,
@@ -209,6 +266,8 @@ KIND = FeatureKind(
         Figure("crest_least", "Crest, least", "mm"),
         Figure("crest_most", "Crest, most", "mm"),
         Figure("clearance", "Clearance from the limit", "mm"),
+        Figure("off_sections", "Off the sections", "mm"),
+        Figure("off_guides", "Off the guides", "mm"),
         Figure("trials", "Spans against the worst figure over its aim", form="trade-off"),
     ),
 )

@@ -18,7 +18,7 @@ from pamble.core.patches.around import loft_around
 from pamble.core.patches.inside import off
 from pamble.core.patches.loft import FREE, Between, LoftEnd, loft
 from pamble.core.patches.paced import found_begins
-from pamble.core.patches.sections import is_closed, senses
+from pamble.core.patches.sections import is_closed, point_section, senses
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.kinks import kinks, smooth_pieces
@@ -29,7 +29,7 @@ from pamble.study.features.fields import choice, number, unseen
 from pamble.study.features.handles import slide, way
 from pamble.study.features.swept_faces import turned_about
 from pamble.study.objects import PartHandle
-from pamble.study.references import EdgeRef
+from pamble.study.references import EdgeRef, Place
 from pamble.study.stored import Stored
 
 Ending = Literal["free", "square", "tangent", "curvature"]
@@ -42,15 +42,18 @@ class LoftParams(Stored):
     """Sections in order. turned: numbers of sections that run the other way than was found. magnitudes: how far the
     surface runs as it leaves an end, over the way to the next section. matching: how many points of the sections meet
     each other; matched: where each of them stands on every section, as a share of its length, null where it is left as
-    found. around: the axis about which the sections stand like spokes.
+    found. from_point, to_point: a point in front of the first section, and one behind the last. around: the axis about
+    which the sections stand like spokes.
     """
 
-    sections: list[EdgeRef] = Field(title="Sections", min_length=2)
+    sections: list[EdgeRef] = Field(title="Sections", min_length=1)
     guides: list[EdgeRef] = Field([], title="Guides")
     around: Literal["none", "line", "x", "y", "z"] = choice(
         "Round an axis", "none", labels={"none": "no", "line": "a line"}
     )
     axis: EdgeRef | None = choice("Axis", None, ("around", "line"), placed=True)
+    from_point: Place | None = choice("From a point", None, ("around", "none"), fold="Points at the ends")
+    to_point: Place | None = choice("To a point", None, ("around", "none"), fold="Points at the ends")
     between: Between = choice("Between sections", "smooth")
     closed: bool = choice("Round to the first", False)
     start: Ending = choice("At the start", "free", ("around", "none"), labels=_WORDS)
@@ -75,14 +78,19 @@ def run(params: LoftParams, inputs: Inputs, context: Context) -> Made:
     lines: list[Curve | Edge] = [
         inputs.edge(ref) if inputs.is_edge(ref) else inputs.curve(ref) for ref in params.sections
     ]
+    if len(lines) == 1 and (params.around != "none" or (params.from_point is None and params.to_point is None)):
+        raise GeometryError("Pick another section, or a point that the loft runs to.")
     curves = [s.space if isinstance(s, Edge) else s for s in lines]
     if any(not 1 <= n <= len(lines) for n in params.turned):
         raise GeometryError(f"Sections are numbered from 1 to {len(lines)}.")
-    ways = [t != (i + 1 in params.turned) for i, t in enumerate(senses(curves))]
+    found = senses(curves) if len(curves) > 1 else [False]
+    ways = [t != (i + 1 in params.turned) for i, t in enumerate(found)]
     running = [reverse_curve(c) if way else c for c, way in zip(curves, ways, strict=True)]
     points = _points(params, running)
-    build = _lofted if params.around == "none" else _around
-    made = build(params, inputs, lines, ways, points)
+    if params.around == "none":
+        made = _lofted(params, inputs, lines, ways, points, context.preview)
+    else:
+        made = _around(params, inputs, lines, ways, points)
     seams = []
     for side, ending, ref in (("v0", params.start, params.sections[0]), ("v1", params.end, params.sections[-1])):
         if ending in _MEETS and params.around == "none":
@@ -100,17 +108,43 @@ def run(params: LoftParams, inputs: Inputs, context: Context) -> Made:
 
 
 def _lofted(
-    params: LoftParams, inputs: Inputs, lines: list[Curve | Edge], ways: list[bool], points: list[list[float]]
-) -> _Built:
+    params: LoftParams, inputs: Inputs, lines: list[Curve | Edge], ways: list[bool], points: list[list[float]],
+    quick: bool,
+) -> _Built:  # fmt: skip
     ends = (
         _end(params.start, params.start_magnitude, lines[0], inputs.name(params.sections[0].feature)),
         _end(params.end, params.end_magnitude, lines[-1], inputs.name(params.sections[-1].feature)),
     )
+    size = max(s.surface.diagonal if isinstance(s, Edge) else _size(s) for s in lines)
+    if params.from_point is not None or params.to_point is not None:
+        if params.closed:
+            raise GeometryError("A loft round to its first section has no ends that could run to a point.")
+        lines, ways, points, ends = _with_points(params, inputs, lines, ways, points, ends)
     made = loft(
-        lines, max(s.surface.diagonal if isinstance(s, Edge) else _size(s) for s in lines), between=params.between,
+        lines, size, between=params.between,
         closed=params.closed, ends=ends, guides=inputs.different(params.guides), turned=ways, matched=points,
+        quick=quick,
     )  # fmt: skip
     return _Built(made.surface, max(made.sections), max(made.guides) if made.guides else None, made.warnings)
+
+
+def _with_points(
+    params: LoftParams, inputs: Inputs, lines: list[Curve | Edge], ways: list[bool], points: list[list[float]],
+    ends: tuple[LoftEnd, LoftEnd],
+) -> tuple[list[Curve | Edge], list[bool], list[list[float]], tuple[LoftEnd, LoftEnd]]:  # fmt: skip
+    """Sections, ways, matching points and ends with the points before the first section and behind the last."""
+    first, last = params.from_point, params.to_point
+    before = [] if first is None else [point_section(inputs.point(first))]
+    behind = [] if last is None else [point_section(inputs.point(last))]
+    for place, end, words in ((first, ends[0], "starts at"), (last, ends[1], "ends in")):
+        if place is not None and end != FREE:
+            raise GeometryError(f"The loft {words} a point: leave it free there.")
+    return (
+        [*before, *lines, *behind],
+        [*(False for _ in before), *ways, *(False for _ in behind)],
+        [[*(0.0 for _ in before), *row, *(0.0 for _ in behind)] for row in points],
+        ends,
+    )
 
 
 def _around(
