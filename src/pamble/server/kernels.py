@@ -51,13 +51,17 @@ class _Listener:
     def __call__(self, share: float) -> None:
         from pamble.core.ticking import Cancelled
 
-        while self._control.poll():
-            if self._control.recv() == self.call:
-                raise Cancelled("Stopped. Nothing was changed.")
-        now = time.monotonic()
-        if now - self._told > _TOLD_EVERY:
-            self._told = now
-            self._control.send((self.call, share))
+        try:
+            while self._control.poll():
+                if self._control.recv() == self.call:
+                    raise Cancelled("Stopped. Nothing was changed.")
+            now = time.monotonic()
+            if now - self._told > _TOLD_EVERY:
+                self._told = now
+                self._control.send((self.call, share))
+        except (EOFError, OSError):
+            # Nobody listens any more: what is worked on is for nobody.
+            raise SystemExit from None
 
 
 def serve(connection: Connection, control: Connection) -> None:
