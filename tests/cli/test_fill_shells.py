@@ -5,8 +5,10 @@ import json
 import numpy as np
 import pytest
 from OCP.BRep import BRep_Builder
+from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakePolygon, BRepBuilderAPI_Sewing
 from OCP.BRepFilletAPI import BRepFilletAPI_MakeFillet
 from OCP.BRepGProp import BRepGProp
+from OCP.gp import gp_Pnt
 from OCP.GProp import GProp_GProps
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopoDS import TopoDS, TopoDS_Compound
@@ -68,4 +70,41 @@ def test_what_is_taken_out_of_a_rounded_block_is_filled_tangent_and_sews_closed(
     sides = json.loads(capsys.readouterr().out)["sides"]
     assert max(s["gap"] for s in sides) < 0.001
     assert max(s["angle"] for s in sides) < 0.01
+    assert shell(out)[0] == 0
+
+
+def pyramid(count: int) -> tuple[object, np.ndarray, np.ndarray]:
+    """A crooked pyramid, the middles of the edges that rise, and its tip."""
+    rng = np.random.default_rng(count)
+    turn = rng.uniform(-0.12, 0.12, count) + np.arange(count) * 2 * np.pi / count
+    feet = np.stack([40 * np.cos(turn), 40 * np.sin(turn), 0 * turn], axis=1)
+    tip = np.array([*rng.uniform(-3, 3, 2), 22.0])
+    sewn = BRepBuilderAPI_Sewing()
+    for ring in (*([a, b, tip] for a, b in zip(feet, np.roll(feet, -1, axis=0), strict=True)), feet):
+        wire = BRepBuilderAPI_MakePolygon()
+        for point in ring:
+            wire.Add(gp_Pnt(*map(float, point)))
+        wire.Close()
+        sewn.Add(BRepBuilderAPI_MakeFace(wire.Wire()).Face())
+    sewn.Perform()
+    return sewn.SewedShape(), 0.5 * (feet + tip), tip
+
+
+@pytest.mark.parametrize(("count", "order", "angle"), [(4, "G1", 0.01), (5, "G1", 0.01), (5, "G2", 0.03)])
+def test_any_number_of_fillets_meet_round_a_hole_that_is_filled(count, order, angle, tmp_path, capsys):
+    """Round fillets are bent and the faces between them flat: with G2 their corners contradict each other. That is
+    told, and the tangents hold all the same.
+    """
+    solid, edges, tip = pyramid(count)
+    picked = [w for e in edges for w in ("--edge", ",".join(f"{x:.4f}" for x in e))]
+    cut, out = tmp_path / "cut.step", tmp_path / "filled.step"
+    assert main(["fillet", written(solid, tmp_path / "in.step"), *picked, "--radius", "4", "-o", str(cut)]) == 0
+    assert shell(cut)[0] == count
+    capsys.readouterr()
+    at = ",".join(f"{x:.4f}" for x in tip)
+    assert main(["fill", str(cut), "--at", at, "--continuity", order, "-o", str(out), "--json"]) == 0
+    said = json.loads(capsys.readouterr().out)
+    assert max(s["gap"] for s in said["sides"]) < 0.002
+    assert max(s["angle"] for s in said["sides"]) < angle
+    assert len([w for w in said["warnings"] if "contradict" in w]) == (count if order == "G2" else 0)
     assert shell(out)[0] == 0

@@ -23,7 +23,7 @@ from pamble.core.patches.hole import find_hole
 from pamble.core.patches.inside import Through
 from pamble.core.patches.loop import Asked, Corner
 from pamble.core.patches.running import taken_together
-from pamble.core.patches.told import SideFigures
+from pamble.core.patches.told import SideFigures, worst_of
 from pamble.core.patches.trimmed import trimmed_patch
 from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP
 
@@ -42,9 +42,9 @@ class _Filling:
 
     @property
     def worst(self) -> float:
-        """The worst of all figures over its aim."""
+        """The worst of all figures over its aim, see `worst_of`."""
         inner = [max(s.gap / BLEND_GAP, s.angle / BLEND_ANGLE, s.curvature / BLEND_CURVATURE) for s in self.inside]
-        return max([*(s.ratio for s in self.sides), *inner], default=np.inf)
+        return max([worst_of(self.sides, self.corners), *inner])
 
     @property
     def cvs(self) -> int:

@@ -19,7 +19,7 @@ from pamble.core.corners.rim import Rim
 from pamble.core.errors import GeometryError, PambleError
 from pamble.core.faces.face import Edge, Face, natural_edge
 from pamble.core.patches.boundary import folded
-from pamble.core.patches.loop import Asked, Chain, Corner, chain, corners, refuse_gap
+from pamble.core.patches.loop import Asked, Chain, Corner, chain, corners, eased, refuse_gap
 from pamble.core.patches.told import SideFigures, contradictions
 from pamble.core.patches.trimmed import carried_over
 from pamble.core.spline.surface import Surface
@@ -106,6 +106,7 @@ def lay_out(
     if not all(isinstance(p.asked.source, Edge) for p in c.sides):
         raise GeometryError("Laid out in patches, every side of a hole is an edge of a face, not a lone curve.")
     found = corners(c, diagonal)
+    c = eased(c, found)
     rim = Rim(c.sides)
     ways = of_kind(len(asked), "all") if layouts is None else layouts
     # A hub that is put somewhere makes a shape of its own.

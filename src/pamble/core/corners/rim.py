@@ -36,6 +36,7 @@ class Rim:
     def __init__(self, sides: Sequence[Placed]) -> None:
         self.sides = [p.side for p in sides]
         self.orders = [p.asked.order for p in sides]
+        self.eases = [p.ease for p in sides]
         middle = np.array([0.5])
         self._sense = []
         for side in self.sides:

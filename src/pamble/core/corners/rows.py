@@ -86,6 +86,8 @@ class OuterArc:
             for k, b in ((0, 0), (1, 0), (0, 1), (0, 2), (2, 0), (1, 1))
         )
         share = a.t0 + (a.t1 - a.t0) * s
+        ease = rim.eases[a.side]
+        self.bending = aims.curvature * (1.0 if ease is None else ease(share))
         self.ground = rim.at(a.side, share)
         self.anchor = self.ground.point
         self.place = Place(self.ground, share, self.anchor, self.ground.tangent)
@@ -136,15 +138,15 @@ class OuterArc:
             size = np.maximum(np.abs(dot(q, turned(f.bend, q))), o.floor)
             off = dot(n, e) - asked
             matrix = spread(self.second, n) - 2 * spread(self.across, bent) - moving(e)
-            parts.append((matrix, -off, r / (o.curvature * size * perp**2)))
+            parts.append((matrix, -off, r / (self.bending * size * perp**2)))
             # Along the rim too, and mixed: in a flat corner what is left of them counts many times across it.
             along, pace = turned(f.bend, c1), norm(c1)
             bow, twist = self.bow @ x, self.twist @ x
             matrix = spread(self.bow, n) - 2 * spread(self.along, along) - moving(bow)
-            parts.append((matrix, dot(c1, along) - dot(n, bow), r / (o.curvature * size * pace**2)))
+            parts.append((matrix, dot(c1, along) - dot(n, bow), r / (self.bending * size * pace**2)))
             matrix = spread(self.twist, n) - spread(self.along, bent) - spread(self.across, along) - moving(twist)
-            parts.append((matrix, dot(d, along) - dot(n, twist), r / (o.curvature * size * pace * perp)))
-            figures.append(off / (o.curvature * size * perp**2))
+            parts.append((matrix, dot(d, along) - dot(n, twist), r / (self.bending * size * pace * perp)))
+            figures.append(off / (self.bending * size * perp**2))
         matrix = np.vstack([m * w[:, None] for m, _, w in parts])
         right = np.concatenate([y * w for _, y, w in parts])
         return Block(self.ids, matrix, right, max(float(np.abs(f).max()) for f in figures))

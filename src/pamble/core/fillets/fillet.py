@@ -135,7 +135,7 @@ def fillet(
         made = [_figured(s, k, face, changed, diagonal) for s, k, face in each]
     balls = [ball_corner(c, strips, ended) if c.ball and section == "ball" else None for c in corners]
     left = tuple(c.point for c, ball in zip(corners, balls, strict=True) if ball is None and not c.mitre)
-    warnings += ["Near ({:.2f}, {:.2f}, {:.2f}) mm three fillets meet round a hole: fill it.".format(*p) for p in left]
+    warnings += ["Near ({:.2f}, {:.2f}, {:.2f}) mm fillets meet round a hole: fill it.".format(*p) for p in left]
     closed = tuple(ball for ball in balls if ball is not None)
     return Fillet(tuple(made), closed, left, changed, (min(least), max(most)), tuple(warnings))
 

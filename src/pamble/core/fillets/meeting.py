@@ -34,8 +34,8 @@ _SAMPLES = 33
 
 @dataclass(frozen=True)
 class Meeting:
-    """The corner (3,) in which two or three creases end. ends: number of each among the strips, and its start (0) or
-    end (-1). ball: whether their radii are one and the same, so that a ball may lie in it.
+    """The corner (3,) in which two creases end, or all those round it. ends: number of each among the strips, and its
+    start (0) or end (-1). ball: whether there are three of one radius, so that a ball may lie in it.
     """
 
     point: Array
@@ -49,7 +49,7 @@ class Meeting:
 
 
 def meetings(strips: Sequence[Strip]) -> list[Meeting]:
-    """All corners in which creases meet. Raises `GeometryError` where they are not two or three of one kind."""
+    """All corners in which creases meet. Raises `GeometryError` where they are neither two nor all round."""
     ends = [(i, at) for i, s in enumerate(strips) if not s.closed for at in (0, -1)]
     found: list[list[tuple[int, int]]] = []
     for i, at in ends:
@@ -71,9 +71,12 @@ def _check(corner: Meeting, strips: Sequence[Strip]) -> None:
     near = "Near ({:.2f}, {:.2f}, {:.2f}) mm".format(*corner.point)
     sides = [strips[i].end(at)[1] for i, at in corner.ends]
     faces = {n for pair in sides for n in pair}
-    if len(sides) > 3 or len(faces) != 3:
+    if len(sides) == 2 and len(faces) != 3:
+        raise GeometryError(f"{near} two creases meet that have no face in common, or two: fillet each on its own.")
+    if len(sides) > 2 and len(faces) != len(sides):
         raise GeometryError(
-            f"{near} {len(sides)} creases meet: only corners of two or three creases of three faces are built."
+            f"{near} {len(sides)} creases of {len(faces)} faces meet: pick all that come together there, or two beside "
+            "one that stays sharp."
         )
     toward: dict[int, set[float]] = {n: set() for n in faces}
     for (i, at), pair in zip(corner.ends, sides, strict=True):

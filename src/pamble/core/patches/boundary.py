@@ -16,11 +16,11 @@ from pamble.core.faces.face import Edge, Face, natural_edge
 from pamble.core.faces.frames import frames
 from pamble.core.patches.conditions import Contains, Square
 from pamble.core.patches.inside import Through, missed, off, samples
-from pamble.core.patches.loop import Asked, Chain, Corner, Placed, chain, corners, free_side, refuse_gap
+from pamble.core.patches.loop import Asked, Chain, Corner, Placed, chain, corners, eased, free_side, refuse_gap
 from pamble.core.patches.meets import Meets
 from pamble.core.patches.solve import Condition, Fitted, fit
 from pamble.core.patches.space import Patch, Space
-from pamble.core.patches.told import PatchMade, SideFigures, contradictions
+from pamble.core.patches.told import PatchMade, SideFigures, contradictions, worst_of
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.differential import normals
@@ -59,8 +59,9 @@ def boundary_patch(
     """
     if not 2 <= len(asked) <= 4:
         raise GeometryError(f"A boundary patch has two, three or four sides, not {len(asked)}.")
-    layout = _laid_out(chain(asked))
-    found = corners(layout.chain, diagonal)
+    c = chain(asked)
+    found = corners(c, diagonal)
+    layout = _laid_out(eased(c, found))
     rows = [samples(x) for x in through]
     best: tuple[float, Surface, list[SideFigures]] | None = None
     tried: list[tuple[int, int, float]] = []
@@ -71,7 +72,7 @@ def boundary_patch(
         surface = patch.surface(result.control)
         figures = _all_figures(surface, layout, diagonal, exact=False)
         away = _off_inside(surface, rows)
-        ratio = max([f.ratio for f in figures] + [x / BLEND_GAP for x in away])
+        ratio = max([worst_of(figures, found)] + [x / BLEND_GAP for x in away])
         turns = folded(surface)
         tried.append((*counts, ratio))
         score = ratio + (1e6 if turns else 0.0)
@@ -198,7 +199,7 @@ def _conditions(layout: _Layout, patch: Patch, diagonal: float, loose: float) ->
             # Between free sides nothing else says how far the patch runs on.
             free = any(side not in layout.sides for side in ROUND if side[0] != name[0])
             keep = float(free and asked.influence is None)
-            out.append(Meets(name, placed.side, order, asked.influence, floor, loose, keep, name=name))
+            out.append(Meets(name, placed.side, order, asked.influence, floor, loose, keep, placed.ease, name))
             continue
         space = patch.u if name[0] == "v" else patch.v
         s = np.linspace(0, 1, _SAMPLES * space.count)

@@ -3,7 +3,7 @@ corners."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -17,6 +17,15 @@ from pamble.core.spline.curve import Curve
 
 _MOST_GAP = (0.1, 2e-3)
 """Gap at a corner, in mm and as a share of the shortest side, up to which sides follow each other."""
+
+CONTRADICTS = 2.0
+"""Mismatch of curvatures at a corner, %, from which no patch heals it."""
+
+_AIM = 0.3
+"""Mismatch, %, that a patch is held to along a side."""
+
+_EASED = 0.15
+"""Share of a side over which a contradiction at its end is eased."""
 
 
 @dataclass(frozen=True)
@@ -35,15 +44,21 @@ class Asked:
         return "curve" if isinstance(self.source, Curve) else self.source.name
 
 
+Ease = Callable[[Array], Array]
+"""Gives factors (m,), 1 or more, on the aim of the curvature at shares (m,) of a side."""
+
+
 @dataclass(frozen=True)
 class Placed:
-    """A side in its place: what is asked, and how it is run through."""
+    """A side in its place: what is asked, and how it is run through. ease: see `eased`."""
 
     asked: Asked
     side: Side
+    ease: Ease | None = None
 
     def reversed(self) -> Placed:
-        return replace(self, side=self.side.reversed())
+        ease = self.ease
+        return replace(self, side=self.side.reversed(), ease=None if ease is None else lambda s: ease(1.0 - s))
 
 
 @dataclass(frozen=True)
@@ -137,6 +152,28 @@ def corners(c: Chain, diagonal: float) -> list[Corner]:
         t, s = one.side.tangents(np.array([1.0])), other.side.tangents(np.array([0.0]))
         out.append(Corner(point, pair, float(c.gaps[i]), *_mismatch(a, b, t[0], s[0], diagonal)))
     return out
+
+
+def eased(c: Chain, found: Sequence[Corner]) -> Chain:
+    """The chain with sides that ask for less curvature toward corners at which the neighbours' curvatures contradict
+    each other: no patch has both, and one that tries loses the tangents, too.
+    """
+    worst = {k.sides: max(k.bends or 0.0, k.twist or 0.0) for k in found}
+
+    def amount(i: int) -> float:
+        """By how much the corner behind the side at a place in the chain misses the aim."""
+        much = worst.get((c.order[i], c.order[(i + 1) % len(c.order)]), 0.0)
+        return much / _AIM if much > CONTRADICTS else 0.0
+
+    def placed(i: int, p: Placed) -> Placed:
+        before, behind = amount(i - 1), amount(i)
+        if not before and not behind:
+            return p
+        return replace(
+            p, ease=lambda s: 1.0 + before * np.exp(-((s / _EASED) ** 2)) + behind * np.exp(-(((1 - s) / _EASED) ** 2))
+        )
+
+    return replace(c, sides=tuple(placed(i, p) for i, p in enumerate(c.sides)))
 
 
 def _mismatch(a: Neighbour, b: Neighbour, t: Array, s: Array, diagonal: float) -> tuple[float, float, float]:

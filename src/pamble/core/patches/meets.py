@@ -9,6 +9,7 @@ import numpy as np
 from pamble.core.arrays import TINY, Array, BoolArray, IntArray, cross, dot, norm, unit
 from pamble.core.checks.figures import RATE_FLOOR
 from pamble.core.patches.conditions import WEIGHT, ends_of, side_places, spread, used
+from pamble.core.patches.loop import Ease
 from pamble.core.patches.side import Side
 from pamble.core.patches.solve import Rows
 from pamble.core.patches.space import Patch
@@ -45,6 +46,7 @@ class _Kept:
     ends: BoolArray
     weight: Array
     arm: Array | None
+    ease: Array
 
 
 @dataclass
@@ -55,7 +57,8 @@ class Meets:
     points. influence: length of the patch's arm across the side over the way to the other side, None for what comes.
     keep: the arm stays as it is, so many times as long, but for what the neighbour's tangent plane asks of it, and that
     it leaves the neighbour's face; 0 for what comes.
-    floor: least curvature, 1/mm, that a mismatch is taken against. loose: factor on all aims of the seam.
+    floor: least curvature, 1/mm, that a mismatch is taken against. loose: factor on all aims of the seam. ease: factors
+    on that of the curvature, by share of the side.
     """
 
     patch_side: str
@@ -65,6 +68,7 @@ class Meets:
     floor: float = 1e-3
     loose: float = 1.0
     keep: float = 0.0
+    ease: Ease | None = None
     name: str = "side"
     kept: _Kept | None = None
     uv: Array = field(default_factory=lambda: np.zeros((0, 2)))
@@ -102,7 +106,7 @@ class Meets:
         return _Kept(
             ids, of(0, 0)[:, ids], of(1, 0)[:, ids], across, of(0, 2)[:, ids],
             sign * of(0, 3)[:, ids] if self.order > 2 else None, self.side.points(s), tangent, ends_of(s),
-            weight, arm,
+            weight, arm, np.ones(len(s)) if self.ease is None else self.ease(s),
         )  # fmt: skip
 
     def rows(self, patch: Patch, control: Array) -> Rows:
@@ -144,7 +148,7 @@ class Meets:
         if self.order >= 2:
             least = np.maximum(np.abs(kdd) / np.maximum(dot(d, d), TINY), self.floor)
             rows = spread(k.bent, n) - 2 * spread(k.across, bend_d) - turning(e)
-            add(rows, kdd - dot(n, e), _CURVATURE * least * np.maximum(reach, TINY) ** 2)
+            add(rows, kdd - dot(n, e), _CURVATURE * k.ease * least * np.maximum(reach, TINY) ** 2)
         if k.third is not None and f.jet is not None:
             # The neighbour asks for n.F = 3 II(D, E) + III(D, D, D); how III turns with D is left to the next step.
             flat, rate = f.jet.tangent(e), f.jet.third(d)
@@ -152,7 +156,7 @@ class Meets:
             least = RATE_FLOOR * np.maximum(np.abs(kdd) / square, self.floor) * self.floor
             bend_e = np.einsum("mij,mj->mi", f.bend, flat)
             rows = spread(k.third, n) - 3 * spread(k.bent, bend_d) - 3 * spread(k.across, bend_e)
-            tolerance = _RATE * np.maximum(np.abs(rate) / square**1.5, least) * np.maximum(reach, TINY) ** 3
+            tolerance = _RATE * k.ease * np.maximum(np.abs(rate) / square**1.5, least) * np.maximum(reach, TINY) ** 3
             third = k.third @ x
             add(rows - turning(third), 3 * dot(flat, bend_d) + rate - dot(n, third), tolerance)
         worst = max(float(np.abs(x).max()) for x in figures) / self.loose
@@ -167,8 +171,9 @@ class Meets:
 
 @dataclass
 class MeetsAlong:
-    """A neighbour's edge runs through the patch, which is trimmed there: G0 to G2 at free feet, at shares (m,) of
-    it."""
+    """A neighbour's edge runs through the patch, which is trimmed there: G0 to G2 at free feet, at shares (m,) of it.
+    ease: factors (m,) on the aim of the curvature.
+    """
 
     side: Side
     shares: Array
@@ -176,6 +181,7 @@ class MeetsAlong:
     order: int = 2
     floor: float = 1e-3
     loose: float = 1.0
+    ease: Array | float = 1.0
     name: str = "side"
 
     def rows(self, patch: Patch, control: Array) -> Rows:
@@ -197,7 +203,7 @@ class MeetsAlong:
             for a, b in (((1, 0), (1, 0)), ((1, 0), (0, 1)), ((0, 1), (0, 1))):
                 both = (a[0] + b[0], a[1] + b[1])
                 bend_a, bend_b = (np.einsum("mij,mj->mi", f.bend, d[k]) for k in (a, b))
-                tolerance = _CURVATURE * least * np.maximum(norm(d[a]) * norm(d[b]), TINY)
+                tolerance = _CURVATURE * self.ease * least * np.maximum(norm(d[a]) * norm(d[b]), TINY)
                 rows = spread(columns[both], n) - spread(columns[a], bend_b) - spread(columns[b], bend_a)
                 matrix.append(rows * (w / tolerance)[:, None])
                 figures.append(-(dot(n, d[both]) - dot(d[a], bend_b)) / tolerance)

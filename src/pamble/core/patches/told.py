@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+
+import numpy as np
 
 from pamble.core.faces.face import Face
-from pamble.core.patches.loop import Corner
+from pamble.core.patches.loop import CONTRADICTS, Corner
 from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP, BLEND_RATE
 
-_CONFLICT = (0.02, 2.0)
-"""Angle in degrees and mismatch in % at a corner from which it is named as what the patch cannot heal."""
+_CONFLICT = 0.02
+"""Angle in degrees at a corner from which it is named as what the patch cannot heal."""
 
 
 @dataclass(frozen=True)
@@ -54,6 +56,14 @@ class PatchMade:
     inside: tuple[float, ...] = ()
 
 
+def worst_of(sides: Sequence[SideFigures], found: Sequence[Corner]) -> float:
+    """The worst figure of all sides over its aim; without curvatures where those of the neighbours contradict each
+    other at a corner, as no patch could have them.
+    """
+    bent = any(max(c.bends or 0.0, c.twist or 0.0) > CONTRADICTS for c in found)
+    return max((replace(s, order=min(s.order, 1) if bent else s.order).ratio for s in sides), default=np.inf)
+
+
 def contradictions(found: Sequence[Corner], orders: Mapping[int, int]) -> list[str]:
     """Words for corners at which two neighbours ask for different things. orders: asked for, by number of the side."""
     out = []
@@ -62,7 +72,7 @@ def contradictions(found: Sequence[Corner], orders: Mapping[int, int]) -> list[s
         x, y, z = c.point
         if c.angle is None or order == 0:
             continue
-        if c.angle > _CONFLICT[0] or (order > 1 and max(c.bends or 0.0, c.twist or 0.0) > _CONFLICT[1]):
+        if c.angle > _CONFLICT or (order > 1 and max(c.bends or 0.0, c.twist or 0.0) > CONTRADICTS):
             out.append(
                 f"At ({x:.2f}, {y:.2f}, {z:.2f}) mm sides {c.sides[0] + 1} and {c.sides[1] + 1} contradict each other: "
                 f"their normals by {c.angle:.3f}°, curvatures by {c.bends:.1f} %, twist by {c.twist:.1f} %. "

@@ -17,7 +17,7 @@ from pamble.core.faces.trim import Cutter, divide
 from pamble.core.patches.boundary import folded
 from pamble.core.patches.conditions import Contains
 from pamble.core.patches.inside import Through, missed, samples
-from pamble.core.patches.loop import Asked, Chain, Placed, chain, corners, refuse_gap
+from pamble.core.patches.loop import Asked, Chain, Placed, chain, corners, eased, refuse_gap
 from pamble.core.patches.meets import MeetsAlong
 from pamble.core.patches.solve import Condition, fit
 from pamble.core.patches.space import Patch, Space
@@ -51,6 +51,7 @@ def trimmed_patch(
         if not meets:
             refuse_gap(c, i)
     found = corners(c, diagonal) if len(asked) > 1 else []
+    c = eased(c, found)
     rows = [samples(x) for x in through]
     best, tried = _search(c, diagonal, degree, spans, rows)
     if best is None:
@@ -133,7 +134,8 @@ def _fitted(
 def _condition(p: Placed, s: Array, uv: Array, number: int, diagonal: float) -> Contains | MeetsAlong:
     if isinstance(p.asked.source, Curve):
         return Contains(p.side.points(s), uv, tolerance=0.25 * BLEND_GAP, name=f"side {number}")
-    return MeetsAlong(p.side, s, uv, p.asked.order, 1.0 / max(diagonal, 1e-9), name=f"side {number}")
+    ease = 1.0 if p.ease is None else p.ease(s)
+    return MeetsAlong(p.side, s, uv, p.asked.order, 1.0 / max(diagonal, 1e-9), ease=ease, name=f"side {number}")
 
 
 def _cut_out(face: Face, c: Chain, uv: Sequence[Array]) -> Face:
