@@ -95,6 +95,22 @@ def test_a_patch_passes_curves_and_points_inside_and_says_which_it_cannot():
     side = curve_points(sides[0].source.space, [0.5])[0]
     with pytest.raises(GeometryError, match="or move what it passes inside"):
         trimmed_patch(sides, 500.0, through=[side + np.array([0, 0, 3.0])])
-    near = 0.8 * side + 0.2 * point + np.array([0, 0, -0.11])
+    near = side + np.array([0, 0, 0.05])
     missed = trimmed_patch(sides, 500.0, through=[near])
     assert any("A point inside is missed by" in w for w in missed.warnings)
+
+
+@pytest.mark.parametrize("order", [1, 2])
+@pytest.mark.parametrize("seed", [1, 2])
+def test_a_round_hole_in_a_cubic_sheet_of_many_knots_is_filled(seed, order):
+    """Nothing but its rim leads the patch: it must not slide away from the hole, and what is trimmed away may fold."""
+    rng = np.random.default_rng(seed)
+    knots = basis.uniform_knots(3, 6)
+    x, y = np.meshgrid(120 * basis.greville(knots, 3), 120 * basis.greville(knots, 3), indexing="ij")
+    z = 8 * np.sin(x / 35 + seed) * np.cos(y / 40) + rng.normal(0, 0.15, x.shape)
+    sheet = Surface(3, 3, knots, knots, np.dstack([x, y, z]))
+    sides = [Asked(e, order) for e in hole(sheet, 3, bulge=0.29, radius=0.15)]
+    made = trimmed_patch(sides, 170.0)
+    assert {s.number for s in made.sides} == {0, 1, 2}
+    assert max(s.gap for s in made.sides) < 0.002
+    assert max(s.angle for s in made.sides) < 0.04

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pamble.core.arrays import Array, dot, norm, unit
+from pamble.core.arrays import Array, BoolArray, dot, norm, unit
 from pamble.core.checks.measured import measure_seams, sample_seam
 from pamble.core.checks.seams import Seam
 from pamble.core.curves.measure import deviation
@@ -284,14 +284,23 @@ def _stalled(tried: Sequence[tuple[int, int, float]]) -> bool:
     return min(t[2] for t in tried[-3:]) > 0.8 * min(t[2] for t in tried[:-3])
 
 
-def folded(surface: Surface) -> bool:
-    """Whether a surface turns over or shrinks to nothing somewhere."""
-    t = np.linspace(0, 1, 17)
+def folded(surface: Surface, inside: Callable[[Array, Array], BoolArray] | None = None) -> bool:
+    """Whether a surface turns over or shrinks to nothing somewhere. inside: tells which places (m,), (m,) count."""
+    t = np.linspace(0, 1, 17 if inside is None else 33)
     d = surface_grid(surface, t, t, 1)
     n = normals(d)
-    turned = np.minimum(dot(n[1:], n[:-1]).min(), dot(n[:, 1:], n[:, :-1]).min())
     stretch = norm(np.cross(d[1, 0], d[0, 1]))
-    return bool(turned < 0 or stretch.min() < 1e-4 * stretch.mean())
+    counts = np.ones((len(t), len(t)), dtype=bool)
+    if inside is not None:
+        counts = inside(np.repeat(t, len(t)), np.tile(t, len(t))).reshape(counts.shape)
+    turned = [
+        dot(a, b)[both].min(initial=1.0)
+        for a, b, both in (
+            (n[1:], n[:-1], counts[1:] & counts[:-1]),
+            (n[:, 1:], n[:, :-1], counts[:, 1:] & counts[:, :-1]),
+        )
+    ]
+    return bool(min(turned) < 0 or stretch[counts].min(initial=np.inf) < 1e-4 * stretch.mean())
 
 
 def _turned(surface: Surface, layout: _Layout) -> Surface:

@@ -27,6 +27,9 @@ _ACROSS, _ALONG = 0.004, 0.1
 _LEAVES = 0.3
 """Least part of an arm that is kept which leads out of the neighbour's face."""
 
+_STILL = 2e-3
+"""By how much of its size a patch may slide in its own plane in a step, as heavy as a figure at its aim."""
+
 _ARM = 0.05
 """Share of its length by which an arm that is asked for may be missed."""
 
@@ -192,6 +195,12 @@ class MeetsAlong:
         n = f.normal
         w = WEIGHT / np.sqrt(len(self.shares)) / self.loose
         matrix, figures = [spread(columns[0, 0], n) * (w / _GAP)], [dot(n, f.point - d[0, 0]) / _GAP]
+        # Nothing else holds the patch where it is in its own plane: it would slide away from the hole.
+        still = _STILL * float(np.linalg.norm(np.ptp(f.point, axis=0)))
+        ways = [unit(cross(n, np.roll(n, 1, axis=1) + 0.3))]
+        ways.append(cross(n, ways[0]))
+        held = [spread(columns[0, 0], way) * (w / still) for way in ways]
+        rests = [dot(way, f.point - d[0, 0]) * (w / still) for way in ways]
         first = ((1, 0), (0, 1))
         if self.order >= 1:
             for k in first:
@@ -208,4 +217,5 @@ class MeetsAlong:
                 matrix.append(rows * (w / tolerance)[:, None])
                 figures.append(-(dot(n, d[both]) - dot(d[a], bend_b)) / tolerance)
         worst = max(float(np.abs(x).max()) for x in figures) / self.loose
-        return Rows(np.arange(patch.count), np.vstack(matrix), np.concatenate(figures) * w, worst)
+        right = np.concatenate([np.concatenate(figures) * w, *rests])
+        return Rows(np.arange(patch.count), np.vstack([*matrix, *held]), right, worst)

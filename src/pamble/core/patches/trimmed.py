@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 import shapely
 
-from pamble.core.arrays import Array
+from pamble.core.arrays import Array, BoolArray
 from pamble.core.checks.measured import measure_seam
 from pamble.core.checks.seams import Seam
 from pamble.core.curves.measure import deviation
@@ -53,13 +54,12 @@ def trimmed_patch(
     found = corners(c, diagonal) if len(asked) > 1 else []
     c = eased(c, found)
     rows = [samples(x) for x in through]
-    best, tried = _search(c, diagonal, degree, spans, rows)
-    if best is None:
-        raise GeometryError(
-            "One patch over this hole folds: lay it out in several pieces, or ask for less at its sides"
-            + (", or move what it passes inside." if rows else ".")
-        )
-    face = _cut_out(Face(best[1].surface(best[2])), c, best[3])
+    made, tried = _search(c, diagonal, degree, spans, rows)
+    folds = GeometryError(
+        "One patch over this hole folds: lay it out in several pieces, or ask for less at its sides"
+        + (", or move what it passes inside." if rows else ".")
+    )
+    face = _first_cut_out(made, c, folds)
     figures = _figures(face, c, diagonal)
     warnings = contradictions(found, {n: p.asked.order for p, n in zip(c.sides, c.order, strict=True)})
     warnings += missed(face.surface, rows)
@@ -70,31 +70,38 @@ def carried_over(c: Chain, diagonal: float, within: float, degree: int = 5) -> S
     """The surface of one patch over a closed chain of sides, reaching beyond them; None where it folds, or its worst
     figure over its aim is not ``within``.
     """
-    best, _ = _search(c, diagonal, degree, None, within=within)
-    return best[1].surface(best[2]) if best is not None and best[0] < within else None
+    made, _ = _search(c, diagonal, degree, None, within=within)
+    return made[0].surface if made and made[0].ratio < within else None
 
 
-_Best = tuple[float, Patch, Array, list[Array]]
+@dataclass(frozen=True)
+class _Try:
+    """A patch over a hole: its worst figure over its aim, and the parameters of the sides on it."""
+
+    ratio: float
+    surface: Surface
+    uv: list[Array]
 
 
 def _search(
     c: Chain, diagonal: float, degree: int, spans: int | None, through: Sequence[Array] = (), within: float = np.inf
-) -> tuple[_Best | None, list[tuple[int, int, float]]]:
-    """The best patch with its worst figure, its control points and the parameters of its sides; what was tried. It is
-    given up where even the most spans will not bring the worst figure ``within`` so much of its aim.
+) -> tuple[list[_Try], list[tuple[int, int, float]]]:
+    """Patches that do not fold in the hole, the best first, and what was tried. It is given up where even the most
+    spans will not bring the worst figure ``within`` so much of its aim.
     """
-    best: _Best | None = None
+    made: list[_Try] = []
     tried: list[tuple[int, int, float]] = []
     for k in [spans] if spans else range(1, _MOST_SPANS + 1):
         patch, control, uv, ratio = _fitted(c, degree, k, diagonal, through)
         tried.append((k, k, ratio))
-        if not folded(patch.surface(control)) and (best is None or ratio < best[0]):
-            best = (ratio, patch, control, uv)
+        surface = patch.surface(control)
+        if not folded(surface, _inside(uv)):
+            made.append(_Try(ratio, surface, uv))
         if ratio <= 1.0 or (len(tried) > 3 and ratio > 0.8 * min(t[2] for t in tried[:-2])):
             break
         if k > 1 and ratio * (k / _MOST_SPANS) ** degree > within:
             break
-    return best, tried
+    return sorted(made, key=lambda t: t.ratio), tried
 
 
 def _fitted(
@@ -127,7 +134,7 @@ def _fitted(
     reference = fit(patch, soft, start, tau=3.0, steps=1, alone=True)
     conditions = [_condition(p, s, uv, i, diagonal) for i, (p, uv) in enumerate(zip(c.sides, places, strict=True))]
     inside = [Contains(row, place(row), tolerance=0.25 * BLEND_GAP, name="inside") for row in through]
-    made = fit(patch, [*conditions, *inside], reference.control, tau=3.0, steps=8)
+    made = fit(patch, [*conditions, *inside], reference.control, tau=3.0, steps=16)
     return patch, made.control, [x.uv for x in conditions], made.ratio
 
 
@@ -138,16 +145,41 @@ def _condition(p: Placed, s: Array, uv: Array, number: int, diagonal: float) -> 
     return MeetsAlong(p.side, s, uv, p.asked.order, 1.0 / max(diagonal, 1e-9), ease=ease, name=f"side {number}")
 
 
+def _first_cut_out(made: Sequence[_Try], c: Chain, folds: GeometryError) -> Face:
+    """The first of the patches that can be cut along all sides. Raises ``folds`` where there is none."""
+    wrong = folds
+    for one in made:
+        try:
+            return _cut_out(Face(one.surface), c, one.uv)
+        except GeometryError as error:
+            wrong = error
+    raise wrong
+
+
 def _cut_out(face: Face, c: Chain, uv: Sequence[Array]) -> Face:
-    """The face inside the loop."""
+    """The face inside the loop. Raises `GeometryError` where it does not reach all sides."""
     cutters = [Cutter(f"side{n + 1}", f"side {n + 1}", p.side.curve) for p, n in zip(c.sides, c.order, strict=True)]
     divided = divide(face, cutters, _CUT)
-    hole = shapely.Polygon(np.vstack(uv)).buffer(0)
+    hole = _hole(uv)
     inside = [r.number for r in divided.regions if hole.contains(shapely.Point(r.at))]
     if len(inside) != 1:
         words = " ".join(x.words for x in divided.complaints)
         raise GeometryError(f"The sides do not close on the patch. {words}".strip())
-    return divided.holding(inside)[0]
+    out = divided.holding(inside)[0]
+    if {base_name(e.name) for e in out.edges} != {cutter.name for cutter in cutters}:
+        raise GeometryError("The patch does not reach all its sides: lay the hole out in several pieces.")
+    return out
+
+
+def _hole(uv: Sequence[Array]) -> shapely.Geometry:
+    """What the sides enclose in the patch's parameters."""
+    return shapely.Polygon(np.vstack(uv)).buffer(0)
+
+
+def _inside(uv: Sequence[Array]) -> Callable[[Array, Array], BoolArray]:
+    """Which places lie in the hole: what is trimmed away may do as it likes."""
+    hole = _hole(uv)
+    return lambda u, v: np.asarray(shapely.contains_xy(hole, u, v))
 
 
 def _figures(face: Face, c: Chain, diagonal: float) -> list[SideFigures]:
