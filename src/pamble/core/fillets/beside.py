@@ -57,10 +57,10 @@ def line_on(face: Face, line: Curve, turned: bool) -> Curve:
     return fit.on_a
 
 
-def strip_beside(face: Face, line: Curve, width: float) -> tuple[Surface, float]:
+def strip_beside(face: Face, line: Curve, width: float, spans: int | None = None) -> tuple[Surface, float]:
     """The strip of a face beside a line in its parameters, as a patch, and how far off it lies, mm. It begins along the
     face's border, and ends square to the line. width: mm, on the right of the line if negative, seen from the normal.
-    Raises `GeometryError` for a strip that reaches beyond the face.
+    spans: along it, found if None. Raises `GeometryError` for a strip that reaches beyond the face.
     """
     surface = face.surface
     (u0, u1), (v0, v1) = surface.domain
@@ -95,8 +95,8 @@ def strip_beside(face: Face, line: Curve, width: float) -> tuple[Surface, float]
             "strip narrower."
         )
     best: tuple[float, Surface] | None = None
-    for spans in _SPANS:
-        patch = Patch(Space.even(5, spans), Space.even(5, 1))
+    for count in _SPANS if spans is None else (spans,):
+        patch = Patch(Space.even(5, count), Space.even(5, 1))
 
         def points(s: Array, v: Array) -> Array:
             a, b = far(s)
@@ -126,10 +126,15 @@ def _lean(face: Face, start: Array, run: Array, side: Array) -> float:
     return float(np.arctan2(way @ run, way @ side))
 
 
-def without(face: Face, strip: Surface, name: str) -> Face:
-    """The face without the strip; the edges along it are called by ``name`` and 0 to 2: along v0, v1 and u1."""
-    lines = [side_curve(strip, side)[2] for side in ("v0", "v1", "u1")]
-    divided = divide(face, [Cutter(f"{name}{k}", "the strip", c, None, k < 2) for k, c in enumerate(lines)], _CUT)
+def without(face: Face, strip: Surface, name: str, quick: bool = False) -> Face:
+    """The face without the strip; the edges along it are called by ``name`` and 0 to 2: along v0, v1 and u1. quick:
+    within ten times the tolerance.
+    """
+    cutters = [
+        Cutter(f"{name}{k}", "the strip", side_curve(strip, side)[2], None, k < 2)
+        for k, side in enumerate(("v0", "v1", "u1"))
+    ]
+    divided = divide(face, cutters, _CUT * (10.0 if quick else 1.0), quick=quick)
     middle = to_surface(face.surface, surface_grid(strip, np.array([0.5]), np.array([0.5]))[0, 0, 0])
     place = shapely.Point(np.array([middle.u[0], middle.v[0]]) * divided.arrangement.scale)
     keep = [r.number for r in divided.regions if not divided.arrangement.polygon(r.number).contains(place)]

@@ -9,7 +9,7 @@ curvature, and so does the end, as the last three columns stay. Own method.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -54,24 +54,30 @@ class Step:
 
 def drafted_step(
     face: Face, line: Curve, height: float, angle: float, back: float, *, other_side: bool = False,
-    turned: bool = False, name: str = "step",
+    turned: bool = False, name: str = "step", like: Step | None = None,
 ) -> Step:  # fmt: skip
     """A step of ``height`` mm (negative: down) at the start of a line on a face, that has faded at its end.
 
     angle: of the wall to the face where it is steepest, degrees; back: over how many mm behind the wall the upper face
     comes back. other_side: on the right of the line as seen from the face's normal. turned: it dies out at the line's
-    start. Raises `GeometryError` for a line off the face or one that begins inside it, and strips that reach beyond it.
+    start. like: a step of the same numbers on a face that was nearly the same: its width and spans are taken, and its
+    figures, while the face moves. Raises `GeometryError` for a line off the face or one that begins inside it, and
+    strips that reach beyond it.
     """
     if not 1 <= angle <= 80:
         raise GeometryError(f"A wall leans by 1° to 80°, not by {angle:g}°.")
     if abs(height) < 1e-3:
         raise GeometryError("A step needs a height.")
     laid, sign = line_on(face, line, turned), -1.0 if other_side else 1.0
+    if like is not None:
+        base, off = strip_beside(face, laid, sign * (like.width + back), like.wall.surface.spans[0])
+        wall, upper = _raised(split_surface(base, "v", _share(base, like.width / (like.width + back))), sign * height)
+        return replace(like, rest=without(face, base, name, quick=True), wall=Face(wall), upper=Face(upper), off=off)
     width = _STEEPEST * abs(height) / np.tan(np.radians(angle))
     for _ in range(_ROUNDS):
         base, off = strip_beside(face, laid, sign * (width + back))
         before = split_surface(base, "v", _share(base, width / (width + back)))
-        wall, upper = _raised(before, height if sign > 0 else -height)
+        wall, upper = _raised(before, sign * height)
         steepest = _steepest(before[0], wall)
         if abs(steepest - angle) < _CLOSE:
             break

@@ -41,19 +41,21 @@ class FeatureLine:
 
 def feature_line(
     face: Face, line: Curve, angle: float, width: float, *, other_side: bool = False, turned: bool = False,
-    name: str = "crease",
+    name: str = "crease", like: FeatureLine | None = None,
 ) -> FeatureLine:  # fmt: skip
     """A crease of ``angle`` degrees (negative: down) at the start of a line on a face, that has faded at its end.
 
     width: of the strip that bends, mm. other_side: on the right of the line as seen from the face's normal. turned: it
-    dies out at the line's start. name: of the edges that the strip cuts. Raises `GeometryError` for a line off the
-    face, one that begins inside it, and a strip that reaches beyond it.
+    dies out at the line's start. name: of the edges that the strip cuts. like: one of the same width on a face that was
+    nearly the same: its spans are taken while the face moves. Raises `GeometryError` for a line off the face, one that
+    begins inside it, and a strip that reaches beyond it.
     """
     laid = line_on(face, line, turned)
     sign = -1.0 if other_side else 1.0
-    base, loose = strip_beside(face, laid, sign * width)
+    base, loose = strip_beside(face, laid, sign * width, None if like is None else like.strip.surface.spans[0])
     lifted, law = _lifted(base, sign * np.radians(angle))
-    return FeatureLine(without(face, base, name), Face(lifted), _height(base, lifted), law, loose)
+    rest = without(face, base, name, quick=like is not None)
+    return FeatureLine(rest, Face(lifted), _height(base, lifted), law, loose)
 
 
 def _profile() -> Array:

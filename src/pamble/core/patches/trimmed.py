@@ -34,6 +34,9 @@ _MARGIN = 0.06
 """How far the patch reaches beyond the hole, as a share of its size."""
 
 _MOST_SPANS = 6
+_STEPS, _FEW_STEPS = 16, 6
+"""Steps of the iteration: of a patch that is kept, and of one that others are laid on."""
+
 _CUT = 1e-4
 """Tolerance, mm, of the trim along the sides."""
 
@@ -92,12 +95,13 @@ def _search(
     made: list[_Try] = []
     tried: list[tuple[int, int, float]] = []
     for k in [spans] if spans else range(1, _MOST_SPANS + 1):
-        patch, control, uv, ratio = _fitted(c, degree, k, diagonal, through)
+        patch, control, uv, ratio = _fitted(c, degree, k, diagonal, through, _STEPS if within == np.inf else _FEW_STEPS)
+        stalls = ratio < within < np.inf and ratio > 0.6 * min((t[2] for t in tried), default=np.inf)
         tried.append((k, k, ratio))
         surface = patch.surface(control)
         if not folded(surface, _inside(uv)):
             made.append(_Try(ratio, surface, uv))
-        if ratio <= 1.0 or (len(tried) > 3 and ratio > 0.8 * min(t[2] for t in tried[:-2])):
+        if ratio <= 1.0 or stalls or (len(tried) > 3 and ratio > 0.8 * min(t[2] for t in tried[:-2])):
             break
         if k > 1 and ratio * (k / _MOST_SPANS) ** degree > within:
             break
@@ -105,7 +109,7 @@ def _search(
 
 
 def _fitted(
-    c: Chain, degree: int, spans: int, diagonal: float, through: Sequence[Array]
+    c: Chain, degree: int, spans: int, diagonal: float, through: Sequence[Array], steps: int
 ) -> tuple[Patch, Array, list[Array], float]:
     """The patch, its control points, the parameters of the sides, and the worst figure over its aim."""
     s = np.linspace(0, 1, _PLACES + _PLACES_A_SPAN * spans)
@@ -134,7 +138,7 @@ def _fitted(
     reference = fit(patch, soft, start, tau=3.0, steps=1, alone=True)
     conditions = [_condition(p, s, uv, i, diagonal) for i, (p, uv) in enumerate(zip(c.sides, places, strict=True))]
     inside = [Contains(row, place(row), tolerance=0.25 * BLEND_GAP, name="inside") for row in through]
-    made = fit(patch, [*conditions, *inside], reference.control, tau=3.0, steps=16)
+    made = fit(patch, [*conditions, *inside], reference.control, tau=3.0, steps=steps)
     return patch, made.control, [x.uv for x in conditions], made.ratio
 
 

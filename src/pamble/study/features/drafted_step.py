@@ -38,9 +38,11 @@ def run(params: StepParams, inputs: Inputs, context: Context) -> Made:
     face = inputs.face(params.face)
     line = inputs.curve(params.line)
     dies = way("turned", "Way of the line", params.turned, reverse_curve(line) if params.turned else line)
+    numbers = (params.height, params.angle, params.back, params.other_side, params.turned)
+    before, last = context.memory or (None, None)
     made = drafted_step(
         face, line, params.height, params.angle, params.back,
-        other_side=params.other_side, turned=params.turned, name=name,
+        other_side=params.other_side, turned=params.turned, name=name, like=last if before == numbers else None,
     )  # fmt: skip
     upper = f"{context.step}/2"
     seams = [DeclaredSeam("v1", upper, "v0", 2)]
@@ -61,7 +63,7 @@ def run(params: StepParams, inputs: Inputs, context: Context) -> Made:
     )
     facts = {"width": made.width, "steepest": made.steepest, "radius": made.radius, "off_surface": made.off}
     shapes = {"": Shape(made.wall), "2": Shape(made.upper)}
-    return Made(shapes, {id: Shape(made.rest)}, tuple(seams), handles, facts)
+    return Made(shapes, {id: Shape(made.rest)}, tuple(seams), handles, facts, memory=(numbers, made))
 
 
 KIND = FeatureKind(

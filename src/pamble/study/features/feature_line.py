@@ -34,9 +34,11 @@ def run(params: FeatureLineParams, inputs: Inputs, context: Context) -> Made:
     id, name = params.face.feature, f"{context.step}:strip"
     line = inputs.curve(params.line)
     dies = way("turned", "Way of the line", params.turned, reverse_curve(line) if params.turned else line)
+    numbers = (params.width, params.other_side, params.turned)
+    before, last = context.memory or (None, None)
     made = feature_line(
         inputs.face(params.face), line, params.angle, params.width,
-        other_side=params.other_side, turned=params.turned, name=name,
+        other_side=params.other_side, turned=params.turned, name=name, like=last if before == numbers else None,
     )  # fmt: skip
     seams = [
         DeclaredSeam(side, id, edge, order)
@@ -46,7 +48,9 @@ def run(params: FeatureLineParams, inputs: Inputs, context: Context) -> Made:
     near, far = surface_points(made.strip.surface, [0.5, 0.5], [0.0, 1.0])
     handle = pull("width", "Width", params.width, near, np.asarray(far - near), limits=(1e-3, 1e5))
     facts = {"height": made.height, "law": made.law, "off_surface": made.off}
-    return Made({"": Shape(made.strip)}, {id: Shape(made.rest)}, tuple(seams), (handle, dies), facts)
+    return Made(
+        {"": Shape(made.strip)}, {id: Shape(made.rest)}, tuple(seams), (handle, dies), facts, memory=(numbers, made)
+    )
 
 
 def longest(face: Face, name: str) -> str | None:
