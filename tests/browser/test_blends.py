@@ -2,6 +2,7 @@
 
 import re
 
+import numpy as np
 import pytest
 from playwright.sync_api import expect
 
@@ -11,7 +12,7 @@ from tests.browser.steps import line_of
 from tests.core.fillets.test_dying import line_on
 from tests.core.fillets.test_fillet import LAWS, slab, turned_away
 from tests.core.joining.test_chains import gap, parted
-from tests.shapes import plane
+from tests.shapes import panel, plane
 from tests.study.slabs import face
 
 
@@ -116,6 +117,58 @@ def test_spans_are_picked_on_the_curve_of_what_they_reach(fading):
     expect(points.nth(4)).to_have_attribute("aria-pressed", "true")
     page.keyboard.press("Escape")
     expect(page.get_by_text("step 3 · stored")).to_be_visible()
+
+
+@pytest.fixture
+def ridge(page, pamble):
+    """Two slabs at right angles with a gap between them, and a line over it."""
+    deck = panel(lambda x, y: (x, y, 8 * np.sin(x / 60) + 0.001 * x * y), (5, 5), (0, 240), (0, 80))
+    wall = panel(lambda x, y: (x, 118 + 4 * np.sin(x / 70), 8 * np.sin(x / 60) - 22 - y), (5, 5), (0, 240), (0, 70))
+    x = np.linspace(0, 240, 6)
+    over = np.stack([x, 106 + 3 * np.sin(x / 80), 2 + 8 * np.sin(x / 60)], axis=1)
+    curve = {"degree": 5, "knots": [0.0] * 6 + [1.0] * 6, "control": over.tolist()}
+    line = {"id": "line", "kind": "cv_curve", "name": "Ridge", "role": "theoretical", "params": {"curve": curve}}
+    features = [face("deck", "Deck", deck), face("wall", "Wall", wall), line]
+    yield from imported(page, pamble, {"format": "pamble-study", "name": "Ridge", "features": features})
+
+
+def test_a_blend_passes_a_line_and_a_loft_runs_to_a_point(ridge):
+    page = ridge.page
+    page.keyboard.press("b")
+    ridge.button("Deck, v end").click()
+    ridge.button("Wall, v start").click()
+    card = page.get_by_label("Card of Blend")
+    expect(ridge.row("Blend · Wall")).to_contain_text("holds")
+    card.get_by_text("Sections and guides").click()
+    card.get_by_text("Sections", exact=True).locator("..").get_by_role("button").last.click()
+    page.locator(".by-name").get_by_role("button", name="Ridge", exact=True).click()
+    expect(card).to_contain_text("Off the sections")
+    for seam in ("Blend · Deck", "Blend · Wall"):
+        expect(ridge.row(seam)).to_contain_text("holds")
+    card.get_by_text("G3", exact=True).first.click()
+    expect(card).to_contain_text("Off the sections")
+    ridge.button("Keep").click()
+    ridge.stored(1)
+    (kept,) = ridge.features("edge_blend")
+    assert [(s["feature"], s["edge"]) for s in kept["params"]["sections"]] == [("line", "c0")]
+    assert kept["params"]["continuity"] == [3, 2]
+    page.keyboard.press("Control+z")
+    ridge.stored(2)
+    expect(line_of(page, "Blend")).to_have_count(0)
+    ridge.button("Primaries").click()
+    ridge.button("Loft").click()
+    ridge.button("Deck, u end").click()
+    card = page.get_by_label("Card of Loft")
+    expect(card).to_contain_text("a point that the loft runs to")
+    card.get_by_text("Points at the ends").click()
+    card.get_by_text("To a point").locator("..").get_by_role("button").last.click()
+    expect(card).to_contain_text("click on the part")
+    page.mouse.click(980, 330)
+    expect(card).to_contain_text("Off the sections")
+    ridge.button("Keep").click()
+    ridge.stored(3)
+    (loft,) = ridge.features("loft")
+    assert loft["params"]["to_point"] is not None
 
 
 @pytest.fixture

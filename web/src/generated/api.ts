@@ -1829,7 +1829,7 @@ export interface components {
          *     rounds: edges that can be completed to those round a hole; every: faces that can be completed to all; beside:
          *     the field of edges, or the face, whose neighbours over a seam are put in too. ends: the choice of "start" or
          *     "end" that a curve picked near one of its ends fills too. found: the figure of the result that says what an open
-         *     one came to. counted: of a number each, the field that says how many there are.
+         *     one came to. unset: what an open point is called. counted: of a number each, the field that says how many there are.
          */
         ToolField: {
             /** Beside */
@@ -1898,6 +1898,8 @@ export interface components {
             turns: boolean;
             /** Unit */
             unit: string;
+            /** Unset */
+            unset: string;
             /** Waits */
             waits: boolean;
             /** When */

@@ -43,7 +43,7 @@ class ToolField(BaseModel):
     rounds: edges that can be completed to those round a hole; every: faces that can be completed to all; beside:
     the field of edges, or the face, whose neighbours over a seam are put in too. ends: the choice of "start" or
     "end" that a curve picked near one of its ends fills too. found: the figure of the result that says what an open
-    one came to. counted: of a number each, the field that says how many there are.
+    one came to. unset: what an open point is called. counted: of a number each, the field that says how many there are.
     """
 
     name: str
@@ -78,6 +78,7 @@ class ToolField(BaseModel):
     every: bool
     beside: str
     found: str
+    unset: str
     counted: str
 
 
@@ -231,6 +232,7 @@ def _field(name: str, own: dict[str, Any], required: bool) -> ToolField:
         every=own.get("every", False),
         beside=own.get("beside", ""),
         found=own.get("found", ""),
+        unset=own.get("unset", "as proposed"),
         counted=own.get("counted", ""),
     )
 

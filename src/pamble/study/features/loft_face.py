@@ -26,7 +26,7 @@ from pamble.core.spline.knots import reverse_curve
 from pamble.core.spline.surface import Surface
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, made_faces
 from pamble.study.features.fields import choice, number, unseen
-from pamble.study.features.handles import slide, way
+from pamble.study.features.handles import move, slide, way
 from pamble.study.features.swept_faces import turned_about
 from pamble.study.objects import PartHandle
 from pamble.study.references import EdgeRef, Place
@@ -52,8 +52,8 @@ class LoftParams(Stored):
         "Round an axis", "none", labels={"none": "no", "line": "a line"}
     )
     axis: EdgeRef | None = choice("Axis", None, ("around", "line"), placed=True)
-    from_point: Place | None = choice("From a point", None, ("around", "none"), fold="Points at the ends")
-    to_point: Place | None = choice("To a point", None, ("around", "none"), fold="Points at the ends")
+    from_point: Place | None = choice("From a point", None, ("around", "none"), fold="Points at the ends", unset="none")
+    to_point: Place | None = choice("To a point", None, ("around", "none"), fold="Points at the ends", unset="none")
     between: Between = choice("Between sections", "smooth")
     closed: bool = choice("Round to the first", False)
     start: Ending = choice("At the start", "free", ("around", "none"), labels=_WORDS)
@@ -102,7 +102,7 @@ def run(params: LoftParams, inputs: Inputs, context: Context) -> Made:
         [Face(piece) for piece in smooth_pieces(made.surface)],
         seams=tuple(seams),
         warnings=made.warnings,
-        handles=(*_ways(params, running), *_handles(points, running)),
+        handles=(*_ways(params, running), *_handles(points, running), *_tips(params, running)),
         **facts,
     )
 
@@ -188,6 +188,17 @@ def _handles(points: list[list[float]], running: list[Curve]) -> Iterator[PartHa
                 return curve_points(curve, length_parameters(curve, s))
 
             yield slide(f"matched.{k}", f"Point {k + 1} on section {i + 1}", value, along, index=i)
+
+
+def _tips(params: LoftParams, running: list[Curve]) -> Iterator[PartHandle]:
+    """Points at the ends that hang on nothing, moved in the plane square to the section beside them."""
+    for name, place, beside in (
+        ("from_point", params.from_point, running[0]),
+        ("to_point", params.to_point, running[-1]),
+    ):
+        if isinstance(place, tuple):
+            ends = curve_points(beside, beside.domain)
+            yield move(name, "Point", np.array(place), ends[1] - ends[0])
 
 
 def _size(curve: Curve) -> float:

@@ -248,12 +248,12 @@ function PointRow({ field, value, change, pick }: { field: Field; value: Point |
   if (!value)
     return (
       <Row title={field.title}>
-        {field.optional ? (
-          <button className="target" onClick={() => change([0, 0, 1])}>
-            as proposed
+        {!field.optional && <span className="asked">click to place</span>}
+        {field.optional && pick === null && <span className="asked">click on the part</span>}
+        {field.optional && pick !== null && (
+          <button className="target" title={pick ? 'Place it on the part, or hang it on an end, a CV or a line' : undefined} onClick={pick ?? (() => change([0, 0, 1]))}>
+            {field.unset}
           </button>
-        ) : (
-          <span className="asked">click to place</span>
         )}
       </Row>
     );
@@ -273,7 +273,7 @@ function PointRow({ field, value, change, pick }: { field: Field; value: Point |
       )}{' '}
       {field.optional && (
         <button className="target" onClick={() => change(null)}>
-          as proposed
+          {field.unset}
         </button>
       )}
       <div style={{ display: 'flex', gap: 4, marginTop: 2 }}>
