@@ -192,13 +192,11 @@ def _handles(points: list[list[float]], running: list[Curve]) -> Iterator[PartHa
 
 def _tips(params: LoftParams, running: list[Curve]) -> Iterator[PartHandle]:
     """Points at the ends that hang on nothing, moved in the plane square to the section beside them."""
-    for name, place, beside in (
-        ("from_point", params.from_point, running[0]),
-        ("to_point", params.to_point, running[-1]),
-    ):
+    tips = ("from_point", params.from_point, running[0]), ("to_point", params.to_point, running[-1])
+    for name, place, beside in tips:
         if isinstance(place, tuple):
-            ends = curve_points(beside, beside.domain)
-            yield move(name, "Point", np.array(place), ends[1] - ends[0])
+            start, middle = curve_points(beside, [beside.domain[0], 0.5 * sum(beside.domain)])
+            yield move(name, "Point", np.array(place), middle - start)
 
 
 def _size(curve: Curve) -> float:
