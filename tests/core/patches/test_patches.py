@@ -11,13 +11,14 @@ from pamble.core.patches.boundary import Folds, boundary_patch
 from pamble.core.patches.loop import Asked
 from pamble.core.patches.trimmed import trimmed_patch
 from pamble.core.planes import plane_at
+from pamble.core.spline import basis
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import surface_derivatives, surface_grid
 from pamble.core.spline.knots import reverse_surface
 from pamble.core.spline.surface import Surface
 from tests import readback
-from tests.core.patches.grounds import ground, hole, window
+from tests.core.patches.grounds import ground, hole, knotted, window
 from tests.shapes import cylinder, panel
 
 
@@ -202,6 +203,22 @@ def test_between_two_edges_it_runs_from_face_to_face(order, ahead, up):
     assert worst(made, "angle") < 0.001
     rows = surface_grid(made.face.surface, np.array([0.5]), np.linspace(0, 1, 40))[0, 0, 0]
     assert (np.diff(rows[:, 1]) > 0).all()
+
+
+@pytest.mark.parametrize("seed", [0, 1, 4])
+def test_edges_of_many_knots_lend_the_patch_theirs(seed):
+    asked = [Asked(face.edge("v0"), 2) for face in knotted(seed)]
+    made = boundary_patch(asked, 300.0)
+    assert worst(made, "gap") < 0.0002
+    assert worst(made, "angle") < 0.006
+    assert worst(made, "curvature") < 1.0
+    rng, knots = np.random.default_rng(seed), basis.uniform_knots(3, 6)
+    x, y = np.meshgrid(200 * basis.greville(knots, 3), 160 * basis.greville(knots, 3), indexing="ij")
+    sheet = Surface(3, 3, knots, knots, np.dstack([x, y, 12 * np.sin(x / 100) + rng.normal(0, 1.2, x.shape)]))
+    made = boundary_patch([Asked(e) for e in window(sheet)], 300.0)
+    assert worst(made, "gap") < 1e-5
+    assert worst(made, "angle") < 1e-4
+    assert worst(made, "curvature") < 0.05
 
 
 def test_sides_that_do_not_follow_each_other_are_told_by_how_much():

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
@@ -16,6 +17,7 @@ from pamble.core.faces.face import Edge, Face, natural_edge
 from pamble.core.faces.frames import frames
 from pamble.core.patches.conditions import Contains, Square
 from pamble.core.patches.inside import Through, missed, off, samples
+from pamble.core.patches.lent import lent
 from pamble.core.patches.loop import Asked, Chain, Corner, Placed, chain, corners, eased, free_side, refuse_gap
 from pamble.core.patches.meets import Meets
 from pamble.core.patches.solve import Condition, Fitted, fit
@@ -32,7 +34,9 @@ from pamble.core.tolerances import BLEND_GAP
 _LOOSE = 20.0
 """Factor on all aims while the reference is made."""
 
-_MOST_SPANS = 8
+_MOST_SPANS, _EVEN = 8, 3
+"""Even spans that are tried, and after how many trials those of the edges are."""
+
 _SAMPLES = 5
 """Places on a curve for every control point of the side that contains it."""
 
@@ -63,27 +67,35 @@ def boundary_patch(
     found = corners(c, diagonal)
     layout = _laid_out(eased(c, found))
     rows = [samples(x) for x in through]
-    best: tuple[float, Surface, list[SideFigures]] | None = None
+    best: tuple[float, Surface] | None = None
     tried: list[tuple[int, int, float]] = []
-    counts = spans or (1, 1)
-    while True:
-        patch = Patch(Space.even(degree, counts[0]), Space.even(degree, counts[1]))
-        result = _fitted(layout, patch, diagonal, rows)
-        surface = patch.surface(result.control)
-        figures = _all_figures(surface, layout, diagonal, exact=False)
+
+    def look(where: _Layout, u: Space, v: Space, rich: bool = False) -> tuple[float, list[SideFigures], float]:
+        """Fit on spaces and keep what is best: the score, the figures, and how far off lies what is to be passed."""
+        nonlocal best
+        patch = Patch(u, v)
+        surface = patch.surface(_fitted(where, patch, diagonal, rows, rich).control)
+        figures = _all_figures(surface, where, diagonal, exact=False)
         away = _off_inside(surface, rows)
         ratio = max([worst_of(figures, found)] + [x / BLEND_GAP for x in away])
-        turns = folded(surface)
-        tried.append((*counts, ratio))
-        score = ratio + (1e6 if turns else 0.0)
+        tried.append((*surface.spans, ratio))
+        score = ratio + (1e6 if folded(surface) else 0.0)
         if best is None or score < best[0]:
-            best = (score, surface, figures)
-        if spans is not None or (ratio <= 1.0 and not turns) or _stalled(tried):
+            best = (score, surface)
+        return score, figures, max(away, default=0.0)
+
+    counts = spans or (1, 1)
+    while True:
+        score, figures, off_by = look(layout, Space.even(degree, counts[0]), Space.even(degree, counts[1]))
+        if spans is not None or score <= 1.0 or _stalled(tried):
             break
-        counts = _more(counts, figures, max(away, default=0.0))
+        if len(tried) == _EVEN and _lends(c, found, degree, look) <= 1.0:
+            break
+        counts = _more(counts, figures, off_by)
         if max(counts) > _MOST_SPANS:
             break
-    score, surface, _ = best
+    assert best is not None
+    score, surface = best
     figures = _all_figures(surface, layout, diagonal, exact=True)
     if score >= 1e6:
         raise Folds(
@@ -95,6 +107,21 @@ def boundary_patch(
     face = Face(_turned(surface, layout))
     inside = tuple(off(surface, x) for x in through)
     return PatchMade(face, tuple(figures), tuple(found), tuple(tried), tuple(warnings), inside)
+
+
+def _lends(
+    c: Chain,
+    found: Sequence[Corner],
+    degree: int,
+    look: Callable[[_Layout, Space, Space, bool], tuple[float, Any, float]],
+) -> float:
+    """The score on the knots that the edges round the patch lend it; infinite where they have none."""
+    own = replace(c, sides=tuple(replace(p, side=p.side.at_own_pace()) for p in c.sides))
+    layout = _laid_out(eased(own, found))
+    knots = [lent([p.side for k, (p, _) in layout.sides.items() if k[0] == way], degree) for way in "vu"]
+    if all(len(k) == 2 * degree + 2 for k in knots):
+        return np.inf
+    return look(layout, Space(degree, knots[0]), Space(degree, knots[1]), True)[0]
 
 
 @dataclass(frozen=True)
@@ -213,11 +240,17 @@ def _conditions(layout: _Layout, patch: Patch, diagonal: float, loose: float) ->
     return out
 
 
-def _fitted(layout: _Layout, patch: Patch, diagonal: float, through: Sequence[Array]) -> Fitted:
+def _fitted(layout: _Layout, patch: Patch, diagonal: float, through: Sequence[Array], rich: bool) -> Fitted:
+    """rich: whether the spaces hold the sides as they are: then the Coons patch itself is the reference. One of least
+    energy on so many knots leads away.
+    """
     start = patch.interpolate(lambda u, v: _coons(layout.points, u, v))
     inside = [
         Contains(row, _near(patch.surface(start), row), tolerance=0.1, fixed=True, name="inside") for row in through
     ]
+    if rich:
+        exact = [Contains(x.points, x.uv, tolerance=0.25 * BLEND_GAP, name="inside") for x in inside]
+        return fit(patch, [*_conditions(layout, patch, diagonal, 1.0), *exact], start, tau=10.0, steps=12)
     loose = [*_conditions(layout, patch, diagonal, _LOOSE), *inside]
     reference = fit(patch, loose, start, tau=0.5, steps=2, alone=True)
     exact = [Contains(x.points, x.uv, tolerance=0.25 * BLEND_GAP, name="inside") for x in inside]

@@ -87,6 +87,10 @@ class Side:
         """The same side, run through the other way."""
         return Side(self.source, not self.turned, self.by_length)
 
+    def at_own_pace(self) -> Side:
+        """The same side, run through by its own parameter."""
+        return Side(self.source, self.turned, by_length=False)
+
     def parameters(self, s: Array) -> Array:
         """Parameters of the curve (m,) at shares (m,)."""
         if self._like is not None:

@@ -1,0 +1,44 @@
+"""Knots that a patch takes from the edges round it: with them it can hold these exactly, where even spans cannot."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from pamble.core.arrays import Array
+from pamble.core.patches.side import Side
+from pamble.core.spline.curve import Curve
+
+_SAME = 1e-3
+"""Share of a side within which two knots are one."""
+
+
+def lent(sides: Sequence[Side], degree: int) -> Array:
+    """Knots of a degree over [0, 1] with those of all edges that run there at their own pace, each as loose as it is
+    on the edge. An edge that is rational, or not a whole side of its face, lends none.
+    """
+    found: list[tuple[float, int]] = []
+    for side in sides:
+        for at, count in _inner(side, degree):
+            near = next((i for i, (known, _) in enumerate(found) if abs(known - at) < _SAME), None)
+            if near is None:
+                found.append((at, count))
+            else:
+                found[near] = (found[near][0], max(found[near][1], count))
+    inner = [np.full(count, at) for at, count in sorted(found)]
+    return np.concatenate([np.zeros(degree + 1), *inner, np.ones(degree + 1)])
+
+
+def _inner(side: Side, degree: int) -> list[tuple[float, int]]:
+    """Inner knots as shares of a side, with their multiplicities at a degree."""
+    source, curve = side.source, side.curve
+    surface_rational = not isinstance(source, Curve) and (source.side is None or source.surface.weights is not None)
+    if surface_rational or curve.weights is not None or curve.degree > degree:
+        return []
+    start, end = curve.domain
+    values, counts = np.unique(curve.knots[curve.degree + 1 : -curve.degree - 1], return_counts=True)
+    shares = (values - start) / (end - start)
+    shares = 1.0 - shares if side.turned else shares
+    more = degree - curve.degree
+    return [(s, min(c + more, degree - 1)) for s, c in zip(shares.tolist(), counts.tolist(), strict=True) if 0 < s < 1]
