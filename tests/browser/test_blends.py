@@ -209,6 +209,7 @@ def test_a_blend_runs_on_over_several_faces_and_a_step_dies_out_in_the_deck(sill
     expect(card.get_by_role("textbox", name="Height at its start")).not_to_have_value("4")
     page.keyboard.press("Control+z")
     expect(card.get_by_role("textbox", name="Height at its start")).to_have_value("4")
+    sill.at_rest()
     sill.button("Keep").click()
     expect(line_of(page, "Drafted step")).to_be_visible()
     expect(sill.row("Blend · Deck")).to_contain_text("holds")
