@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
 
 import numpy as np
 
@@ -113,7 +112,7 @@ def _lends(
     c: Chain,
     found: Sequence[Corner],
     degree: int,
-    look: Callable[[_Layout, Space, Space, bool], tuple[float, Any, float]],
+    look: Callable[[_Layout, Space, Space, bool], tuple[float, list[SideFigures], float]],
 ) -> float:
     """The score on the knots that the edges round the patch lend it; infinite where they have none."""
     own = replace(c, sides=tuple(replace(p, side=p.side.at_own_pace()) for p in c.sides))

@@ -10,7 +10,7 @@ from pamble.core.arrays import Array
 from pamble.core.patches.side import Side
 from pamble.core.spline.curve import Curve
 
-_SAME = 1e-3
+SAME_KNOT = 1e-3
 """Share of a side within which two knots are one."""
 
 
@@ -20,8 +20,8 @@ def lent(sides: Sequence[Side], degree: int) -> Array:
     """
     found: list[tuple[float, int]] = []
     for side in sides:
-        for at, count in _inner(side, degree):
-            near = next((i for i, (known, _) in enumerate(found) if abs(known - at) < _SAME), None)
+        for at, count in inner_knots(side, degree):
+            near = next((i for i, (known, _) in enumerate(found) if abs(known - at) < SAME_KNOT), None)
             if near is None:
                 found.append((at, count))
             else:
@@ -30,11 +30,13 @@ def lent(sides: Sequence[Side], degree: int) -> Array:
     return np.concatenate([np.zeros(degree + 1), *inner, np.ones(degree + 1)])
 
 
-def _inner(side: Side, degree: int) -> list[tuple[float, int]]:
-    """Inner knots as shares of a side, with their multiplicities at a degree."""
+def inner_knots(side: Side, degree: int) -> list[tuple[float, int]]:
+    """Inner knots of an edge as shares of a side, with the multiplicities that leave them as loose at a degree; none of
+    an edge that is rational, of a higher degree, or not a whole side of its face.
+    """
     source, curve = side.source, side.curve
-    surface_rational = not isinstance(source, Curve) and (source.side is None or source.surface.weights is not None)
-    if surface_rational or curve.weights is not None or curve.degree > degree:
+    cut = not isinstance(source, Curve) and (source.side is None or source.surface.weights is not None)
+    if cut or curve.weights is not None or curve.degree > degree:
         return []
     start, end = curve.domain
     values, counts = np.unique(curve.knots[curve.degree + 1 : -curve.degree - 1], return_counts=True)

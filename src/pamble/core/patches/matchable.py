@@ -9,6 +9,7 @@ import numpy as np
 
 from pamble.core.arrays import Array, norm
 from pamble.core.faces.face import Edge, natural_edge
+from pamble.core.patches.lent import SAME_KNOT, inner_knots
 from pamble.core.patches.side import Side
 from pamble.core.spline import basis
 from pamble.core.spline.evaluate import curve_points
@@ -17,9 +18,6 @@ from pamble.core.spline.surface import Surface
 
 _KNOTS_FOR_ONE = 8
 """Knots of a neighbour's edge that count as one span put in: they are the edge's own, and no search."""
-
-_SAME = 1e-3
-"""Share of a side within which a knot stands at the neighbour's."""
 
 _MOST_DEGREE = 9
 
@@ -87,22 +85,13 @@ def _like_neighbour(surface: Surface, asked: Wanted) -> Surface:
 
 def _with_knots(surface: Surface, asked: Wanted) -> Surface:
     """The surface with the knots of a neighbour's edge along a side, each as loose as it is there."""
-    edge = asked.target
-    if edge.side is None or edge.surface.weights is not None:
-        return surface
-    curve, along_u = edge.space, asked.side[0] == "v"
+    along_u = asked.side[0] == "v"
     degree, knots = (surface.degree_u, surface.knots_u) if along_u else (surface.degree_v, surface.knots_v)
-    inner = curve.knots[curve.degree + 1 : -curve.degree - 1]
-    values, count = np.unique(
-        on_unit_knots(np.concatenate([curve.domain[:1], inner, curve.domain[1:]]), 0), return_counts=True
-    )
-    if along_side(surface, asked).turned:
-        values, count = 1.0 - values[::-1], count[::-1]
     low, high = knots[degree], knots[-degree - 1]
-    for share, m in zip(values[1:-1].tolist(), count[1:-1].tolist(), strict=True):
+    for share, count in inner_knots(along_side(surface, asked), degree):
         at = low + share * (high - low)
-        near = np.abs(knots - at) < _SAME * (high - low)
-        more = min(degree - curve.degree + m, degree - 1) - int(near.sum())
+        near = np.abs(knots - at) < SAME_KNOT * (high - low)
+        more = count - int(near.sum())
         knots = np.sort(np.concatenate([knots, np.full(max(more, 0), knots[near][0] if near.any() else at)]))
     pair = (knots, surface.knots_v) if along_u else (surface.knots_u, knots)
     return recast_surface(surface, (surface.degree_u, surface.degree_v), pair)
