@@ -15,11 +15,13 @@ from pamble.core.checks.report import describe_face
 from pamble.core.checks.seams import part_diagonal
 from pamble.core.corners.calm import unrest
 from pamble.core.corners.corner import SeamInside, lay_out
+from pamble.core.corners.four import border, chosen, cut_to
 from pamble.core.corners.layouts import SIDED, Layout, of_kind
+from pamble.core.corners.outline import Outline, corners_of, outlines
 from pamble.core.errors import GeometryError, PambleError
 from pamble.core.exchange.step import write_step
 from pamble.core.faces.face import Face
-from pamble.core.patches.hole import find_hole
+from pamble.core.patches.hole import Hole, find_hole
 from pamble.core.patches.inside import Through
 from pamble.core.patches.loop import Asked, Corner
 from pamble.core.patches.running import taken_together
@@ -56,7 +58,15 @@ def fill(given: Namespace) -> tuple[dict[str, Any], str]:
     order = continuities(given.continuity, 1)[0]
     out_path, found, names, faces, problems = taken(given)
     diagonal = part_diagonal(faces)
-    hole = find_hole(faces, np.array(numbers(given.at, 3, "A place in the hole")), given.search)
+    at = np.array(numbers(given.at, 3, "A place in the hole"))
+    hole = find_hole(faces, at, given.search)
+    goes: Outline | None = None
+    cut: dict[int, Face] = {}
+    if given.cut is not None:
+        goes, changed = _cut_back(faces, hole, given.cut)
+        cut = {id(faces[n]): face for n, face in changed.items()}
+        faces = [changed.get(n, face) for n, face in enumerate(faces)]
+        hole = find_hole(faces, at, given.search)
     together = taken_together([Asked(s.edge, order) for s in hole.sides])
     asked = together.asked
     centre = None if given.hub is None else np.array(numbers(given.hub, 3, "The hub"))
@@ -92,12 +102,14 @@ def fill(given: Namespace) -> tuple[dict[str, Any], str]:
     for face in best.faces:
         items.append((new_name("Fill", known), face))
         known.add(items[-1][0])
-    write_step([*[(f.name, f.shape) for f in found], *items], out_path)
+    write_step([*[(f.name, cut.get(id(f.made), f.shape)) for f in found], *items], out_path)
     titles = [n for n, _ in items]
     out = {
         "file": out_path.name,
         "units": {"gap": "mm", "angle": "degree", "curvature": "%", "bends": "%", "twist": "%"},
         "layout": best.layout,
+        "cut": goes and {"corners": [k + 1 for k in goes.corners], "beyond": [x.depth for x in goes.lines],
+                         "angles": list(goes.angles)},
         "hole": {"sides": len(asked), "edges": len(hole.sides), "length": hole.length, "gap": hole.gap},
         "patches": [{"name": n, **describe_face(f)} for n, f in items],
         "sides": [
@@ -119,6 +131,18 @@ def fill(given: Namespace) -> tuple[dict[str, Any], str]:
         "problems": problems,
     }  # fmt: skip
     return out, _text(out)
+
+
+def _cut_back(faces: Sequence[Face], hole: Hole, corners: str) -> tuple[Outline, dict[int, Face]]:
+    """The hole cut back to four sides: what is left of it, and the faces that are trimmed, by number."""
+    part = dict(enumerate(faces))
+    edge = border(part, [(s.face, s.edge) for s in hole.sides])
+    if corners == "auto":
+        goes = outlines(edge.sides)[0]
+    else:
+        picked = corners_of(f"corners {corners.replace(' ', '').replace(',', ', ')}", len(edge.sides))
+        goes = chosen(edge, picked, [None] * len(picked))
+    return goes, cut_to(part, edge, goes, "corner")
 
 
 def _wanted(layout: str, sides: int) -> list[tuple[str, Sequence[Layout] | None]]:

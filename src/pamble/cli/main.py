@@ -140,6 +140,11 @@ def _parser() -> _Parser:
         "--layout", default="auto",
         help="auto, single, four, spokes, corners, two, all, or a layout by name; a wrong one lists them",
     )  # fmt: skip
+    fill.add_argument(
+        "--cut",
+        metavar="auto|N,N",
+        help="first trim the faces at corners, so that a hole of five to eight sides has four",
+    )
     fill.add_argument("--hub", metavar="x,y,z", help="where the spokes of a layout meet")
     fill.add_argument(
         "--through", action="append", default=[], metavar="x,y,z", help="a point inside that a single patch passes"

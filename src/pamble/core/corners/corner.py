@@ -28,7 +28,9 @@ from pamble.core.ticking import tick
 SIDES = ("v0", "u1", "v1", "u0")
 """The sides of a patch in their order round it."""
 
-_MOST_SPANS = 3
+_MOST_SPANS, _MOST_ALONE = 3, 6
+"""Most spans of patches that are tried, and of one that fills the hole alone."""
+
 _MEETS = 20.0
 """Worst figure over its aim up to which one surface over the hole shows the shape that its sides ask for."""
 
@@ -163,7 +165,8 @@ def _tried(
     out: list[Tried] = []
     for layout in layouts:
         best: Tried | None = None
-        for k in [spans] if spans else range(1, _MOST_SPANS + 1):
+        most = _MOST_SPANS if len(layout.patches) > 1 else _MOST_ALONE
+        for k in [spans] if spans else range(1, most + 1):
             tick()
             one = _try(rim, layout, degree, k, centre, ground)
             if one is not None and (best is None or _rank(one) < _rank(best)):

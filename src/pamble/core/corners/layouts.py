@@ -131,10 +131,15 @@ def stepped(layout: Layout, count: int, feet: dict[int, float]) -> Layout:
     return spokes(count, list(layout.anchors), feet, layout.name)
 
 
+def regular(count: int) -> Array:
+    """Corners (count + 1, 2) of a regular polygon on the circle of radius 1, the first again as the last."""
+    angle = np.pi / 2 + 2 * np.pi * np.arange(count + 1) / count
+    return np.stack([np.cos(angle), np.sin(angle)], axis=1)
+
+
 def sketch(layout: Layout, count: int) -> list[tuple[float, float, float, float]]:
     """The seams inside as lines (x, y, x, y) in the regular polygon whose corners lie on the circle of radius 1."""
-    angle = np.pi / 2 + 2 * np.pi * np.arange(count + 1) / count
-    corner = np.stack([np.cos(angle), np.sin(angle)], axis=1)
+    corner = regular(count)
 
     def at(v: Vertex) -> Array:
         if v.kind == "hub":

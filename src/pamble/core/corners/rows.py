@@ -136,20 +136,30 @@ class OuterArc:
             asked = dot(d, bent)
             # Of the neighbour's curvature square to the rim, as the seam is judged.
             size = np.maximum(np.abs(dot(q, turned(f.bend, q))), o.floor)
-            off = dot(n, e) - asked
-            matrix = spread(self.second, n) - 2 * spread(self.across, bent) - moving(e)
-            parts.append((matrix, -off, r / (self.bending * size * perp**2)))
-            # Along the rim too, and mixed: in a flat corner what is left of them counts many times across it.
+            # Along the rim and mixed, too: square to it is what its arms tell less a share of these, which is large
+            # in a flat corner.
             along, pace = turned(f.bend, c1), norm(c1)
             bow, twist = self.bow @ x, self.twist @ x
-            matrix = spread(self.bow, n) - 2 * spread(self.along, along) - moving(bow)
-            parts.append((matrix, dot(c1, along) - dot(n, bow), r / (self.bending * size * pace**2)))
-            matrix = spread(self.twist, n) - spread(self.along, bent) - spread(self.across, along) - moving(twist)
-            parts.append((matrix, dot(d, along) - dot(n, twist), r / (self.bending * size * pace * perp)))
-            figures.append(off / (self.bending * size * perp**2))
+            lies = dot(unit(c1), d) / pace
+            second = spread(self.second, n) - 2 * spread(self.across, bent) - moving(e), asked - dot(n, e)
+            bowed = spread(self.bow, n) - 2 * spread(self.along, along) - moving(bow), dot(c1, along) - dot(n, bow)
+            twisted = (
+                spread(self.twist, n) - spread(self.along, bent) - spread(self.across, along) - moving(twist),
+                dot(d, along) - dot(n, twist),
+            )
+            mixed = _less(twisted, bowed, lies)
+            square = _less(_less(second, twisted, lies), mixed, lies)
+            for (matrix, off), by in ((square, perp**2), (bowed, pace**2), (mixed, pace * perp)):
+                parts.append((matrix, off, r / (self.bending * size * by)))
+            figures.append(square[1] / (self.bending * size * perp**2))
         matrix = np.vstack([m * w[:, None] for m, _, w in parts])
         right = np.concatenate([y * w for _, y, w in parts])
         return Block(self.ids, matrix, right, max(float(np.abs(f).max()) for f in figures))
+
+
+def _less(one: tuple[Array, Array], other: tuple[Array, Array], share: Array) -> tuple[Array, Array]:
+    """Rows less a share (m,) of others."""
+    return one[0] - share[:, None] * other[0], one[1] - share * other[1]
 
 
 def lean(a: Array, b: Array, c: Array) -> tuple[Array, Array, Array]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -11,7 +10,6 @@ from pamble.core.arrays import Array, norm
 from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face, base_name, side_curve
-from pamble.core.faces.trim import Cutter, Divided, divide
 from pamble.core.faces.twins import twin
 from pamble.core.spline import basis
 from pamble.core.spline.closest import to_curve
@@ -20,7 +18,6 @@ from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface
 from pamble.core.spline.knots import curve_part, reverse_curve, surface_part
 from pamble.core.spline.surface import Surface
 
-_CUT = 2e-5
 _TWIN = 1e-4
 _STEEPEST, _LEAN = 4.0, 2.75
 """Slope of an end across the fillet beyond which it is drawn straight: so many times that from one side to the other,
@@ -30,68 +27,8 @@ and that of a lean by 70 degrees.
 REACH = 1e-3
 """Distance, mm, within which a face runs into the end of a crease, and a curve lies on a face or ends on its border."""
 
-_TOUCHES = 1e-6
-
 _ON = 1e-2
 """Distance, mm, within which an end of a contact lies on a fillet's side."""
-
-
-class NotParted(GeometryError):
-    """A contact that ends inside a face."""
-
-
-@dataclass(frozen=True)
-class Cut:
-    """What a fillet takes from a face: the strip between edges of it and lines on it. name: of the edges it makes.
-    away: where the edges lie off the face, places on the line (m, 3) and directions (m, 3) into what is to stay.
-    """
-
-    name: str
-    edges: tuple[Edge, ...]
-    lines: tuple[Curve, ...]
-    away: tuple[Array, Array] | None = None
-
-
-def cut_back(face: Face, cuts: Sequence[Cut], corners: Sequence[Array] = ()) -> Face:
-    """The face without the strips that fillets take. corners: points (3,) of the face in which creases meet."""
-    divided = divide(face, [Cutter(c.name, "the contact", line) for c in cuts for line in c.lines], _CUT)
-    middles = [curve_points(e.space, [0.5 * sum(e.space.domain)])[0] for c in cuts for e in c.edges]
-    gone = np.array([*middles, *corners]).reshape(-1, 3)
-    names = {c.name for c in cuts}
-    keep = [
-        r.number
-        for r in divided.regions
-        if not (len(gone) and _touches(divided, r.number, gone, names)) and not _beyond(divided, r.at, cuts)
-    ]
-    if not keep or len(divided.regions) < 2:
-        if any(c.away is not None for c in cuts):
-            raise GeometryError(
-                "The ball touches a face where it does not reach from border to border: another radius, or a larger "
-                "face, is needed."
-            )
-        raise NotParted(
-            "The contact of the ball does not part its face from border to border: "
-            + (" ".join(w.words for w in divided.complaints) or "a smaller radius, or a larger face, is needed.")
-        )
-    return divided.holding(keep)[0]
-
-
-def _beyond(divided: Divided, at: Array, cuts: Sequence[Cut]) -> bool:
-    """Whether a place of a face lies on the crease's side of a line."""
-    point = surface_derivatives(divided.face.surface, at[:1], at[1:], 0)[0, 0, 0]
-    for cut in cuts:
-        if cut.away is not None:
-            places, ways = cut.away
-            nearest = int(np.argmin(((places - point) ** 2).sum(axis=1)))
-            if float((point - places[nearest]) @ ways[nearest]) < 0:
-                return True
-    return False
-
-
-def _touches(divided: Divided, number: int, points: Array, names: set[str]) -> bool:
-    made = divided.holding([number])[0]
-    own = [e for e in made.edges if base_name(e.name) not in names]
-    return any(float(to_curve(e.space, points).distance.min()) < _TOUCHES for e in own)
 
 
 def contact_edges(face: Face, name: str) -> list[Edge]:

@@ -14,10 +14,11 @@ from pamble.core.checks.measured import measure_seam
 from pamble.core.checks.seams import Seam
 from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
+from pamble.core.faces.cut_back import Cut, NotParted, cut_back
 from pamble.core.faces.face import Face, natural_edge
 from pamble.core.fillets.corner import cornered
 from pamble.core.fillets.crease import BEYOND
-from pamble.core.fillets.ends import Cut, NotParted, contact_edges, cut_back
+from pamble.core.fillets.ends import contact_edges
 from pamble.core.fillets.meeting import Meeting, ball_corner, meetings
 from pamble.core.fillets.mitre import Mitre, mitre, too_short
 from pamble.core.fillets.rolled import Rolled

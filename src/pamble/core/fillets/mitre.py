@@ -12,9 +12,10 @@ from pamble.core.curves.measure import curve_length
 from pamble.core.curves.meet import Meeting as Crossing
 from pamble.core.curves.meet import approaches
 from pamble.core.errors import GeometryError
+from pamble.core.faces.cut_back import Cut
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.inside import inside
-from pamble.core.fillets.ends import Cut, End, onto_borders
+from pamble.core.fillets.ends import End, onto_borders
 from pamble.core.fillets.meeting import Meeting
 from pamble.core.fillets.mitre_line import DEGREE, STATIONS, Arm, fitted, lean, met, on_face
 from pamble.core.fillets.strip import Strip

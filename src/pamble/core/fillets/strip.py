@@ -14,11 +14,12 @@ from scipy.interpolate import CubicSpline, PchipInterpolator
 from pamble.core.arrays import Array, norm
 from pamble.core.curves.edit import run_on
 from pamble.core.errors import GeometryError
+from pamble.core.faces.cut_back import Cut, cut_back
 from pamble.core.faces.face import Edge, Face
 from pamble.core.fillets.apart import crease_apart
 from pamble.core.fillets.chain import Followed, Run, follow
 from pamble.core.fillets.crease import BEYOND
-from pamble.core.fillets.ends import Cut, Ends, Reach, cut_back, ended, reach
+from pamble.core.fillets.ends import Ends, Reach, ended, reach
 from pamble.core.fillets.rolled import Rolled, rolled
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import surface_derivatives

@@ -110,11 +110,12 @@ def _layouts(count: int, tried: Sequence[Tried]) -> list[dict[str, Any]]:
         return []
     built = {t.layout.name: t for t in tried if t.score}
     ways = {w.name: w for w in of_kind(count, "all")}
-    rows = []
+    rows: list[dict[str, Any]] = []
     for name in [*built, *(n for n in ways if n not in built)]:
         t, way = built.get(name), ways[name]
         row: dict[str, Any] = {"name": name, "patches": len(way.patches), "sides": count, "sketch": sketch(way, count)}
-        rows.append(row | ({} if t is None else {"cvs": t.cvs, "over": t.worst, "score": t.score}))
+        built_as = {} if t is None else {"cvs": t.cvs, "over": t.worst, "score": t.score, "chosen": not rows}
+        rows.append(row | built_as)
     return rows
 
 

@@ -4,15 +4,18 @@ import { TypedField } from './TypedField';
 
 interface Props {
   field: Field;
-  /** Names of what the numbers belong to, in order. */
-  names: readonly string[];
+  /** Names of what the numbers belong to, in order; null for what has none. */
+  names: readonly (string | null)[];
+  /** What those left open came to. */
+  found?: readonly (number | null)[];
   value: readonly (number | null)[];
   change(value: (number | null)[]): void;
 }
 
 /** A number of its own for each of several things; an empty one goes by what is set for all, or found. */
-export function NumberEach({ field, names, value, change }: Props) {
+export function NumberEach({ field, names, found, value, change }: Props) {
   if (names.length < 2) return null;
+  const open = field.counted ? 'as found' : 'as all';
   const take = (at: number, text: string): boolean => {
     const number = text === '' ? null : arithmetic(text);
     if (text !== '' && (number === null || (field.low !== null && number < field.low))) return false;
@@ -20,12 +23,13 @@ export function NumberEach({ field, names, value, change }: Props) {
     return true;
   };
   return names.map((name, i) => {
+    if (name === null) return null;
     const label = `${field.title}: ${name}`;
     const own = value[i] ?? null;
     return (
       <div className="row" key={name}>
         <span className="quiet">{label}</span>
-        <TypedField label={label} shown={own === null ? '' : own.toFixed(2)} placeholder={field.counted ? 'as found' : 'as all'} unit={field.unit} width={84} take={(text) => take(i, text)} />
+        <TypedField label={label} shown={own === null ? '' : own.toFixed(2)} placeholder={found?.[i]?.toFixed(2) ?? open} unit={field.unit} width={84} take={(text) => take(i, text)} />
       </div>
     );
   });

@@ -21,7 +21,7 @@ export function ResultFigures({ id, kind, facts }: { id: string; kind: string; f
   const pick = spans?.whole ? (n: number) => changeParams(id, { spans: n }, true) : undefined;
   return (
     <>
-      {sketched && ways.length > 1 && <Sketches title={sketched.label} rows={ways} chosen={ways[0]?.over === undefined ? null : ways[0].name} pick={fill} />}
+      {sketched && ways.length > 1 && <Sketches title={sketched.label} rows={ways} chosen={ways.find((w) => w.chosen)?.name ?? null} pick={fill} />}
       {told.length > 0 && (
         <dl className="figures">
           {told.map(([title, value]) => (

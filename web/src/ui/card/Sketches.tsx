@@ -3,11 +3,15 @@ import { small } from '../figures';
 export interface Sketch {
   name: string;
   sides: number;
-  patches: number;
+  patches?: number;
   /** Lines inside the polygon whose corners lie on the circle of radius 1, x and y of both ends. */
   sketch: [number, number, number, number][];
+  chosen?: boolean;
   cvs?: number;
   over?: number;
+  /** What stands under the picture, and what is said of it, where that is not how far it holds. */
+  said?: string;
+  about?: string;
 }
 
 interface Props {
@@ -20,7 +24,7 @@ interface Props {
 const SIZE = 46;
 const point = (x: number, y: number): [number, number] => [SIZE / 2 + x * (SIZE / 2 - 4), SIZE / 2 - y * (SIZE / 2 - 4)];
 
-/** Small pictures of the ways a hole can be laid out, those that were built first; a click takes one. */
+/** Small pictures of the ways a hole can be laid out or cut back, those that were built first; a click takes one. */
 export function Sketches({ title, rows, chosen, pick }: Props) {
   return (
     <figure className="sketches">
@@ -35,7 +39,7 @@ export function Sketches({ title, rows, chosen, pick }: Props) {
                 return <line key={i} x1={from[0]} y1={from[1]} x2={to[0]} y2={to[1]} />;
               })}
             </svg>
-            <span>{row.over === undefined ? '\u2013' : row.over <= 1 ? 'holds' : `${small(row.over)} ×`}</span>
+            <span>{row.said ?? (row.over === undefined ? '\u2013' : row.over <= 1 ? 'holds' : `${small(row.over)} ×`)}</span>
           </button>
         ))}
       </div>
@@ -49,7 +53,8 @@ const rim = (sides: number): string =>
     return point(Math.cos(angle), Math.sin(angle)).join(',');
   }).join(' ');
 
-function words({ name, patches, cvs, over }: Sketch): string {
+function words({ name, patches, cvs, over, about }: Sketch): string {
+  if (about !== undefined) return `${name}: ${about}`;
   const made = over === undefined ? 'not built yet' : over <= 1 ? 'holds' : `worst figure ${small(over)} times its aim`;
   return `${name}: ${patches} ${patches === 1 ? 'patch' : 'patches'}${cvs === undefined ? '' : `, ${cvs} CVs`}, ${made}`;
 }

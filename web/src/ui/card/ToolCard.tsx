@@ -130,7 +130,9 @@ function OneField({ field, id, kind, params, draft, facts }: Omit<BlockProps, 'f
       return <Continuities field={field} sides={(params[sides?.name ?? ''] as EdgeRef[] | undefined) ?? []} value={(params[field.name] as number[] | undefined) ?? []} change={change} />;
     }
     case 'number each': {
-      return <NumberEach field={field} names={namesOf(field, kind, params)} value={(params[field.name] as (number | null)[] | undefined) ?? []} change={change} />;
+      const found = field.found ? ((facts?.[field.found] as (number | null)[] | undefined) ?? []) : undefined;
+      const names = found?.map((n, i) => (n === null ? null : String(i + 1))) ?? namesOf(field, kind, params);
+      return <NumberEach field={field} names={names} found={found} value={(params[field.name] as (number | null)[] | undefined) ?? []} change={change} />;
     }
     case 'directions':
       return draft ? null : <Directions id={id} params={params} />;

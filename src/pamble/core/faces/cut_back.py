@@ -1,0 +1,85 @@
+"""Faces cut back: strips between edges of them and lines that cut them go, the rest stays."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from pamble.core.arrays import Array
+from pamble.core.errors import GeometryError
+from pamble.core.faces.face import Edge, Face, base_name
+from pamble.core.faces.trim import Cutter, Divided, divide
+from pamble.core.spline.closest import to_curve
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points, surface_derivatives
+
+_CUT = 2e-5
+_TOUCHES = 1e-6
+
+
+class NotParted(GeometryError):
+    """A line that ends inside a face."""
+
+
+@dataclass(frozen=True)
+class Cut:
+    """What is taken from a face: the strip between edges of it and lines on it. name: of the edges it makes.
+    away: where the edges lie off the face, places on the line (m, 3) and directions (m, 3) into what is to stay.
+    """
+
+    name: str
+    edges: tuple[Edge, ...]
+    lines: tuple[Curve, ...]
+    away: tuple[Array, Array] | None = None
+
+
+def cut_back(
+    face: Face,
+    cuts: Sequence[Cut],
+    corners: Sequence[Array] = (),
+    label: str = "contact of the ball",
+    helps: str = "a smaller radius, or a larger face, is needed.",
+) -> Face:
+    """The face without what is taken from it. corners: points (3,) of the face that go, too. label: the lines in words;
+    helps: what helps where they do not part the face. Raises `GeometryError` in these words.
+    """
+    divided = divide(face, [Cutter(c.name, f"the {label}", line) for c in cuts for line in c.lines], _CUT)
+    middles = [curve_points(e.space, [0.5 * sum(e.space.domain)])[0] for c in cuts for e in c.edges]
+    gone = np.array([*middles, *corners]).reshape(-1, 3)
+    names = {c.name for c in cuts}
+    keep = [
+        r.number
+        for r in divided.regions
+        if not (len(gone) and _touches(divided, r.number, gone, names)) and not _beyond(divided, r.at, cuts)
+    ]
+    if not keep or len(divided.regions) < 2:
+        if any(c.away is not None for c in cuts):
+            raise GeometryError(
+                "The ball touches a face where it does not reach from border to border: another radius, or a larger "
+                "face, is needed."
+            )
+        raise NotParted(
+            f"The {label} does not part its face from border to border: "
+            + (" ".join(w.words for w in divided.complaints) or helps)
+        )
+    return divided.holding(keep)[0]
+
+
+def _beyond(divided: Divided, at: Array, cuts: Sequence[Cut]) -> bool:
+    """Whether a place of a face lies on the side of a line that goes."""
+    point = surface_derivatives(divided.face.surface, at[:1], at[1:], 0)[0, 0, 0]
+    for cut in cuts:
+        if cut.away is not None:
+            places, ways = cut.away
+            nearest = int(np.argmin(((places - point) ** 2).sum(axis=1)))
+            if float((point - places[nearest]) @ ways[nearest]) < 0:
+                return True
+    return False
+
+
+def _touches(divided: Divided, number: int, points: Array, names: set[str]) -> bool:
+    made = divided.holding([number])[0]
+    own = [e for e in made.edges if base_name(e.name) not in names]
+    return any(float(to_curve(e.space, points).distance.min()) < _TOUCHES for e in own)
