@@ -7,6 +7,7 @@ from playwright.sync_api import expect
 
 from pamble.study.stored import FaceData
 from tests.browser.conftest import imported
+from tests.core.corners.test_four import branches
 from tests.core.patches.grounds import ground, hole
 from tests.core.patches.test_hole import pierced
 
@@ -55,3 +56,54 @@ def test_a_hole_is_filled_and_laid_out_round_a_hub_that_is_dragged(holed):
     (moved,) = (v for v in fill["params"]["feet"] if v is not None)
     assert abs(moved - 0.5) > 0.01
     expect(page.locator(".ledger .state.over")).to_have_count(0)
+
+
+@pytest.fixture
+def branched(page, pamble):
+    """A panel whose three branches run into each other round a six-sided hole."""
+    faces = [
+        {"id": f"s{n}", "kind": "face", "name": f"{'Strip' if n % 2 else 'Branch'} {n // 2 + 1}", "role": "primary",
+         "params": {"face": FaceData.of(face).model_dump(mode="json")}}
+        for n, face in enumerate(branches(ground(2, 25), (95, 215, 325), 0.05, 0.18))
+    ]  # fmt: skip
+    yield from imported(page, pamble, {"format": "pamble-study", "name": "Grip", "features": faces})
+
+
+def test_faces_are_cut_back_where_branches_meet_and_one_patch_fills_the_four_sides(branched):
+    desk, page = branched, branched.page
+    desk.button("Corners").click()
+    desk.button("Cut back").click()
+    card = page.get_by_label("Card of Cut back")
+    card.get_by_role("button", name="Branch 1, hole").click()
+    desk.button("round the hole").click()
+    ways = card.get_by_role("radiogroup", name="Ways to leave four sides").get_by_role("radio")
+    expect(ways.first).to_be_checked()
+    ways.nth(1).click()
+    expect(ways.nth(1)).to_be_checked()
+    desk.at_rest()
+    pulled = page.get_by_role("slider", name="Beyond corner 1 handle")
+    before = float(pulled.get_attribute("aria-valuenow") or 0)
+    pulled.focus()
+    page.keyboard.press("ArrowUp")
+    expect(pulled).not_to_have_attribute("aria-valuenow", str(before))
+    typed = card.get_by_label("Beyond corner: 1")
+    typed.fill("5")
+    typed.press("Enter")
+    expect(pulled).to_have_attribute("aria-valuenow", "5")
+    desk.button("Keep").click()
+    desk.stored(1)
+    desk.button("Fill").click()
+    card = page.get_by_label("Card of Fill")
+    card.get_by_role("button", name="Branch 2, hole").click()
+    desk.button("round the hole").click()
+    card.get_by_label("Layout").first.click()
+    page.get_by_role("option", name="the best of all").click()
+    expect(card).to_contain_text("Side 4")
+    expect(card).not_to_contain_text("Side 5")
+    desk.button("Keep").click()
+    desk.stored(2)
+    expect(page.locator(".ledger .state.over")).to_have_count(0)
+    page.keyboard.press("Control+z")
+    page.keyboard.press("Control+z")
+    desk.stored(4)
+    assert not desk.features("cut_back")

@@ -14,7 +14,11 @@ from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopoDS import TopoDS, TopoDS_Compound
 
 from pamble.cli.main import main
+from pamble.core.exchange.step import write_step
+from pamble.core.spline.evaluate import surface_points
 from tests.cli.test_fillet_shells import box, shell, written
+from tests.core.corners.test_four import branches
+from tests.core.patches.grounds import ground
 from tests.readback import explored
 
 
@@ -108,3 +112,21 @@ def test_any_number_of_fillets_meet_round_a_hole_that_is_filled(count, order, an
     assert max(s["angle"] for s in said["sides"]) < angle
     assert len([w for w in said["warnings"] if "contradict" in w]) == (count if order == "G2" else 0)
     assert shell(out)[0] == 0
+
+
+@pytest.mark.parametrize("cut", ["auto", "1,4"])
+def test_faces_round_a_hole_of_six_sides_are_cut_back_and_the_shell_closes(cut, tmp_path, capsys):
+    known = ground(2, 25)
+    faces = branches(known, (95, 215, 325), 0.05, 0.18)
+    write_step([(f"F{n}", f) for n, f in enumerate(faces)], tmp_path / "open.step")
+    at, out = surface_points(known, [0.5], [0.5])[0], tmp_path / "filled.step"
+    words = ["fill", str(tmp_path / "open.step"), "--at", ",".join(f"{x:.4f}" for x in at), "--cut", cut]
+    capsys.readouterr()
+    assert main([*words, "--layout", "four", "-o", str(out), "--json"]) == 0
+    said = json.loads(capsys.readouterr().out)
+    assert len(said["cut"]["corners"]) == 2
+    assert said["hole"]["sides"] == 4
+    assert max(s["angle"] for s in said["sides"]) < 0.005
+    assert shell(out)[0] == 6
+    assert main([*words[:-1], "2,3", "-o", str(out)]) == 2
+    assert "is not cut back at corners 2, 3: there are" in capsys.readouterr().err

@@ -10,7 +10,8 @@ from pamble.core.spline.evaluate import curve_points, surface_grid
 from pamble.core.spline.knots import iso_curve, reverse_surface, surface_part, swap_directions
 from pamble.core.surfaces.revolve import revolve
 from pamble.study.frame import read_frame
-from pamble.study.stored import SurfaceData
+from pamble.study.stored import FaceData, SurfaceData
+from tests.core.corners.test_four import branches
 from tests.core.fillets.test_dying import SLANTED, line_on
 from tests.core.fillets.test_fillet import CREASES, LAWS, block, slab, turned_away
 from tests.core.joining.test_chains import gap, parted
@@ -331,3 +332,29 @@ def test_seams_round_a_closed_blend_over_two_faces_are_each_as_long_as_their_edg
     ]
     assert [r["state"] for r in rows] == ["holds"] * 3
     assert sorted(r["length"] for r in rows) == pytest.approx([16 * np.pi, 20 * np.pi, 24 * np.pi], rel=0.02)
+
+
+def test_a_hole_is_cut_back_to_four_sides_by_one_step_and_filled_by_the_next(kernel):
+    faces = branches(ground(2, 25), (95, 215, 325), 0.05, 0.18)
+    for n, f in enumerate(faces):
+        add(kernel, f"s{n}", "face", face=FaceData.of(f).model_dump(mode="json"))
+    rim = [line(f"s{n}", "hole") for n in range(6)]
+    cut = add(kernel, "c", "cut_back", edges=rim)
+    assert cut.problem is None
+    (best,) = (w for w in cut.made.facts["ways"] if w["chosen"])
+    assert best["name"] == cut.made.facts["corners"]
+    assert [h.field for h in cut.made.handles] == ["depths", "depths"]
+    other = next(w["name"] for w in cut.made.facts["ways"] if not w["chosen"])
+    at = cut.made.handles[0].index
+    kernel.commit({"op": "set_params", "id": "c", "changes": {"depths": [3.0 if k == at else None for k in range(6)]}})
+    assert kernel.now.states["c"].made.facts["beyond"][at] == 3.0
+    kernel.commit({"op": "set_params", "id": "c", "changes": {"corners": "picked", "way": other}})
+    assert kernel.now.states["c"].made.facts["corners"] == other
+    kernel.commit({"op": "set_params", "id": "c", "changes": {"way": "corners 1, 2"}})
+    assert "is not cut back at corners 1, 2" in kernel.now.states["c"].problem
+    kernel.commit({"op": "set_params", "id": "c", "changes": {"way": other}})
+    left = [line(f"s{n}", e.name) for n in range(6) for e in face(kernel, f"s{n}").edges if e.name[:2] in ("ho", "c:")]
+    filled = add(kernel, "f", "fill_hole", edges=left, layout="picked", way="four")
+    assert filled.problem is None
+    assert len(filled.made.facts["sides"]) == 4
+    assert max(s["angle"] for s in filled.made.facts["sides"]) < 0.005

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from pamble.core.arrays import Array, norm
-from pamble.core.corners.outline import Bordering, Outline, OverCorner, left_by, line_over, runs_over
+from pamble.core.corners.outline import SMOOTH, Bordering, Outline, OverCorner, left_by, line_over, runs_over
 from pamble.core.errors import GeometryError
 from pamble.core.faces.cut_back import Cut, cut_back
 from pamble.core.faces.face import Edge, Face, base_name
@@ -16,9 +16,6 @@ from pamble.core.faces.frames import frames
 from pamble.core.patches.loop import Asked, chain, refuse_gap
 from pamble.core.patches.running import taken_together
 from pamble.core.spline.evaluate import curve_points
-
-_SMOOTH = 0.5
-"""Angle, degrees, between two faces up to which a cut runs on from one to the other without a corner."""
 
 _MEETS = 0.01
 """Distance, mm, within which the cut of one face goes on in that of the next."""
@@ -108,7 +105,7 @@ def _check_run(over: OverCorner, faces: Sequence[Face], name: str) -> None:
             free.append(i)
         for j in near:
             angle = float(np.degrees(np.arccos(np.clip(abs(normals[j] @ n), 0, 1))))
-            if angle > _SMOOTH:
+            if angle > SMOOTH:
                 x, y, z = p
                 raise GeometryError(
                     f"The faces meet at {angle:.2f}° where the line crosses from one to the other, near "

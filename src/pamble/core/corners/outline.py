@@ -37,6 +37,12 @@ _CLEAR = 0.02
 _NEAR = 1e-3
 """Distance, mm, within which an edge of a face begins at an end of a side."""
 
+_CALM = 3.0
+"""How much more than the calmest a line may bend for its depth to be within the limits."""
+
+SMOOTH = 0.5
+"""Angle, degrees, between two faces up to which a cut runs on from one to the other without a corner."""
+
 _OUTSIDE = 1.15
 """How far a line over a corner is drawn from the middle, the corner at 1."""
 
@@ -60,12 +66,14 @@ class Bordering:
 @dataclass(frozen=True)
 class OverCorner:
     """The line over a corner, which is where side ``corner`` starts. line: near its faces; depth: by how much it passes
-    the corner, mm; place: of the corner (3,), outward: unit direction (3,) from it to the line.
+    the corner, mm, with limits within which it may do; place: of the corner (3,), outward: unit direction (3,) from it
+    to the line.
     """
 
     corner: int
     line: Curve
     depth: float
+    limits: tuple[float, float]
     place: Array
     outward: Array
 
@@ -158,7 +166,14 @@ def line_over(sides: Sequence[Bordering], corner: int, depth: float | None = Non
     into = unit(outward[0][-1:] + outward[1][:1])[0]
     place, ends = rows[1][0], (rows[0][0], rows[1][-1])
     faces = [*before.faces, *after.faces, *after.touching]
-    tried = _DEPTHS * min(lengths) if depth is None else np.array([depth])
+    crease = _crease(before, after)
+    if crease > SMOOTH and not after.touching:
+        x, y, z = place
+        raise GeometryError(
+            f"The faces beside the corner near ({x:.2f}, {y:.2f}, {z:.2f}) mm meet at {crease:.2f}°: a cut over that "
+            "crease would leave a corner."
+        )
+    tried = np.append(_DEPTHS * min(lengths), [] if depth is None else depth)
     targets = _onto(place - tried[:, None] * into, faces)
     b = basis.matrix(basis.uniform_knots(3, 1), 3, np.array([lengths[0] / sum(lengths)]))[0, 0]
     clear_lines: list[tuple[float, float, Curve]] = []
@@ -173,19 +188,19 @@ def line_over(sides: Sequence[Bordering], corner: int, depth: float | None = Non
             line = Curve.bezier(np.array([ends[0], ends[0] + p * away[0], ends[1] + q * away[1], ends[1]]))
             if min(p, q) > 0 and _clear(line, rows, outward) > _CLEAR * min(lengths):
                 clear_lines.append((_turning(line), float(d), line))
+    calm = [d for bend, d, _ in clear_lines if bend < _CALM * min(bend for bend, _, _ in clear_lines)]
+    limits = min(calm, default=0.0), max(calm, default=0.0)
+    if depth is not None:
+        clear_lines = [c for c in clear_lines if c[1] == depth]
     for _, d, line in sorted(clear_lines, key=lambda c: c[0]):
         if _lands(line, faces):
-            return OverCorner(corner, line, d, place, -into)
+            return OverCorner(corner, line, d, limits, place, -into)
     x, y, z = place
-    raise GeometryError(
-        f"No line over the corner near ({x:.2f}, {y:.2f}, {z:.2f}) mm"
-        + ("" if depth is None else f", {depth:g} mm beyond it,")
-        + (
-            " stays on the faces that are picked: less deep, or a face between them, may do."
-            if clear_lines
-            else " keeps clear of the hole: deeper may do."
-        )
-    )
+    fault = "stays on the faces that are picked" if clear_lines else "keeps clear of the hole"
+    if depth is not None:
+        fault += ": less deep, or a face between them, may do" if clear_lines else ": deeper may do"
+    beyond = "" if depth is None else f", {depth:g} mm beyond it,"
+    raise GeometryError(f"No line over the corner near ({x:.2f}, {y:.2f}, {z:.2f}) mm{beyond} {fault}.")
 
 
 def left_by(sides: Sequence[Bordering], lines: Sequence[OverCorner]) -> Outline:
@@ -245,6 +260,12 @@ def _leaving(border: Bordering, s: float, share: float) -> Array:
                 room = angle
     lean = np.radians(np.clip(share * room, *_LEAN))
     return np.asarray(np.cos(lean) * along + np.sin(lean) * out)
+
+
+def _crease(before: Bordering, after: Bordering) -> float:
+    """Angle, degrees, of the faces where one side follows the other."""
+    n = before.side.at(np.array([1.0])).normal[0], after.side.at(np.array([0.0])).normal[0]
+    return float(np.degrees(np.arccos(np.clip(abs(n[0] @ n[1]), 0, 1))))
 
 
 def _onto(points: Array, faces: Sequence[Face]) -> Array:

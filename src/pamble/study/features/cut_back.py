@@ -29,7 +29,7 @@ class CutBackParams(Stored):
     edges: list[ChangedEdgeRef] = Field(title="Sides", min_length=5, max_length=24, json_schema_extra={"rounds": True})
     faces: list[ChangedFaceRef] = Field([], title="Other faces", json_schema_extra={"once": True})
     corners: Literal["best", "picked"] = choice(
-        "Corners that go", "best", labels={"best": "the best that leave four", "picked": "as picked below"}
+        "Corners that go", "best", labels={"best": "as proposed", "picked": "as picked below"}
     )
     way: str | None = unseen(None, max_length=80)
     depths: list[Annotated[float, Field(gt=0, le=1e5)] | None] = choice(
@@ -44,7 +44,9 @@ def run(params: CutBackParams, inputs: Inputs, context: Context) -> Made:
     part = {n: inputs.face(FaceRef(feature=id)) for n, id in enumerate(ids)}
     hole = border(part, [(ids.index(ref.feature), inputs.edge(ref)) for ref in params.edges])
     count = len(hole.sides)
-    found = [] if context.preview and params.corners == "picked" else outlines(hole.sides)
+    # While the pointer is down, what is proposed stays.
+    before = context.memory
+    found = before[1] if before and before[0] == params.edges else outlines(hole.sides)
     gone = found[0].corners if params.corners == "best" else corners_of(params.way, count)
     depths = [*params.depths, *[None] * count]
     outline = chosen(hole, gone, [depths[k] for k in gone])
@@ -54,7 +56,7 @@ def run(params: CutBackParams, inputs: Inputs, context: Context) -> Made:
         {},
         {ids[n]: Shape(face) for n, face in changed.items()},
         handles=tuple(
-            pull("depths", f"Beyond corner {k + 1}", x.depth, x.place, x.outward, index=k, limits=(1e-3, 1e5))
+            pull("depths", f"Beyond corner {k + 1}", x.depth, x.place, x.outward, index=k, limits=x.limits)
             for k, x in zip(gone, outline.lines, strict=True)
         ),
         facts={
@@ -64,6 +66,7 @@ def run(params: CutBackParams, inputs: Inputs, context: Context) -> Made:
             "ways": _ways(found, count, gone),
         },
         warnings=_told(outline),
+        memory=(params.edges, found),
     )
 
 

@@ -21,7 +21,7 @@ export function Continuities({ field, sides, value, change }: Props) {
   const levels = ['G0', 'G1', 'G2', 'G3'].slice(0, field.most + 1);
   return sides.map((side, i) => (
     <div className="row" key={`${side.feature} ${side.edge}`}>
-      <span className="quiet">{refWords(side)}</span>
+      <span className="quiet long">{refWords(side)}</span>
       <SegmentedControl
         size="xs"
         aria-label={`${field.title}: ${refWords(side)}`}

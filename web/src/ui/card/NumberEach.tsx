@@ -28,7 +28,7 @@ export function NumberEach({ field, names, found, value, change }: Props) {
     const own = value[i] ?? null;
     return (
       <div className="row" key={name}>
-        <span className="quiet">{label}</span>
+        <span className="quiet long">{label}</span>
         <TypedField label={label} shown={own === null ? '' : own.toFixed(2)} placeholder={found?.[i]?.toFixed(2) ?? open} unit={field.unit} width={84} take={(text) => take(i, text)} />
       </div>
     );

@@ -2,7 +2,6 @@ import type { Params } from '../../api/types';
 import { fieldsOf, toolOf, type Figure } from '../../state/catalog';
 import { changeParams } from '../../state/drafts';
 import { small } from '../figures';
-import { Sketches, type Sketch } from './Sketches';
 import { TradeOff, type Trial } from './TradeOff';
 
 /** The figures of a result, as its tool describes them. */
@@ -12,16 +11,9 @@ export function ResultFigures({ id, kind, facts }: { id: string; kind: string; f
   const trade = figures.find((f) => f.form === 'trade-off');
   const trials = trade && (facts?.[trade.key] as Trial[] | undefined);
   const spans = fieldsOf(kind).find((f) => f.name === 'spans');
-  const sketched = figures.find((f) => f.form === 'sketches');
-  const ways = (sketched && (facts?.[sketched.key] as Sketch[] | undefined)) ?? [];
-  const fill = (way: string) => {
-    const [choice, word, field] = sketched?.fills ?? [];
-    if (choice && word && field) changeParams(id, { [choice]: word, [field]: way }, true);
-  };
   const pick = spans?.whole ? (n: number) => changeParams(id, { spans: n }, true) : undefined;
   return (
     <>
-      {sketched && ways.length > 1 && <Sketches title={sketched.label} rows={ways} chosen={ways.find((w) => w.chosen)?.name ?? null} pick={fill} />}
       {told.length > 0 && (
         <dl className="figures">
           {told.map(([title, value]) => (

@@ -1,6 +1,9 @@
+import type { Params } from '../../api/types';
+import { toolOf } from '../../state/catalog';
+import { changeParams } from '../../state/drafts';
 import { small } from '../figures';
 
-export interface Sketch {
+interface Sketch {
   name: string;
   sides: number;
   patches?: number;
@@ -15,23 +18,29 @@ export interface Sketch {
 }
 
 interface Props {
-  title: string;
-  rows: Sketch[];
-  chosen: string | null;
-  pick(name: string): void;
+  id: string;
+  kind: string;
+  facts: Params | undefined;
 }
 
 const SIZE = 46;
 const point = (x: number, y: number): [number, number] => [SIZE / 2 + x * (SIZE / 2 - 4), SIZE / 2 - y * (SIZE / 2 - 4)];
 
 /** Small pictures of the ways a hole can be laid out or cut back, those that were built first; a click takes one. */
-export function Sketches({ title, rows, chosen, pick }: Props) {
+export function Sketches({ id, kind, facts }: Props) {
+  const figure = toolOf(kind)?.figures.find((f) => f.form === 'sketches');
+  const rows = (figure && (facts?.[figure.key] as Sketch[] | undefined)) ?? [];
+  if (!figure || rows.length < 2) return null;
+  const pick = (way: string) => {
+    const [choice, word, field] = figure.fills ?? [];
+    if (choice && word && field) changeParams(id, { [choice]: word, [field]: way }, true);
+  };
   return (
     <figure className="sketches">
-      <figcaption className="quiet">{title}</figcaption>
-      <div role="radiogroup" aria-label={title}>
+      <figcaption className="quiet">{figure.label}</figcaption>
+      <div role="radiogroup" aria-label={figure.label}>
         {rows.map((row) => (
-          <button key={row.name} role="radio" aria-checked={row.name === chosen} aria-label={words(row)} title={words(row)} onClick={() => pick(row.name)}>
+          <button key={row.name} role="radio" aria-checked={row.chosen ?? false} aria-label={words(row)} title={words(row)} onClick={() => pick(row.name)}>
             <svg viewBox={`0 0 ${SIZE} ${SIZE}`} width={SIZE} height={SIZE} aria-hidden="true">
               <polygon points={rim(row.sides)} />
               {row.sketch.map(([a, b, c, d], i) => {

@@ -23,6 +23,7 @@ import { Relations } from './Relations';
 import { Reach } from './Reach';
 import { ResultFigures } from './ResultFigures';
 import { Sides } from './Sides';
+import { Sketches } from './Sketches';
 import { TrimFigures } from './TrimFigures';
 import { WholeCurve } from './WholeCurve';
 
@@ -53,6 +54,7 @@ export function ToolCard({ id, kind, name, params, draft }: Props) {
         <Block key={block[0]?.name} fields={block} id={id} kind={kind} params={params} draft={draft} facts={state?.facts} />
       ))}
       {!draft && <WholeCurve id={id} kind={kind} actions={tool?.actions ?? []} />}
+      <Sketches id={id} kind={kind} facts={state?.facts} />
       {draft && <PickByName />}
       {state?.lost && <LostReference id={id} lost={state.lost} />}
       <FaceFigures id={id} changes={state?.changes} />
