@@ -75,9 +75,9 @@ def fill(given: Namespace) -> tuple[dict[str, Any], str]:
     through = [np.array(numbers(text, 3, "A point inside")) for text in given.through]
     if through and given.layout not in ("auto", "single"):
         raise PambleError("Points inside are passed by a single patch: --layout single.")
-    for name, layouts in _wanted("single" if through else given.layout, len(asked)):
+    for name, layouts in _wanted("single" if through else given.layout, len(asked)).items():
         try:
-            if layouts is None:
+            if name == "single":
                 made.append(_single(asked, diagonal, given.degree, through))
             else:
                 made.append(_patches(asked, diagonal, layouts, given.degree, centre))
@@ -145,15 +145,15 @@ def _cut_back(faces: Sequence[Face], hole: Hole, corners: str) -> tuple[Outline,
     return goes, cut_to(part, edge, goes, "corner")
 
 
-def _wanted(layout: str, sides: int) -> list[tuple[str, Sequence[Layout] | None]]:
-    """What to try: words, and layouts, or None for one trimmed patch. Raises `PambleError`."""
-    single: list[tuple[str, Sequence[Layout] | None]] = [("single", None)]
+def _wanted(layout: str, sides: int) -> dict[str, Sequence[Layout] | None]:
+    """What to try: words, and layouts, None for all until one holds. Raises `PambleError`."""
     if layout == "single" or (layout == "auto" and sides not in SIDED):
-        return single
+        return {"single": None}
     if layout == "auto":
-        ways = [*(of_kind(sides, "four") if sides == 4 else []), *of_kind(sides, "spokes")]
-        return [*single, *((w.name, [w]) for w in ways)]
-    return [(w.name, [w]) for w in of_kind(sides, layout)]
+        # One patch for four sides is the first of all; what is laid out round a hub is judged beside it.
+        four = {"four": of_kind(4, "four"), "spokes": of_kind(4, "spokes")}
+        return {"single": None, **(four if sides == 4 else {"laid out": None})}
+    return {w.name: [w] for w in of_kind(sides, layout)}
 
 
 def _single(asked: Sequence[Asked], diagonal: float, degree: int, through: Through) -> _Filling:
@@ -162,7 +162,7 @@ def _single(asked: Sequence[Asked], diagonal: float, degree: int, through: Throu
 
 
 def _patches(
-    asked: Sequence[Asked], diagonal: float, layouts: Sequence[Layout], degree: int, centre: np.ndarray | None
+    asked: Sequence[Asked], diagonal: float, layouts: Sequence[Layout] | None, degree: int, centre: np.ndarray | None
 ) -> _Filling:
     made = lay_out(asked, diagonal, layouts, degree, centre=centre)
     return _Filling(made.layout.name, made.faces, made.sides, made.patch_of, made.inside, made.corners, made.warnings)

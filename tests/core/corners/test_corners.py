@@ -15,7 +15,7 @@ from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_grid, surface_points
 from pamble.core.spline.knots import curve_part, surface_part, swap_directions
-from tests.core.patches.grounds import ground, hole
+from tests.core.patches.grounds import edge, ground, hole
 from tests.core.trace.panels import interpolated
 
 
@@ -186,3 +186,19 @@ def test_edges_that_run_on_are_one_side_and_give_the_same_patches(build):
     for face in made.faces if build == "laid out" else [made.face]:
         inner = np.vstack([curve_points(e.space, np.linspace(*e.space.domain, 9)) for e in face.edges])
         assert to_surface(known, inner).distance.max() < 0.01
+
+
+def test_where_a_corner_turns_into_the_hole_a_spoke_begins():
+    """A corner of over 180 degrees: patches on both of its sides, none over it."""
+    known = ground(4, 40)
+    places = np.array([(0.72, 0.5), (0.55, 0.56), (0.5, 0.75), (0.28, 0.55), (0.45, 0.28)])
+    ends = zip(places, np.roll(places, -1, axis=0), strict=True)
+    asked = [Asked(edge(known, f"e{k}", a, b, inward=-1.0), 2) for k, (a, b) in enumerate(ends)]
+    made = lay_out(asked, 500.0)
+    assert ("corner", 1) in made.layout.anchors
+    gap, angle, curvature = worst(made)
+    assert gap < 0.002
+    assert angle < 0.003
+    assert curvature < 0.8
+    with pytest.raises(GeometryError, match=r"corner near \(.*mm has 2\d\d°, and a spoke has to begin there"):
+        lay_out(asked, 500.0, of_kind(5, "spokes"))

@@ -9,25 +9,16 @@ from pamble.core.corners.corner import lay_out
 from pamble.core.corners.four import Border, border, chosen, cut_to
 from pamble.core.corners.layouts import of_kind
 from pamble.core.corners.outline import corners_of, outlines, ways
-from pamble.core.curves.fit import fit_points
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face
 from pamble.core.patches.loop import Asked
 from pamble.core.patches.running import taken_together
 from pamble.core.spline.closest import to_surface
-from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import curve_points, surface_grid, surface_points
+from pamble.core.spline.evaluate import curve_points, surface_grid
 from pamble.core.spline.surface import Surface
 from tests.core.corners.test_corners import worst
-from tests.core.patches.grounds import ground
+from tests.core.patches.grounds import edge, ground
 from tests.shapes import plane
-
-
-def edge(surface: Surface, name: str, *places) -> Edge:
-    """A Bezier curve in the parameters of a surface."""
-    line, t = Curve.bezier(np.array(places)), np.linspace(0, 1, 300)
-    uv = curve_points(line, t)
-    return Edge(surface, name, line, 1.0, fit_points(surface_points(surface, *uv.T), 5, 1e-6, None, t).curve)
 
 
 def branches(surface: Surface, angles: tuple[float, ...], wide: float, far: float) -> list[Face]:

@@ -60,3 +60,10 @@ def hole(
         space = fit_points(surface_points(surface, uv[:, 0], uv[:, 1]), 5, 2e-5, None, t).curve
         out.append(Edge(surface, f"e{len(out)}", line, -1.0, space))
     return out
+
+
+def edge(surface: Surface, name: str, *places, inward: float = 1.0) -> Edge:
+    """A Bezier curve in the parameters of a surface."""
+    line, t = Curve.bezier(np.array(places)), np.linspace(0, 1, 300)
+    uv = curve_points(line, t)
+    return Edge(surface, name, line, inward, fit_points(surface_points(surface, *uv.T), 5, 1e-6, None, t).curve)

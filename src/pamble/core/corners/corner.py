@@ -12,7 +12,7 @@ from pamble.core.checks.measured import measure_seams, sample_seam
 from pamble.core.checks.seams import Seam
 from pamble.core.corners.calm import unrest
 from pamble.core.corners.fit import fit_net
-from pamble.core.corners.layouts import Layout, of_kind
+from pamble.core.corners.layouts import WIDEST, Layout, of_kind, suited
 from pamble.core.corners.net import Net
 from pamble.core.corners.reference import laid_on, reference
 from pamble.core.corners.rim import Rim
@@ -33,6 +33,9 @@ _MOST_SPANS, _MOST_ALONE = 3, 6
 
 _MEETS = 20.0
 """Worst figure over its aim up to which one surface over the hole shows the shape that its sides ask for."""
+
+_MOST_TRIED = 8
+"""Layouts after which no further ones are tried for one that holds."""
 
 _HOPELESS = 5.0
 """Worst figure over its aim from which more spans are not worth a try on a layout that is not the first."""
@@ -96,9 +99,9 @@ def lay_out(
 ) -> LaidOut:
     """Fill a closed loop of three to eight sides by patches that meet it as each side asks, and each other with G2.
 
-    layouts: those to try; None for all that are proposed until one holds. spans: of every patch in both directions,
-    found if None. centre: where the hub is held, (3,). ``diagonal`` of the part, mm. exact: whether the worst
-    figures are closed in on between the samples. Raises `GeometryError` for sides
+    layouts: those to try, but for those that do not suit the corners; None for what is proposed until one holds.
+    spans: of every patch in both directions, found if None. centre: where the hub is held, (3,). ``diagonal`` of the
+    part, mm. exact: whether the worst figures are closed in on between the samples. Raises `GeometryError` for sides
     that do not close, and where every layout folds.
     """
     c = chain(asked)
@@ -110,7 +113,7 @@ def lay_out(
     found = corners(c, diagonal)
     c = eased(c, found)
     rim = Rim(c.sides)
-    ways = of_kind(len(asked), "all") if layouts is None else layouts
+    ways = suited(of_kind(len(asked), "all") if layouts is None else layouts, rim.angles().tolist())
     # A hub that is put somewhere makes a shape of its own.
     ground = _ground(c, diagonal) if centre is None else None
     tried = _tried(rim, ways, layouts is None, degree, spans, centre, ground)
@@ -122,10 +125,7 @@ def lay_out(
             f"({', '.join(f'{x:.1f}' for x in rim.middle)}) mm."
         )
     if best.surfaces is None:
-        raise GeometryError(
-            "Every layout that was tried folds over this hole: take the best of all, one trimmed patch, or split "
-            "its sides."
-        )
+        raise GeometryError(_folds(rim))
     faces = tuple(Face(s) for s in best.surfaces)
     net = Net(best.layout, degree, best.spans)
     sides, patch_of, inside = _measured(c, net, faces, diagonal, exact)
@@ -142,6 +142,20 @@ def lay_out(
         rim,
         tuple(c.order),
     )
+
+
+def _folds(rim: Rim) -> str:
+    wide = int(np.argmax(rim.angles()))
+    angle = float(rim.angles()[wide])
+    if angle < WIDEST:
+        helps = "take the best of all, one trimmed patch, or split its sides"
+    else:
+        at = ", ".join(f"{x:.1f}" for x in rim.at(wide, np.array([0.0])).point[0])
+        helps = (
+            f"its corner near ({at}) mm has {angle:.0f}°, and a spoke has to begin there: take the best of all, or one "
+            "trimmed patch"
+        )
+    return f"Every layout that was tried folds over this hole: {helps}."
 
 
 def _ground(c: Chain, diagonal: float) -> Surface | None:
@@ -163,7 +177,7 @@ def _tried(
 ) -> list[Tried]:
     """Layouts with the spans that do best on each, ranked."""
     out: list[Tried] = []
-    for layout in layouts:
+    for layout in layouts[:_MOST_TRIED] if until_one_holds else layouts:
         best: Tried | None = None
         most = _MOST_SPANS if len(layout.patches) > 1 else _MOST_ALONE
         for k in [spans] if spans else range(1, most + 1):

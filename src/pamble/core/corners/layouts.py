@@ -171,6 +171,17 @@ def proposed(count: int) -> list[Layout]:
     return found + [strip(count, [_spot(h) for h in key]) for key in _strips(total)]
 
 
+def suited(ways: Sequence[Layout], angles: Sequence[float]) -> list[Layout]:
+    """Those with a spoke from every corner that opens too far for one patch; all where there are none. angles: of the
+    hole at its corners, degrees.
+    """
+    needed = {("corner", k) for k, angle in enumerate(angles) if angle > WIDEST}
+    return [w for w in ways if needed <= set(w.anchors)] or list(ways)
+
+
+WIDEST = 172.0
+"""Angle of a corner, degrees, over which no patch meets both its sides."""
+
 SIDED = range(3, 9)
 """Sides of a hole that can be laid out."""
 

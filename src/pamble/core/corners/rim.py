@@ -51,6 +51,16 @@ class Rim:
         """The neighbour at shares (m,) of a side."""
         return self._turned(side, self.sides[side].at(s), self.sides[side].tangents(s))
 
+    def angles(self) -> Array:
+        """Angle of the hole at the corner where each side starts, degrees; over 180 where the rim turns into it."""
+        ends = np.array([0.0, 1.0])
+        grounds = [self.at(k, ends) for k in range(len(self.sides))]
+        out = []
+        for before, here in zip([grounds[-1], *grounds[:-1]], grounds, strict=True):
+            back, on = -before.tangent[1], here.tangent[0]
+            out.append(np.degrees(np.arctan2(here.normal[0] @ np.cross(on, back), on @ back)) % 360.0)
+        return np.array(out)
+
     def feet(self, side: int, points: Array, before: Ground) -> Ground:
         """The neighbour at the feet of points (m, 3) near the places ``before``."""
         return self._turned(side, self.sides[side].feet(points, before.uv), before.tangent)
