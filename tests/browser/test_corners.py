@@ -5,20 +5,25 @@ import re
 import pytest
 from playwright.sync_api import expect
 
+from pamble.core.spline.evaluate import curve_points
 from pamble.study.stored import FaceData
 from tests.browser.conftest import imported
 from tests.core.corners.test_four import branches
-from tests.core.patches.grounds import ground, hole
+from tests.core.patches.grounds import edge, ground, hole
 from tests.core.patches.test_hole import pierced
 
 
 @pytest.fixture
 def holed(page, pamble):
-    """A panel with a five-sided hole."""
+    """A panel with a five-sided hole, and a curve from a side of it to a place inside."""
     known = ground(3, 40)
-    params = {"face": FaceData.of(pierced(known, hole(known, 5))).model_dump(mode="json")}
+    sides = hole(known, 5)
+    params = {"face": FaceData.of(pierced(known, sides)).model_dump(mode="json")}
     panel = {"id": "p", "kind": "face", "name": "Panel", "role": "primary", "params": params}
-    yield from imported(page, pamble, {"format": "pamble-study", "name": "Ladle", "features": [panel]})
+    line = edge(known, "flow", curve_points(sides[0].pcurve, [0.4])[0], (0.53, 0.48)).space
+    curve = {"degree": line.degree, "knots": line.knots.tolist(), "control": line.control.tolist()}
+    flow = {"id": "c", "kind": "cv_curve", "name": "Flow", "role": "theoretical", "params": {"curve": curve}}
+    yield from imported(page, pamble, {"format": "pamble-study", "name": "Ladle", "features": [panel, flow]})
 
 
 def test_a_hole_is_filled_and_laid_out_round_a_hub_that_is_dragged(holed):
@@ -37,6 +42,13 @@ def test_a_hole_is_filled_and_laid_out_round_a_hub_that_is_dragged(holed):
     card.get_by_label("Layout").first.click()
     page.get_by_role("option", name="spokes, middles").click()
     expect(card).to_contain_text("Seam inside 5")
+    expect(page.get_by_role("slider", name="Hub")).to_be_visible()
+    card.get_by_role("button", name="Seams along curves: pick more").click()
+    card.get_by_role("button", name="Flow", exact=True).click()
+    expect(card).to_contain_text("Seams keep to curves within")
+    expect(page.get_by_role("slider", name="Hub")).to_have_count(0)
+    card.get_by_title("Take out").filter(has_text="Flow").click()
+    expect(card).not_to_contain_text("Seams keep to curves within")
     ways = card.get_by_role("radiogroup", name="Ways to lay it out")
     expect(ways.get_by_role("radio")).to_have_count(16)
     ways.get_by_role("radio", name=re.compile("^two, ")).first.click()

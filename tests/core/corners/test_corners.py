@@ -14,7 +14,7 @@ from pamble.core.patches.trimmed import trimmed_patch
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_grid, surface_points
-from pamble.core.spline.knots import curve_part, surface_part, swap_directions
+from pamble.core.spline.knots import curve_part, reverse_curve, surface_part, swap_directions
 from tests.core.patches.grounds import edge, ground, hole
 from tests.core.trace.panels import interpolated
 
@@ -186,6 +186,40 @@ def test_edges_that_run_on_are_one_side_and_give_the_same_patches(build):
     for face in made.faces if build == "laid out" else [made.face]:
         inner = np.vstack([curve_points(e.space, np.linspace(*e.space.domain, 9)) for e in face.edges])
         assert to_surface(known, inner).distance.max() < 0.01
+
+
+def test_seams_run_along_curves_that_are_given_and_meet_where_they_end():
+    known = ground(3, 40)
+    edges = hole(known, 5)
+    asked = [Asked(e, 2) for e in edges]
+    hub = np.array([0.53, 0.48])
+
+    def spoke(side, share, bend):
+        start = curve_points(edges[side].pcurve, [share])[0]
+        way = (hub - start) / 3
+        aside = bend * np.array([-way[1], way[0]])
+        return edge(known, "c", start, start + way + aside, start + 2 * way + aside, hub).space
+
+    along = [spoke(0, 0.4, 0.4), reverse_curve(spoke(2, 0.6, -0.2))]
+    made = lay_out(asked, 500.0, of_kind(5, "spokes"), along=along)
+    gap, angle, curvature = worst(made)
+    assert gap < 0.002
+    assert angle < 0.003
+    assert curvature < 0.8
+    assert made.missed < 0.001
+    seams = [f.surface.control[:, -1] for f in made.faces] + [f.surface.control[-1] for f in made.faces]
+    end = surface_points(known, *hub[:, None])[0]
+    assert min(np.linalg.norm(row - end, axis=1).min() for row in seams) < 0.01
+    feet = {v.side: v.t for v in made.layout.vertices if v.kind == "foot"}
+    assert [feet[0], feet[2]] == pytest.approx([0.4, 0.6], abs=0.02)
+    assert lay_out(asked, 500.0, along=[spoke(1, 0.0, 0.0)]).layout.anchors[0] == ("corner", 1)
+    for lines, words in (
+        ([spoke(1, 0.0, 0.0)], "None of these layouts has seams from corner 2 to the hub"),
+        ([spoke(0, 0.4, 0.0), edge(known, "c", (0.3, 0.5), (0.5, 0.5)).space], "Curve 2 leads no seam: its ends are"),
+        ([spoke(0, 0.4, 0.0), curve_part(spoke(2, 0.6, 0.0), 0, 0.9)], "end .* mm apart inside the hole"),
+    ):
+        with pytest.raises(GeometryError, match=words):
+            lay_out(asked, 500.0, of_kind(5, "spokes"), along=lines)
 
 
 def test_where_a_corner_turns_into_the_hole_a_spoke_begins():

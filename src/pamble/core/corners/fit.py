@@ -9,6 +9,7 @@ from typing import cast
 import numpy as np
 
 from pamble.core.arrays import Array, dot, norm
+from pamble.core.corners.leads import Inside, Led
 from pamble.core.corners.net import Net, beside
 from pamble.core.corners.rim import Rim
 from pamble.core.corners.rows import Aims, Block, Held, InnerSeam, Lies, OuterArc
@@ -48,24 +49,23 @@ def fit_net(
     rim: Rim,
     net: Net,
     reference: Array,
-    steps: int = 12,
-    centre: Array | None = None,
+    inside: Inside,
     ground: Surface | None = None,
+    steps: int = 12,
 ) -> FittedNet:
-    """CVs that meet the neighbours and each other, and differ calmly from a reference. centre: where the hub is held.
-    ground: a surface that fills the hole whole, to stay near.
+    """CVs that meet the neighbours and each other, and differ calmly from a reference. ground: a surface that fills the
+    hole whole, to stay near.
 
     Gauss-Newton with a proximal term; a step counts only if the sum of squares falls and no row of arms on a rim turns
     or shrinks: a guard on the worst row alone stalls.
     """
     aims = Aims(0.1 / rim.size)
-    rows: list[OuterArc | InnerSeam | Held | Lies] = [
+    rows: list[OuterArc | InnerSeam | Held | Led | Lies] = [
         InnerSeam(net, k, aims) if arc.inner else OuterArc(rim, net, k, aims) for k, arc in enumerate(net.layout.arcs)
     ]
     if ground is not None:
         rows += [Lies(net, p, ground, reference) for p in range(len(net.index))]
-    if centre is not None and net.layout.hub is not None:
-        rows.append(Held(net.layout.hub, centre))
+    rows += inside.rows(net)
     energy = net.energy(reference) / rim.size**2
     spacing = net.spacing(reference)
 

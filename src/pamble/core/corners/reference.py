@@ -9,9 +9,10 @@ import numpy as np
 from pamble.core.arrays import Array, norm, unit
 from pamble.core.corners.fit import assembled
 from pamble.core.corners.layouts import Layout
+from pamble.core.corners.leads import Inside, Led
 from pamble.core.corners.net import Net
 from pamble.core.corners.rim import Ground, Rim
-from pamble.core.corners.rows import Aims, Block, Held, SoftArc, SoftSeam, turned
+from pamble.core.corners.rows import Aims, Block, SoftArc, SoftSeam, turned
 from pamble.core.patches.solve import solve
 from pamble.core.patches.space import Space
 from pamble.core.spline import basis
@@ -109,7 +110,7 @@ def _seams(rim: Rim, layout: Layout, centre: Array | None) -> dict[int, Array]:
     return out
 
 
-def _network(rim: Rim, net: Net, centre: Array | None) -> Array:
+def _network(rim: Rim, net: Net, inside: Inside) -> Array:
     """CVs: arcs on the rim by least squares, seams as they are, the insides by Coons."""
     layout = net.layout
     control = np.zeros((net.count, 3))
@@ -123,8 +124,8 @@ def _network(rim: Rim, net: Net, centre: Array | None) -> Array:
             control[net.arcs[k]] = rows
     nodes = greville(net.space)
     change = np.linalg.solve(net.space.matrix(nodes)[0], _FIVE.matrix(nodes)[0])
-    for k, line in _seams(rim, layout, centre).items():
-        ids, row = net.arcs[k], change @ line
+    for k, line in _seams(rim, layout, inside.centre).items():
+        ids, row = net.arcs[k], Led(net, k, inside.leads[k]).start() if k in inside.leads else change @ line
         control[ids[1:-1]] = row[1:-1]
         if layout.arcs[k].end == layout.hub:
             control[ids[-1]] = row[-1]
@@ -155,9 +156,9 @@ def laid_on(net: Net, control: Array, ground: Surface) -> Array:
     return out
 
 
-def reference(rim: Rim, net: Net, centre: Array | None = None) -> Array:
-    """CVs (count, 3) from which a fit starts, and which it differs from calmly. centre: where the hub is held, (3,)."""
-    control = _network(rim, net, centre)
+def reference(rim: Rim, net: Net, inside: Inside) -> Array:
+    """CVs (count, 3) from which a fit starts, and which it differs from calmly."""
+    control = _network(rim, net, inside)
     aims, (s, _) = Aims(0.1 / rim.size), net.places
     blocks: list[Block] = []
     for k, arc in enumerate(net.layout.arcs):
@@ -165,8 +166,7 @@ def reference(rim: Rim, net: Net, centre: Array | None = None) -> Array:
             blocks.append(SoftSeam(net, k, aims).soft(control, _SLACK, s))
         else:
             blocks.append(SoftArc(rim, net, k, aims).soft(control, _SLACK, s))
-    if centre is not None and net.layout.hub is not None:
-        blocks.append(Held(net.layout.hub, centre).rows(control))
+    blocks += [asked.rows(control) for asked in inside.rows(net)]
     matrix, right, _, _ = assembled(blocks, net.count)
     energy = net.energy(control) / (_TAU * rim.size) ** 2
     pull = energy @ control

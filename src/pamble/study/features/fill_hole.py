@@ -10,8 +10,9 @@ import numpy as np
 from pydantic import Field
 
 from pamble.core.arrays import Array
-from pamble.core.corners.corner import LaidOut, Tried, lay_out
+from pamble.core.corners.corner import LaidOut, lay_out
 from pamble.core.corners.layouts import SIDED, Layout, of_kind, sketch, stepped
+from pamble.core.corners.ranked import Tried
 from pamble.core.faces.face import Edge, Face
 from pamble.core.patches.loop import Asked, Corner
 from pamble.core.patches.running import Sides, taken_together
@@ -30,6 +31,9 @@ from pamble.study.references import EdgeRef, Place
 _PLACES = 11
 """Places of an edge at which it is looked whether it lies on another."""
 
+_RUNS_ALONG = 0.01
+"""By how much, mm, a seam misses its curve when it is told."""
+
 _KINDS = {"spokes": "spokes", "corners": "corners", "two": "two", "strip": "strip", "best": "all"}
 """Layouts of the choice by the core's words; one trimmed patch is none."""
 
@@ -38,8 +42,9 @@ class FillParams(SidesParams):
     """edges: those round the hole, in any order. layout: one trimmed patch, or patches round a hub whose spokes begin
     in the middles of the sides, or also at corners; two patches; a strip and what is beside it; the best of all; or the
     one that ``way`` names. chains: whether edges that follow each other without a corner are one side. feet: where on
-    each side a spoke begins, as a share of it, null for its middle. inside: curves that one trimmed patch passes. hub:
-    where the spokes meet, found if null. spans: of every patch in both directions, found if null.
+    each side a spoke begins, as a share of it, null for its middle. inside: curves that one trimmed patch passes.
+    along: curves that seams run along, from the rim to the hub or across. hub: where the spokes meet, found if null.
+    spans: of every patch in both directions, found if null.
     """
 
     edges: list[EdgeRef] = Field(title="Sides", min_length=2, max_length=24, json_schema_extra={"rounds": True})
@@ -56,6 +61,7 @@ class FillParams(SidesParams):
     way: str | None = unseen(None, max_length=80)
     feet: list[Annotated[float, Field(ge=0.05, le=0.95)] | None] = unseen([])
     inside: list[EdgeRef] = choice("Passes curves", [], when=("layout", "single"))
+    along: list[EdgeRef] = choice("Seams along curves", [], when=("layout", *_KINDS, "picked"))
     hub: Place | None = choice("Hub", None, when=("layout", "spokes", "corners", "best", "picked"))
     degree: int = number("Degree", 5, ge=5, le=9)
     spans: int | None = number("Spans", None, found="spans", ge=1, le=6)
@@ -83,10 +89,12 @@ def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
         params.spans,
         hub,
         not context.preview,
+        inputs.different(params.along),
     )
     facts = _facts(laid.layout.name, laid.sides, laid.corners, laid.tried[0].spans)
     facts["inside"] = [{"angle": s.angle, "curvature": s.curvature} for s in laid.inside]
     facts["layouts"] = _layouts(count, laid.tried)
+    facts["missed"] = laid.missed
     slots = ["", *(f"{i}" for i in range(2, len(laid.faces) + 1))]
     shapes = {slot: Shape(face) for slot, face in zip(slots, laid.faces, strict=True)}
     inside = tuple(
@@ -94,7 +102,17 @@ def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
         for s in laid.inside
     )
     met = _met(params, inputs, sides, laid.sides, [(slots[p], laid.faces[p]) for p in laid.patch_of])
-    return Made(shapes, seams=(*met, *inside), handles=_handles(laid), facts=facts, warnings=laid.warnings)
+    return Made(shapes, seams=(*met, *inside), handles=_handles(laid), facts=facts, warnings=_told(laid))
+
+
+def _told(laid: LaidOut) -> tuple[str, ...]:
+    if laid.missed is None or laid.missed < _RUNS_ALONG:
+        return laid.warnings
+    return (
+        *laid.warnings,
+        f"A seam misses its curve by {laid.missed:.3f} mm: where it meets the rim the curve does not lie on the "
+        "neighbour's surface carried on.",
+    )
 
 
 def _wanted(params: FillParams, count: int) -> list[Layout]:
@@ -171,15 +189,17 @@ def _facts(layout: str, sides: Sequence[SideFigures], corners: Sequence[Corner],
 
 def _handles(laid: LaidOut) -> tuple[PartHandle, ...]:
     """The hub, to be moved in its tangent plane, and the spokes' feet along their sides."""
+    lead = laid.tried[0].inside
+    led = {v for k in lead.leads for v in (laid.layout.arcs[k].start, laid.layout.arcs[k].end)}
     feet = tuple(
         slide(
             "feet", f"Spoke's foot on side {laid.order[v.side] + 1}", v.t, laid.rim.sides[v.side].points,
             index=v.side, limits=(0.05, 0.95),
         )
-        for v in laid.layout.vertices
-        if v.kind == "foot"
+        for k, v in enumerate(laid.layout.vertices)
+        if v.kind == "foot" and k not in led
     )  # fmt: skip
-    if laid.layout.hub is None:
+    if laid.layout.hub is None or (lead.centre is not None and lead.leads):
         return feet
     surface = laid.faces[0].surface
     end = surface.domain
@@ -198,6 +218,7 @@ KIND = FeatureKind(
         Figure("layout", "Laid out as", form="words"),
         Figure("layouts", "Ways to lay it out", form="sketches", fills=("layout", "picked", "way")),
         Figure("sides", "Side", form="parts", each="Side {n}", parts=_PARTS),
+        Figure("missed", "Seams keep to curves within", "mm"),
         Figure("inside", "Seam inside", form="parts", each="Seam inside {n}", parts=_PARTS[1:]),
         Figure("corners", "Corner", form="parts", each="Corner {n}", parts=(*_PARTS, ("twist", "%"))),
     ),
