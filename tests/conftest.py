@@ -40,8 +40,8 @@ def database_url() -> Iterator[str]:
 class RunningPamble:
     """The product as a user starts it, on a data folder of its own."""
 
-    def __init__(self, durable: bool = False) -> None:
-        self.durable = durable
+    def __init__(self, durable: bool = False, *options: str) -> None:
+        self.durable, self.options = durable, options
         self.folder = Path(tempfile.mkdtemp(prefix="pamble-run-"))
         self.folder.chmod(0o755)
         self.port = free_port()
@@ -51,14 +51,16 @@ class RunningPamble:
     def start(self) -> None:
         """Start and wait until it answers."""
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "pamble.server.main", "--port", str(self.port), "--data", str(self.folder)]
-            + ([] if self.durable else ["--careless"]),
+            [
+                sys.executable, "-m", "pamble.server.main", "--port", str(self.port), "--data", str(self.folder),
+                *self.options, *([] if self.durable else ["--careless"]),
+            ],
             cwd=ROOT,
             start_new_session=True,
         )  # fmt: skip
         for _ in range(300):
             try:
-                urllib.request.urlopen(f"{self.url}/api/health", timeout=2)
+                urllib.request.urlopen(f"{self.url}/api/who", timeout=2)
                 return
             except OSError:
                 assert self.process.poll() is None, "the server ended while starting"

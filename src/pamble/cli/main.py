@@ -184,7 +184,11 @@ def _parser() -> _Parser:
     backup.add_argument("out", metavar="OUT")
     restore = commands.add_parser("restore", help="make a data folder from a backup", epilog=EXIT_CODES)
     restore.add_argument("file")
-    for kept in (backup, restore):
+    account = commands.add_parser("account", help="accounts, for a Pamble reached from elsewhere", epilog=EXIT_CODES)
+    account.add_argument("do", choices=["add", "list", "password", "remove"])
+    account.add_argument("name", nargs="?")
+    account.add_argument("--admin", action="store_true", help="one that sees all studies; passwords are asked for")
+    for kept in (backup, restore, account):
         kept.add_argument("--data", default=os.environ.get("PAMBLE_DATA", ".data"), help="the data folder")
         kept.add_argument("--json", action="store_true", help="print what was done as JSON")
     return parser
@@ -193,6 +197,7 @@ def _parser() -> _Parser:
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command."""
     from pamble.cli import commands
+    from pamble.cli.account import account
     from pamble.cli.blend import blend
     from pamble.cli.fill import fill
     from pamble.cli.fillet import fillet
@@ -209,7 +214,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
         given = _parser().parse_args(words)
         own = {
             "run": run, "trim": trim, "patch": patch, "fill": fill, "fillet": fillet, "match": match, "solve": solve,
-            "why": why, "blend": blend, "backup": backup, "restore": restore,
+            "why": why, "blend": blend, "backup": backup, "restore": restore, "account": account,
         }  # fmt: skip
         work = own[given.command] if given.command in own else getattr(commands, given.command)
         out, text = work(given)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import logging
 from collections.abc import AsyncIterator, Awaitable, Callable, Sequence
 from contextlib import asynccontextmanager
@@ -10,7 +11,7 @@ from typing import Any, Literal
 
 import structlog
 from fastapi import FastAPI, Request, Response, WebSocket
-from fastapi.responses import FileResponse, JSONResponse
+from fastapi.responses import FileResponse, JSONResponse, RedirectResponse
 from fastapi.staticfiles import StaticFiles
 from pydantic import TypeAdapter
 from sqlalchemy import Engine
@@ -18,10 +19,13 @@ from sqlalchemy import Engine
 from pamble import __version__
 from pamble.core.errors import Conflict, PambleError
 from pamble.server import metrics
-from pamble.server.guard import Guard
+from pamble.server.access import LINK, Access, SignIn
+from pamble.server.guard import OWN, Guard
 from pamble.server.hub import Hub
 from pamble.server.live import live
 from pamble.server.messages import RECEIVED_MODELS, SENT_MODELS
+from pamble.server.people import NotSignedIn, who_of
+from pamble.server.people import router as people
 from pamble.server.routes import router
 from pamble.store.studies import Studies
 
@@ -33,10 +37,13 @@ _HEADERS = {
 }
 
 
-def create_app(engine: Engine, interface: Path | None = None, ready: Sequence[str] = ()) -> FastAPI:
+def create_app(
+    engine: Engine, interface: Path | None = None, ready: Sequence[str] = (), access: Access | None = None
+) -> FastAPI:
     """The application on an open database; ``interface`` is the folder of the built front end.
 
-    ready: studies that are worked out as soon as it runs.
+    ready: studies that are worked out as soon as it runs. access: who may, where it is reached from other machines;
+    None for this machine alone.
     """
 
     @asynccontextmanager
@@ -46,13 +53,18 @@ def create_app(engine: Engine, interface: Path | None = None, ready: Sequence[st
         yield
         app.state.hub.close()
 
-    app = FastAPI(title="Pamble", version=__version__, lifespan=lifespan)
-    app.add_middleware(Guard)
+    app = FastAPI(
+        title="Pamble", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None
+    )
+    if access is not None:
+        app.add_middleware(SignIn, access=access)
+    app.add_middleware(Guard, names=OWN if access is None else None)
     app.include_router(router)
+    app.include_router(people)
 
     @app.exception_handler(PambleError)
     async def _in_words(_: Request, error: PambleError) -> JSONResponse:
-        status = 409 if isinstance(error, Conflict) else 400
+        status = 409 if isinstance(error, Conflict) else 401 if isinstance(error, NotSignedIn) else 400
         return JSONResponse({"code": error.code, "message": str(error)}, status_code=status)
 
     @app.middleware("http")
@@ -63,7 +75,7 @@ def create_app(engine: Engine, interface: Path | None = None, ready: Sequence[st
 
     @app.websocket("/api/studies/{id}/live")
     async def _live(socket: WebSocket, id: str) -> None:
-        await live(socket, app.state.hub, id)
+        await live(socket, app.state.hub, id, getattr(socket.state, "role", "own") != "look")
 
     @app.get("/metrics", include_in_schema=False)
     def _metrics() -> Response:
@@ -73,9 +85,20 @@ def create_app(engine: Engine, interface: Path | None = None, ready: Sequence[st
         app.mount("/assets", StaticFiles(directory=interface / "assets"), name="assets")
 
         @app.get("/study/{id}", include_in_schema=False)
-        async def _study(id: str) -> Response:
-            app.state.hub.expect(id)
+        async def _study(request: Request, id: str) -> Response:
+            if access is None or await asyncio.to_thread(access.role, id, who_of(request)) is not None:
+                app.state.hub.expect(id)
             return FileResponse(interface / "index.html")
+
+        @app.get("/look/{token}", include_in_schema=False)
+        async def _look(token: str) -> Response:
+            study = None if access is None else await asyncio.to_thread(access.accounts.linked, token)
+            answer = RedirectResponse("/" if study is None else f"/study/{study}", status_code=303)
+            if access is not None and study is not None:
+                answer.set_cookie(
+                    LINK, access.cookie(token), httponly=True, samesite="lax", secure=access.secure, path="/"
+                )
+            return answer
 
         @app.get("/{path:path}", include_in_schema=False)
         def _page(path: str) -> Response:

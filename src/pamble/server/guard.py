@@ -10,17 +10,19 @@ from urllib.parse import urlsplit
 
 from starlette.types import ASGIApp, Receive, Scope, Send
 
-_OWN = frozenset({"127.0.0.1", "localhost", "::1"})
+OWN = frozenset({"127.0.0.1", "localhost", "::1"})
+"""Names of this machine to itself."""
 
 
 class Guard:
-    """Middleware for requests and sockets alike."""
+    """Middleware for requests and sockets alike. names: of the host that it answers to; None for any, where a sign-in
+    is asked for, whose cookies hang on the name."""
 
-    def __init__(self, app: ASGIApp) -> None:
-        self._app = app
+    def __init__(self, app: ASGIApp, names: frozenset[str] | None = OWN) -> None:
+        self._app, self._names = app, names
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
-        if scope["type"] not in ("http", "websocket") or allowed(scope):
+        if scope["type"] not in ("http", "websocket") or allowed(scope, self._names):
             await self._app(scope, receive, send)
         elif scope["type"] == "websocket":
             await receive()
@@ -32,18 +34,20 @@ class Guard:
             await send({"type": "http.response.body", "body": body})
 
 
-def allowed(scope: Scope) -> bool:
-    """Whether a request comes from this machine and from no other site's page."""
+def allowed(scope: Scope, names: frozenset[str] | None = OWN) -> bool:
+    """Whether a request is for a host of these names and comes from no other site's page."""
     headers = {k.decode("latin-1").lower(): v.decode("latin-1") for k, v in scope["headers"]}
     host = urlsplit("//" + headers.get("host", ""))
     try:
-        own = host.hostname in _OWN
+        own = names is None or host.hostname in names
         origin = headers.get("origin")
         if not own:
             return False
         if origin is not None:
             from_ = urlsplit(origin)
-            return from_.hostname in _OWN and (from_.port or 80) == (host.port or 80)
+            if names is None:
+                return bool(from_.netloc == host.netloc)
+            return from_.hostname in names and (from_.port or 80) == (host.port or 80)
     except ValueError:
         return False
     site, mode = headers.get("sec-fetch-site", "none"), headers.get("sec-fetch-mode", "")

@@ -56,12 +56,18 @@ _QUICK = 0.4
 """Seconds that work may take before it is told how far it is."""
 
 
+class LookOnly(PambleError):
+    """A change by somebody who may only look."""
+
+    code = "read-only"
+
+
 class LiveWindow:
     """One browser window on a study."""
 
-    def __init__(self, socket: WebSocket, study: OpenStudy) -> None:
+    def __init__(self, socket: WebSocket, study: OpenStudy, may_change: bool = True) -> None:
         self.id = uuid.uuid4().hex[:8]
-        self._socket, self._study = socket, study
+        self._socket, self._study, self._may_change = socket, study, may_change
         self._outbox: deque[str | bytes] = deque()
         self._filled, self._emptied = asyncio.Event(), asyncio.Event()
         self._emptied.set()
@@ -190,6 +196,8 @@ class LiveWindow:
     async def _handle(self, message: ClientMessage) -> None:
         study = self._study
         match message:
+            case Commit() | Step() if not self._may_change:
+                raise LookOnly("You may look at this study, and not change it.")
             case Commit():
                 with timed(COMMITS):
                     await study.commit(self, message.seq, message.base, message.op.model_dump())
@@ -231,12 +239,12 @@ def _number(text: str) -> int | None:
         return None
 
 
-async def live(socket: WebSocket, hub: Hub, id: str) -> None:
-    """Serve one window."""
+async def live(socket: WebSocket, hub: Hub, id: str, may_change: bool = True) -> None:
+    """Serve one window. may_change: whether what it commits is taken."""
     await socket.accept()
     try:
         study = await hub.open(id)
-        window = LiveWindow(socket, study)
+        window = LiveWindow(socket, study, may_change)
         await hub.enter(study, window)
     except PambleError as error:
         await socket.send_text(Failed(code=error.code, message=str(error)).model_dump_json())

@@ -7,22 +7,35 @@ import os
 import sys
 import threading
 from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from sqlalchemy import Engine
+
+    from pamble.store.accounts import Accounts
 
 
 def main() -> int:
-    """Serve on 127.0.0.1 until stopped."""
+    """Serve until stopped."""
     # Kernel processes import this module: what only the server needs is imported here.
     import uvicorn
 
     from pamble.core.errors import PambleError
     from pamble.demo import DEMOS
+    from pamble.server.access import Access
     from pamble.server.app import create_app, set_up_logs
+    from pamble.server.guard import OWN
     from pamble.store.database import open_database
     from pamble.store.folder import claimed, database_port
     from pamble.store.postgres import LocalPostgres
     from pamble.store.studies import Studies
 
-    parser = argparse.ArgumentParser(prog="pamble-server", description="Serve Pamble on 127.0.0.1.")
+    parser = argparse.ArgumentParser(prog="pamble-server", description="Serve Pamble.")
+    parser.add_argument(
+        "--host", default="127.0.0.1", help="address to serve on; beyond loopback Pamble asks for a sign-in"
+    )
+    parser.add_argument("--certificate", type=Path, help="for https: the certificate, PEM")
+    parser.add_argument("--key", type=Path, help="for https: its key, PEM")
     parser.add_argument("--port", type=int, default=int(os.environ.get("PAMBLE_PORT", "8640")))
     parser.add_argument("--data", type=Path, default=Path(os.environ.get("PAMBLE_DATA", ".data")))
     parser.add_argument("--interface", type=Path, default=Path("web/dist"))
@@ -37,6 +50,7 @@ def main() -> int:
         postgres = LocalPostgres(folder, database_port(folder), durable=not given.careless)
         postgres.start()
         engine = open_database(postgres.url)
+        access = None if given.host in OWN else Access(_people(engine), secure=given.certificate is not None)
     except PambleError as error:
         print(f"pamble: {error}", file=sys.stderr)
         return 2
@@ -48,11 +62,13 @@ def main() -> int:
     stop = threading.Event()
     watch = threading.Thread(target=postgres.watch, args=(stop,), daemon=True)
     watch.start()
-    app = create_app(engine, given.interface.resolve(), [] if given.careless else fresh)
-    print(f"Pamble is at http://127.0.0.1:{given.port}", flush=True)
+    app = create_app(engine, given.interface.resolve(), [] if given.careless else fresh, access)
+    print(f"Pamble is at {'https' if given.certificate else 'http'}://{given.host}:{given.port}", flush=True)
     uvicorn.run(
         app,
-        host="127.0.0.1",
+        host=given.host,
+        ssl_certfile=given.certificate,
+        ssl_keyfile=given.key,
         port=given.port,
         log_level="warning",
         ws="websockets-sansio",
@@ -66,6 +82,20 @@ def main() -> int:
     postgres.stop()
     lock.close()
     return 0
+
+
+def _people(engine: Engine) -> Accounts:
+    """The accounts of a Pamble that others reach. Raises `PambleError` where nobody could sign in."""
+    from pamble.core.errors import PambleError
+    from pamble.store.accounts import Accounts
+
+    accounts = Accounts(engine)
+    if not any(a.admin for a in accounts.listed()):
+        raise PambleError(
+            "To be reached from other machines Pamble needs an administrator: make one with "
+            "bin/pamble account add NAME --admin."
+        )
+    return accounts
 
 
 if __name__ == "__main__":

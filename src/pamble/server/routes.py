@@ -16,6 +16,8 @@ from pamble.core.errors import ExchangeError, StudyError
 from pamble.core.exchange.picture import read_picture
 from pamble.demo import DEMOS
 from pamble.server.hub import Hub
+from pamble.server.people import access_of, who_of
+from pamble.store.accounts import Role
 from pamble.study.document import Study
 from pamble.study.features import KINDS
 from pamble.study.features.described import ToolInfo, describe
@@ -45,6 +47,7 @@ class StudyLine(BaseModel):
     features: int
     changed: datetime
     thumbnail: int | None
+    role: Role = "own"
 
 
 class NewStudy(BaseModel):
@@ -97,7 +100,13 @@ def health(request: Request) -> Health:
 
 @router.get("/studies")
 def studies(request: Request) -> list[StudyLine]:
-    return [StudyLine(**vars(s)) for s in _hub(request).store.listed()]
+    all_ = _hub(request).store.listed()
+    access, who = access_of(request), who_of(request)
+    if access is None or (who.account is not None and who.account.admin):
+        return [StudyLine(**vars(s)) for s in all_]
+    roles: dict[str, Role] = {} if who.linked is None else {who.linked: "look"}
+    roles |= {} if who.account is None else access.accounts.roles(who.account)
+    return [StudyLine(**vars(s), role=roles[s.id]) for s in all_ if s.id in roles]
 
 
 @router.get("/tools")
@@ -118,14 +127,14 @@ def create(request: Request, wanted: NewStudy) -> Created:
     study = DEMOS[wanted.demo].study() if wanted.demo else Study(name=wanted.name or "New study")
     if wanted.name:
         study = study.model_copy(update={"name": wanted.name})
-    return Created(id=_hub(request).store.create(study.model_dump()), name=study.name)
+    return Created(id=_owned(request, _hub(request).store.create(study.model_dump())), name=study.name)
 
 
 @router.post("/studies/import", status_code=201)
 async def import_study(request: Request, file: Annotated[UploadFile, File()]) -> Created:
     hub = _hub(request)
     document, assets = await hub.readers.read("study", await _read(file), file.filename or "study.json")
-    id = await asyncio.to_thread(hub.store.create, document, assets)
+    id = await asyncio.to_thread(lambda: _owned(request, hub.store.create(document, assets)))
     return Created(id=id, name=document["name"])
 
 
@@ -193,6 +202,14 @@ async def export_step(request: Request, id: str, face: Annotated[list[str] | Non
 async def export_json(request: Request, id: str) -> Response:
     study = await _hub(request).open(id)
     return _download(await study.ask("export_json"), study.stored.document["name"], "json", "application/json")
+
+
+def _owned(request: Request, id: str) -> str:
+    """A new study, given to who made it."""
+    access, who = access_of(request), who_of(request)
+    if access is not None and who.account is not None:
+        access.accounts.share(id, who.account.name, "own")
+    return id
 
 
 async def _read(file: UploadFile) -> bytes:

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from pamble.core.errors import PambleError
 from pamble.store.database import open_database
-from pamble.store.folder import claimed, database_port
+from pamble.store.folder import claimed, database_of, database_port
 from pamble.store.postgres import LocalPostgres
 from pamble.store.studies import Studies
 
@@ -25,21 +25,12 @@ def backup(folder: Path, out: Path) -> int:
         raise PambleError(f"There is no data of Pamble in {folder}: name its folder with --data.")
     if not out.parent.is_dir():
         raise PambleError(f"There is no folder {out.parent} to write to.")
-    server = LocalPostgres(folder, database_port(folder))
-    own = not server.live
-    lock = claimed(folder) if own else None
-    try:
-        server.start()
+    with database_of(folder) as server:
         part = out.with_name(out.name + ".part")
         with part.open("wb") as file:
             server.dump(file)
         part.rename(out)
         return _count(server)
-    finally:
-        if own:
-            server.stop()
-        if lock is not None:
-            lock.close()
 
 
 def restore(file: Path, folder: Path) -> int:

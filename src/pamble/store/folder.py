@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import fcntl
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import TextIO
 
 from pamble.core.errors import PambleError
-from pamble.store.postgres import free_port
+from pamble.store.postgres import LocalPostgres, free_port
 
 
 def claimed(folder: Path) -> TextIO:
@@ -30,3 +32,19 @@ def database_port(folder: Path) -> int:
         known = str(free_port())
         kept.write_text(known)
     return int(known)
+
+
+@contextmanager
+def database_of(folder: Path) -> Iterator[LocalPostgres]:
+    """The database of a data folder, of the Pamble that works in it or started for a while."""
+    server = LocalPostgres(folder, database_port(folder))
+    own = not server.live
+    lock = claimed(folder) if own else None
+    try:
+        server.start()
+        yield server
+    finally:
+        if own:
+            server.stop()
+        if lock is not None:
+            lock.close()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, DateTime, ForeignKey, Integer, LargeBinary, String, func
+from sqlalchemy import BigInteger, Boolean, DateTime, ForeignKey, Integer, LargeBinary, String, func
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
@@ -69,3 +69,52 @@ class OpRow(Base):
     op: Mapped[dict[str, Any]] = mapped_column(JSONB)
     inverse: Mapped[dict[str, Any]] = mapped_column(JSONB)
     made: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
+
+
+class AccountRow(Base):
+    """Somebody who may sign in: a name in small letters and the argon2 hash of a password."""
+
+    __tablename__ = "accounts"
+
+    name: Mapped[str] = mapped_column(String(64), primary_key=True)
+    password: Mapped[str] = mapped_column(String(200))
+    admin: Mapped[bool] = mapped_column(Boolean)
+    made: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
+
+
+class SessionRow(Base):
+    """A browser that has signed in, until it signs out or its time is over."""
+
+    __tablename__ = "sessions"
+
+    id: Mapped[str] = mapped_column(String(64), primary_key=True)
+    account: Mapped[str] = mapped_column(ForeignKey("accounts.name", ondelete="CASCADE"))
+    until: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+
+
+class ShareRow(Base):
+    """Who a study belongs to, and who works on it as a guest."""
+
+    __tablename__ = "shares"
+
+    study: Mapped[str] = mapped_column(ForeignKey("studies.id", ondelete="CASCADE"), primary_key=True)
+    account: Mapped[str] = mapped_column(ForeignKey("accounts.name", ondelete="CASCADE"), primary_key=True)
+    role: Mapped[str] = mapped_column(String(8))
+
+
+class LinkRow(Base):
+    """The link by which anyone may look at a study: only the digest of it is kept."""
+
+    __tablename__ = "links"
+
+    study: Mapped[str] = mapped_column(ForeignKey("studies.id", ondelete="CASCADE"), primary_key=True)
+    digest: Mapped[str] = mapped_column(String(64), unique=True)
+
+
+class SecretRow(Base):
+    """What Pamble signs with."""
+
+    __tablename__ = "secrets"
+
+    name: Mapped[str] = mapped_column(String(32), primary_key=True)
+    value: Mapped[bytes] = mapped_column(LargeBinary)

@@ -38,6 +38,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sign-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign In */
+        post: operations["sign_in_api_sign_in_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sign-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign Out */
+        post: operations["sign_out_api_sign_out_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies": {
         parameters: {
             query?: never;
@@ -175,6 +209,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{id}/sharing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Sharing */
+        get: operations["sharing_api_studies__id__sharing_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{id}/sharing/guests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add Guest */
+        post: operations["add_guest_api_studies__id__sharing_guests_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{id}/sharing/guests/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove Guest */
+        delete: operations["remove_guest_api_studies__id__sharing_guests__name__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{id}/sharing/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make Link */
+        post: operations["make_link_api_studies__id__sharing_link_post"];
+        /** Remove Link */
+        delete: operations["remove_link_api_studies__id__sharing_link_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{id}/step": {
         parameters: {
             query?: never;
@@ -225,6 +328,23 @@ export interface paths {
          * @description Every tool as a window needs to know it.
          */
         get: operations["tools_api_tools_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/who": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who */
+        get: operations["who_api_who_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -387,6 +507,16 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+        };
+        /**
+         * Credentials
+         * @description A name and its password.
+         */
+        Credentials: {
+            /** Name */
+            name: string;
+            /** Password */
+            password: string;
         };
         /**
          * CvRef
@@ -944,6 +1074,14 @@ export interface components {
              */
             role: "construction" | "theoretical" | "primary" | "secondary" | "tertiary";
         };
+        /**
+         * Guest
+         * @description An account by name.
+         */
+        Guest: {
+            /** Name */
+            name: string;
+        };
         /** HTTPValidationError */
         HTTPValidationError: {
             /** Detail */
@@ -1266,6 +1404,20 @@ export interface components {
             ] | null;
         };
         /**
+         * OpenTo
+         * @description Whom a study is open to; link: the path to look at it, told only when it is made.
+         */
+        OpenTo: {
+            /** Guests */
+            guests: string[];
+            /** Link */
+            link?: string | null;
+            /** Linked */
+            linked: boolean;
+            /** Owners */
+            owners: string[];
+        };
+        /**
          * Passed
          * @description Answer to a message that needs no other: a preview that was overtaken, a wish that was taken.
          */
@@ -1278,6 +1430,25 @@ export interface components {
              * @constant
              */
             type: "passed";
+        };
+        /**
+         * Person
+         * @description Who one is. needed: whether this Pamble asks for a sign-in at all; role: in the study that was asked for.
+         */
+        Person: {
+            /**
+             * Admin
+             * @default false
+             */
+            admin?: boolean;
+            /** Linked */
+            linked?: string | null;
+            /** Name */
+            name?: string | null;
+            /** Needed */
+            needed: boolean;
+            /** Role */
+            role?: ("own" | "change" | "look") | null;
         };
         /**
          * Preview
@@ -1731,6 +1902,12 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+            /**
+             * Role
+             * @default own
+             * @enum {string}
+             */
+            role?: "own" | "change" | "look";
             /** Thumbnail */
             thumbnail: number | null;
             /** Version */
@@ -2123,6 +2300,55 @@ export interface operations {
             };
         };
     };
+    sign_in_api_sign_in_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Credentials"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    sign_out_api_sign_out_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     studies_api_studies_get: {
         parameters: {
             query?: never;
@@ -2404,6 +2630,166 @@ export interface operations {
             };
         };
     };
+    sharing_api_studies__id__sharing_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenTo"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_guest_api_studies__id__sharing_guests_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Guest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenTo"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_guest_api_studies__id__sharing_guests__name__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenTo"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    make_link_api_studies__id__sharing_link_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenTo"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_link_api_studies__id__sharing_link_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenTo"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     import_step_api_studies__id__step_post: {
         parameters: {
             query?: never;
@@ -2517,6 +2903,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ToolInfo"][];
+                };
+            };
+        };
+    };
+    who_api_who_get: {
+        parameters: {
+            query?: {
+                study?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };

@@ -1,0 +1,184 @@
+"""A Pamble that is reached from other machines: nobody without an account, and no study but by its owner's leave."""
+
+import io
+import json
+import re
+
+import httpx
+import pytest
+from websockets.sync.client import connect
+
+from pamble.cli.main import main
+from pamble.server.access import Need, need
+from pamble.server.app import schema
+from pamble.server.throttle import Throttle
+from tests.conftest import RunningPamble
+
+PASSWORDS = {"olive": "a long password", "bay": "another password", "fern": "one more password"}
+
+
+@pytest.fixture(scope="module")
+def reached():
+    """Pamble, beyond loopback, with an administrator and two more accounts."""
+    running = RunningPamble(False, "--host", "0.0.0.0", "--no-demo")
+    with pytest.MonkeyPatch.context() as patch:
+        for name, password in PASSWORDS.items():
+            patch.setattr("sys.stdin", io.StringIO(password + "\n"))
+            words = ["account", "add", name, "--data", str(running.folder)]
+            assert main([*words, "--admin"] if name == "olive" else words) == 0
+    running.start()
+    yield running
+    running.close()
+
+
+def browser(reached, name: str | None = None) -> httpx.Client:
+    """Somebody's browser, signed in."""
+    client = httpx.Client(base_url=reached.url, follow_redirects=True)
+    if name:
+        given = {"name": name.title(), "password": PASSWORDS[name]}
+        assert client.post("/api/sign-in", json=given).status_code == 204
+    return client
+
+
+def study_of(client: httpx.Client) -> str:
+    return client.post("/api/studies", json={"name": "Jug"}).json()["id"]
+
+
+def said(client: httpx.Client, id: str, message: dict | None = None) -> dict:
+    """What the live socket answers, to a message or on entering."""
+    cookie = "; ".join(f"{k}={v}" for k, v in client.cookies.items())
+    address = f"{client.base_url}/api/studies/{id}/live".replace("http:", "ws:").replace("//api", "/api")
+    with connect(address, additional_headers={"Cookie": cookie}, max_size=None) as socket:
+        out = json.loads(socket.recv())
+        if message is None:
+            return out
+        socket.send(json.dumps(message))
+        while True:
+            got = socket.recv()
+            if isinstance(got, str) and json.loads(got).get("seq") == message["seq"]:
+                return json.loads(got)
+
+
+RENAME = {"type": "commit", "seq": 7, "base": 0, "op": {"op": "set_study", "name": "Ewer"}}
+
+
+def test_no_route_answers_who_is_not_signed_in_and_none_is_forgotten(reached):
+    nobody = browser(reached)
+    answered = set()
+    for path, methods in schema()["paths"].items():
+        for method in methods:
+            address = re.sub(r"\{\w+\}", "x", path)
+            if nobody.request(method, address, json={}).status_code != 401:
+                answered.add(f"{method} {path}")
+    assert answered == {"get /api/who", "post /api/sign-in", "post /api/sign-out"}
+    for path in ("/metrics", "/openapi.json", "/docs"):
+        assert "version" not in nobody.get(path).text
+    assert nobody.get("/metrics").status_code == 401
+    assert said(nobody, "x")["code"] == "sign-in"
+    assert nobody.get("/api/who").json() == {
+        "needed": True, "name": None, "admin": False, "linked": None, "role": None
+    }  # fmt: skip
+
+
+def test_a_study_is_its_owners_and_guests_work_on_it_and_do_not_delete_it(reached):
+    bay, fern, olive = (browser(reached, name) for name in ("bay", "fern", "olive"))
+    id = study_of(bay)
+    assert [s["role"] for s in bay.get("/api/studies").json()] == ["own"]
+    assert fern.get("/api/studies").json() == []
+    for method, path in (("GET", "/export.json"), ("DELETE", ""), ("GET", "/sharing"), ("PUT", "/thumbnail?version=0")):
+        assert fern.request(method, f"/api/studies/{id}{path}").status_code == 404
+    assert said(fern, id)["code"] == "missing"
+    assert bay.post(f"/api/studies/{id}/sharing/guests", json={"name": "nobody"}).json()["code"] == "account"
+    assert bay.post(f"/api/studies/{id}/sharing/guests", json={"name": "Fern"}).json()["guests"] == ["fern"]
+    assert [s["role"] for s in fern.get("/api/studies").json()] == ["change"]
+    assert said(fern, id, RENAME)["type"] == "state"
+    assert fern.delete(f"/api/studies/{id}").status_code == 403
+    assert fern.get(f"/api/studies/{id}/sharing").status_code == 403
+    assert id in [s["id"] for s in olive.get("/api/studies").json()]
+    assert bay.delete(f"/api/studies/{id}/sharing/guests/fern").json()["guests"] == []
+    assert fern.get(f"/api/studies/{id}/export.json").status_code == 404
+    assert bay.get("/metrics").status_code == 403
+    assert "pamble_" in olive.get("/metrics").text
+    assert bay.delete(f"/api/studies/{id}").status_code == 204
+
+
+def test_by_a_link_a_study_is_looked_at_and_not_changed_until_it_is_taken_back(reached):
+    bay, passer = browser(reached, "bay"), browser(reached)
+    id, other = study_of(bay), study_of(bay)
+    link = bay.post(f"/api/studies/{id}/sharing/link").json()["link"]
+    assert passer.get("/look/not-a-link").url.path == "/"
+    assert passer.get(link).url.path == f"/study/{id}"
+    assert passer.get(f"/api/studies/{id}/export.json").status_code == 200
+    assert passer.get(f"/api/who?study={id}").json()["role"] == "look"
+    assert [s["id"] for s in passer.get("/api/studies").json()] == [id]
+    assert passer.get(f"/api/studies/{other}/export.json").status_code == 401
+    assert passer.put(f"/api/studies/{id}/thumbnail?version=1", content=b"x").json()["code"] == "read-only"
+    assert passer.post("/api/studies", json={"name": "Mine"}).status_code == 401
+    assert said(passer, id, RENAME)["code"] == "read-only"
+    assert said(passer, id)["study"]["name"] == "Jug"
+    assert bay.delete(f"/api/studies/{id}/sharing/link").json()["linked"] is False
+    assert passer.get(f"/api/studies/{id}/export.json").status_code == 401
+
+
+def test_sessions_end_cookies_cannot_be_made_and_other_sites_get_nothing(reached):
+    fern, again = browser(reached, "fern"), browser(reached, "fern")
+    kept = dict(fern.cookies)
+    assert fern.post("/api/sign-out").status_code == 204
+    assert httpx.get(f"{reached.url}/api/studies", cookies=kept).status_code == 401
+    assert again.get("/api/studies").status_code == 200
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("sys.stdin", io.StringIO("a new password\n"))
+        assert main(["account", "password", "fern", "--data", str(reached.folder)]) == 0
+    PASSWORDS["fern"] = "a new password"
+    assert again.get("/api/studies").status_code == 401
+    session = browser(reached, "fern").cookies["pamble-session"]
+    value, sign = session.rsplit(".", 1)
+    for forged in (value, f"{value}.{sign[::-1]}", f"{value[:-2]}AA.{sign}", "x.y", ""):
+        assert httpx.get(f"{reached.url}/api/studies", cookies={"pamble-session": forged}).status_code == 401
+    own = {"Cookie": f"pamble-session={session}"}
+    assert httpx.get(f"{reached.url}/api/studies", headers=own).status_code == 200
+    assert httpx.get(f"{reached.url}/api/studies", headers=own | {"Origin": "http://elsewhere.test"}).status_code == 403
+
+
+def test_guesses_are_slowed_whether_there_is_such_an_account_or_not(reached):
+    for name in ("olive", "nobody"):
+        nobody = httpx.Client(base_url=reached.url)
+        words = [
+            nobody.post("/api/sign-in", json={"name": name, "password": f"guess number {k}"}).json()["message"]
+            for k in range(7)
+        ]
+        assert words[0] in ("This name and password do not go together.", words[-1])
+        assert "Too many wrong passwords: try again in" in words[-1]
+    right = {"name": "olive", "password": PASSWORDS["olive"]}
+    assert httpx.post(f"{reached.url}/api/sign-in", json=right).status_code == 401
+
+
+def test_waits_grow_and_are_forgotten_when_the_password_is_right(monkeypatch):
+    now = [0.0]
+    monkeypatch.setattr("pamble.server.throttle.time.monotonic", lambda: now[0])
+    guesses, waits = Throttle(), []
+    for _ in range(20):
+        guesses.wrong("a")
+        waits.append(guesses.wait("a", "b"))
+        now[0] += waits[-1]
+    assert waits[:4] == [0, 0, 0, 0]
+    assert waits[4:9] == [1, 2, 4, 8, 16]
+    assert max(waits) == 300
+    guesses.right("a")
+    assert guesses.wait("a") == 0
+
+
+def test_what_a_request_needs():
+    assert need("GET", "/study/x") == Need("nothing")
+    assert need("GET", "/api/studies/x/live") == Need("study", "x", "look")
+    assert need("POST", "/api/studies/x/step") == Need("study", "x", "change")
+    assert need("DELETE", "/api/studies/x") == Need("study", "x", "own")
+    assert need("POST", "/api/studies/import") == Need("account")
+    assert need("GET", "/api/anything/new") == Need("known")
+
+
+def test_without_an_administrator_nobody_else_reaches_it(capfd):
+    lonely = RunningPamble(False, "--host", "0.0.0.0")
+    with pytest.raises(AssertionError, match="ended while starting"):
+        lonely.start()
+    assert "needs an administrator: make one with bin/pamble account add NAME --admin" in capfd.readouterr().err
