@@ -44,19 +44,25 @@ def study_of(client: httpx.Client) -> str:
     return client.post("/api/studies", json={"name": "Jug"}).json()["id"]
 
 
-def said(client: httpx.Client, id: str, message: dict | None = None) -> dict:
-    """What the live socket answers, to a message or on entering."""
+def socket_of(client: httpx.Client, id: str):
     cookie = "; ".join(f"{k}={v}" for k, v in client.cookies.items())
     address = f"{client.base_url}/api/studies/{id}/live".replace("http:", "ws:").replace("//api", "/api")
-    with connect(address, additional_headers={"Cookie": cookie}, max_size=None) as socket:
-        out = json.loads(socket.recv())
-        if message is None:
-            return out
-        socket.send(json.dumps(message))
-        while True:
-            got = socket.recv()
-            if isinstance(got, str) and json.loads(got).get("seq") == message["seq"]:
-                return json.loads(got)
+    return connect(address, additional_headers={"Cookie": cookie}, max_size=None)
+
+
+def answer(socket, message: dict) -> dict:
+    socket.send(json.dumps(message))
+    while True:
+        got = socket.recv()
+        if isinstance(got, str) and json.loads(got).get("seq") == message["seq"]:
+            return json.loads(got)
+
+
+def said(client: httpx.Client, id: str, message: dict | None = None) -> dict:
+    """What the live socket answers, to a message or on entering."""
+    with socket_of(client, id) as socket:
+        first = json.loads(socket.recv())
+        return first if message is None else answer(socket, message)
 
 
 RENAME = {"type": "commit", "seq": 7, "base": 0, "op": {"op": "set_study", "name": "Ewer"}}
@@ -95,7 +101,10 @@ def test_a_study_is_its_owners_and_guests_work_on_it_and_do_not_delete_it(reache
     assert fern.delete(f"/api/studies/{id}").status_code == 403
     assert fern.get(f"/api/studies/{id}/sharing").status_code == 403
     assert id in [s["id"] for s in olive.get("/api/studies").json()]
-    assert bay.delete(f"/api/studies/{id}/sharing/guests/fern").json()["guests"] == []
+    with socket_of(fern, id) as window:
+        assert json.loads(window.recv())["study"]["name"] == "Ewer"
+        assert bay.delete(f"/api/studies/{id}/sharing/guests/fern").json()["guests"] == []
+        assert "no longer open to you: nothing was stored" in answer(window, RENAME | {"base": 1})["message"]
     assert fern.get(f"/api/studies/{id}/export.json").status_code == 404
     assert bay.get("/metrics").status_code == 403
     assert "pamble_" in olive.get("/metrics").text

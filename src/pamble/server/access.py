@@ -67,7 +67,7 @@ def need(method: str, path: str) -> Need:
 
 
 class Access:
-    """What is known of accounts, and the cookies that say who asks."""
+    """What is known of accounts, and the cookies that say who asks. secure: whether cookies go by https alone."""
 
     def __init__(self, accounts: Accounts, secure: bool) -> None:
         self.accounts, self.secure = accounts, secure

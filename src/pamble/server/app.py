@@ -75,7 +75,9 @@ def create_app(
 
     @app.websocket("/api/studies/{id}/live")
     async def _live(socket: WebSocket, id: str) -> None:
-        await live(socket, app.state.hub, id, getattr(socket.state, "role", "own") != "look")
+        await live(
+            socket, app.state.hub, id, None if access is None else lambda: access.role(id, access.who(socket.scope))
+        )
 
     @app.get("/metrics", include_in_schema=False)
     def _metrics() -> Response:

@@ -11,6 +11,7 @@ import contextlib
 import json
 import uuid
 from collections import deque
+from collections.abc import Callable
 from typing import Any
 
 import structlog
@@ -46,6 +47,7 @@ from pamble.server.messages import (
     WhyAsked,
 )
 from pamble.server.metrics import COMMITS, FAULTS, REFUSED, UPDATES, timed
+from pamble.store.accounts import Role
 
 log = structlog.get_logger()
 
@@ -54,6 +56,13 @@ _WAITING = 256
 
 _QUICK = 0.4
 """Seconds that work may take before it is told how far it is."""
+
+
+_LOOKED_AFTER = 20.0
+"""Seconds after which it is asked again whether a window may still be there."""
+
+Asked = Callable[[], Role | None]
+"""Gives what somebody may do with the study."""
 
 
 class LookOnly(PambleError):
@@ -65,9 +74,9 @@ class LookOnly(PambleError):
 class LiveWindow:
     """One browser window on a study."""
 
-    def __init__(self, socket: WebSocket, study: OpenStudy, may_change: bool = True) -> None:
+    def __init__(self, socket: WebSocket, study: OpenStudy, role: Asked | None = None) -> None:
         self.id = uuid.uuid4().hex[:8]
-        self._socket, self._study, self._may_change = socket, study, may_change
+        self._socket, self._study, self._role = socket, study, role
         self._outbox: deque[str | bytes] = deque()
         self._filled, self._emptied = asyncio.Event(), asyncio.Event()
         self._emptied.set()
@@ -172,6 +181,23 @@ class LiveWindow:
             finally:
                 self._resting = False
 
+    async def _may_change(self) -> None:
+        role = "own" if self._role is None else await asyncio.to_thread(self._role)
+        if role is None:
+            raise LookOnly("You are no longer signed in, or this study is no longer open to you: nothing was stored.")
+        if role == "look":
+            raise LookOnly("You may look at this study, and not change it.")
+
+    async def watch(self) -> None:
+        """Close the window when the study is no longer open to who has it; never where nobody is asked."""
+        while self._role is not None:
+            await asyncio.sleep(_LOOKED_AFTER)
+            if await asyncio.to_thread(self._role) is None:
+                self._send(Failed(code="sign-in", message="This study is no longer open to you."))
+                await self._emptied.wait()
+                await self._socket.close(code=4004)
+                return
+
     async def _guarded(self, message: ClientMessage) -> None:
         self._working = asyncio.get_running_loop().time()
         try:
@@ -196,12 +222,12 @@ class LiveWindow:
     async def _handle(self, message: ClientMessage) -> None:
         study = self._study
         match message:
-            case Commit() | Step() if not self._may_change:
-                raise LookOnly("You may look at this study, and not change it.")
             case Commit():
+                await self._may_change()
                 with timed(COMMITS):
                     await study.commit(self, message.seq, message.base, message.op.model_dump())
             case Step():
+                await self._may_change()
                 await study.step(self, message.seq, message.base, -1 if message.type == "undo" else 1)
             case Probe():
                 answer: dict[str, Any] = await study.ask("probe", message.id, message.u, message.v)
@@ -239,12 +265,12 @@ def _number(text: str) -> int | None:
         return None
 
 
-async def live(socket: WebSocket, hub: Hub, id: str, may_change: bool = True) -> None:
-    """Serve one window. may_change: whether what it commits is taken."""
+async def live(socket: WebSocket, hub: Hub, id: str, role: Asked | None = None) -> None:
+    """Serve one window. role: what who has it may do at the moment; None where nobody is asked."""
     await socket.accept()
     try:
         study = await hub.open(id)
-        window = LiveWindow(socket, study, may_change)
+        window = LiveWindow(socket, study, role)
         await hub.enter(study, window)
     except PambleError as error:
         await socket.send_text(Failed(code=error.code, message=str(error)).model_dump_json())
@@ -256,11 +282,12 @@ async def live(socket: WebSocket, hub: Hub, id: str, may_change: bool = True) ->
         await socket.send_text(Failed(code="fault", message=words).model_dump_json())
         await socket.close(code=1011)
         return
-    writing = asyncio.create_task(window.write())
+    beside = [asyncio.create_task(window.write()), asyncio.create_task(window.watch())]
     try:
         await window.run()
     except (WebSocketDisconnect, RuntimeError):
         pass
     finally:
-        writing.cancel()
+        for task in beside:
+            task.cancel()
         hub.leave(study, window)

@@ -108,14 +108,19 @@ class Accounts:
             return id
 
     def of_session(self, id: str) -> Account | None:
-        """Who a session belongs to, while it lasts."""
-        with Session(self._engine) as session:
+        """Who a session belongs to, while it lasts: so long after it was last used."""
+        with Session(self._engine) as session, session.begin():
             found = session.execute(
-                select(AccountRow.name, AccountRow.admin)
+                select(AccountRow, SessionRow)
                 .join(SessionRow, SessionRow.account == AccountRow.name)
                 .where(SessionRow.id == id, SessionRow.until > _now())
             ).first()
-            return None if found is None else Account(*found)
+            if found is None:
+                return None
+            account, row = found
+            if row.until - _now() < _SESSION / 2:
+                row.until = _now() + _SESSION
+            return Account(account.name, account.admin)
 
     def signed_out(self, id: str) -> None:
         """End a session."""
