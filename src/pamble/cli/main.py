@@ -1,4 +1,4 @@
-"""The command line: check, blend, fillet, match, patch, fill, trim, why, run, solve and demo. Exit code 0, or 2 with
+"""The command line: parts as STEP files, studies, and what a data folder holds. Exit code 0, or 2 with
 one clear line."""
 
 from __future__ import annotations

@@ -27,6 +27,8 @@ interface Waiting {
 
 const LOST = 'The connection to the server was lost: look whether this step is there before you do it again.';
 const OFFLINE = 'There is no connection to the server at the moment: nothing was changed. It is tried again.';
+/** What ends a window: the study is gone, or no longer open to who looks. */
+const ENDS = ['study', 'missing', 'sign-in'];
 /** Time in ms after which a preview counts as lost and the next one is sent. */
 const PREVIEW_LIMIT = 15000;
 /** Time in ms without a new intent after which the pointer is taken to rest: what was left out for speed follows then. */
@@ -139,7 +141,7 @@ export class Link {
   private receiveError(words: string, code: string, seq: number | null): void {
     if (seq === null) {
       // Not the answer to anything: the study itself cannot be opened.
-      this.closed = code === 'study';
+      this.closed = ENDS.includes(code);
       if (this.closed) this.events.gone(words);
       else this.events.failed(words, code, false);
       return;

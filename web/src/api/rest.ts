@@ -3,7 +3,7 @@ import type { Created, DemoLine, StepImport, StudyLine, ToolInfo } from './types
 /** An error in the server's own words. */
 export class ServerError extends Error {}
 
-async function ask<T>(path: string, init?: RequestInit): Promise<T> {
+export async function ask<T>(path: string, init?: RequestInit): Promise<T> {
   let response: Response;
   try {
     response = await fetch(`/api${path}`, init);
@@ -23,7 +23,7 @@ function upload(file: File): RequestInit {
   return { method: 'POST', body };
 }
 
-const json = (value: unknown): RequestInit => ({
+export const json = (value: unknown): RequestInit => ({
   method: 'POST',
   headers: { 'Content-Type': 'application/json' },
   body: JSON.stringify(value),

@@ -58,3 +58,5 @@ export type Located = Schemas['Located'];
 export type Point = [number, number, number];
 /** A place that hangs on a line, at a fraction of its length, or on a CV. */
 export type PlaceRef = { feature: string; edge: string; at: number; near?: Point | null } | { feature: string; cv: number };
+export type Person = Schemas['Person'];
+export type OpenTo = Schemas['OpenTo'];

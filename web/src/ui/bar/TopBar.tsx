@@ -1,13 +1,14 @@
 import { ActionIcon, Button, TextInput, Tooltip, useComputedColorScheme, useMantineColorScheme } from '@mantine/core';
 import { IconArrowBackUp, IconArrowForwardUp, IconMoon, IconSun } from '@tabler/icons-react';
-import { useState } from 'react';
+import { useState, useSyncExternalStore } from 'react';
 
-import { goToList } from '../../address';
+import { goToList, studyInAddress, watchAddress } from '../../address';
 import { redo, setStage, undo } from '../../state/actions';
 import { commit } from '../../state/session';
 import { useStudy } from '../../state/study';
 import { stepped } from '../../state/hand';
 import { useTools } from '../../state/tools';
+import { useWho } from '../people/who';
 import { openers, STAGES } from './commands';
 
 export function Logo() {
@@ -30,6 +31,7 @@ export function TopBar() {
   const { study, version, canUndo, canRedo, connected, busy } = useStudy();
   const stage = useTools((s) => s.stage);
   const hand = useTools((s) => s.hand);
+  const looks = useWho(useSyncExternalStore(watchAddress, studyInAddress)).data?.role === 'look';
   const { setColorScheme } = useMantineColorScheme();
   const scheme = useComputedColorScheme('light');
 
@@ -40,6 +42,7 @@ export function TopBar() {
         {study && <StudyName name={study.name} />}
         <span className="quiet">{!study ? '' : !connected ? 'not connected' : busy ? 'storing…' : `step ${version} · stored`}</span>
       </div>
+      {looks && <span className="chip looks">look only</span>}
       <nav className="stages" aria-label="Stages">
         {STAGES.map(([id, label]) => (
           <button key={id} aria-pressed={stage === id} onClick={() => setStage(id)}>

@@ -1,13 +1,17 @@
 import { ActionIcon, Button, Menu, TextInput } from '@mantine/core';
-import { IconTrash } from '@tabler/icons-react';
+import { IconTrash, IconUsers } from '@tabler/icons-react';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useRef, useState } from 'react';
 
 import { goToStudy } from '../../address';
 import { createStudy, deleteStudy, importStudy, listDemos, listStudies, listTools, thumbnailAddress } from '../../api/rest';
+import type { StudyLine } from '../../api/types';
 import { beginWith, type Beginning } from '../../state/beginnings';
 import { tell } from '../../state/session';
 import { Logo } from '../bar/TopBar';
+import { Sharing } from '../people/Sharing';
+import { SignedIn } from '../people/SignedIn';
+import { useWho } from '../people/who';
 
 const when = (text: string) => new Date(text).toLocaleString(undefined, { dateStyle: 'medium', timeStyle: 'short' });
 
@@ -17,6 +21,8 @@ export function StudyList() {
   const studies = useQuery({ queryKey: ['studies'], queryFn: listStudies });
   const demos = useQuery({ queryKey: ['demos'], queryFn: listDemos });
   const [name, setName] = useState('');
+  const who = useWho(null);
+  const [shared, setShared] = useState<StudyLine | null>(null);
   const [sure, setSure] = useState<string | null>(null);
   const file = useRef<HTMLInputElement>(null);
   const open = { onSuccess: ({ id }: { id: string }) => goToStudy(id), onError: (e: Error) => tell(e.message) };
@@ -39,6 +45,7 @@ export function StudyList() {
     <div className="listing">
       <main>
         <Logo />
+        <SignedIn />
         <h1>Studies</h1>
         <form
           style={{ display: 'flex', gap: 8, margin: '18px 0', flexWrap: 'wrap' }}
@@ -104,7 +111,23 @@ export function StudyList() {
               </span>
             </span>
             <span className="quiet">{when(s.changed)}</span>
-            {sure === s.id ? (
+            {who.data?.needed && s.role === 'own' && (
+              <ActionIcon
+                variant="subtle"
+                color="gray"
+                aria-label={`Share ${s.name}`}
+                onClick={(e) => {
+                  e.preventDefault();
+                  e.stopPropagation();
+                  setShared(s);
+                }}
+              >
+                <IconUsers size={16} />
+              </ActionIcon>
+            )}
+            {s.role !== 'own' ? (
+              <span className="quiet">guest</span>
+            ) : sure === s.id ? (
               <Button
                 color="red"
                 size="xs"
@@ -133,6 +156,7 @@ export function StudyList() {
             )}
           </a>
         ))}
+        {shared && <Sharing study={shared.id} name={shared.name} close={() => setShared(null)} />}
         {studies.data?.length === 0 && <p className="quiet">No study yet. The demo shows a part to look round in.</p>}
       </main>
     </div>
