@@ -13,7 +13,7 @@ from pamble.core.checks.report import describe_face
 from pamble.core.checks.seams import part_diagonal
 from pamble.core.errors import BlendError, PambleError
 from pamble.core.exchange.step import write_step
-from pamble.core.faces.edge_chain import followed
+from pamble.core.faces.edge_chain import alike, followed
 from pamble.core.faces.face import Face
 from pamble.core.faces.picking import pick_edges
 from pamble.core.joining.blend import Blend, build_blend
@@ -51,6 +51,8 @@ def blend(given: Namespace) -> Answer:
             "a blend needs two different edges."
         )
     rows = [followed(faces, p.face, p.edge) if given.chain else [(p.face, p.edge)] for p in picked]
+    # A hole whose rim is in pieces is taken whole where the other edge is.
+    rows = alike(faces, rows)
     (a, one), (b, two) = (side_of([(faces[i], e) for i, e in row]) for row in rows)
     made = build_blend(a, b, spec, None, (one, two), limit, given.meet_limit)
     shapes: list[tuple[str, Any]] = [(f.name, f.shape) for f in found]

@@ -12,7 +12,7 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face, Part
 from pamble.core.faces.frames import frames
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import curve_derivatives
+from pamble.core.spline.evaluate import curve_derivatives, curve_points
 from pamble.core.spline.kinks import chain
 from pamble.core.spline.knots import reverse_curve
 
@@ -73,6 +73,26 @@ def followed(faces: Sequence[Face], number: int, edge: Edge) -> list[tuple[int, 
             row.insert(at, (e, way))
             where.insert(at, i)
     return [(i, e) for i, (e, _) in zip(where, row, strict=True)]
+
+
+def comes_round(row: Sequence[tuple[int, Edge]]) -> bool:
+    """Whether edges that follow each other, with the numbers of their faces, end where they begin."""
+    ends = np.array([curve_points(e.space, e.space.domain) for _, e in row]).reshape(-1, 3)
+    if len(row) == 1:
+        return bool(norm(ends[:1] - ends[1:])[0] < _GAP)
+    apart = norm(ends[:, None] - ends[None])
+    apart[np.arange(len(ends)), np.arange(len(ends))] = np.inf
+    return bool((apart.min(axis=1) < _GAP).all())
+
+
+def alike(faces: Sequence[Face], rows: Sequence[list[tuple[int, Edge]]]) -> list[list[tuple[int, Edge]]]:
+    """Two rows of edges, each with the numbers of their faces; where one comes round and the other would if it were
+    followed, it is."""
+    round_ = [comes_round(row) for row in rows]
+    if round_[0] == round_[1]:
+        return list(rows)
+    longer = [row if closes else followed(faces, *row[0]) for row, closes in zip(rows, round_, strict=True)]
+    return longer if all(map(comes_round, longer)) else list(rows)
 
 
 def _lies_along(edge: Edge, faces: Sequence[Face], number: int) -> bool:

@@ -147,6 +147,10 @@ def pair_edges(a: Edge, b: Edge, flip: bool, begins: Begins = (None, None)) -> t
     Raises `BlendError` for an edge without length or a kink inside it.
     """
     first, second = _measure(a), _measure(b)
+    if first.traits.closed != second.traits.closed:
+        raise BlendError(
+            "One edge comes round to its start and the other does not: pick all edges in which the other runs on."
+        )
     if first.traits.closed and second.traits.closed:
         one, two = _pair_closed(first, second, flip, begins)
     else:

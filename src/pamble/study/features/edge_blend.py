@@ -12,6 +12,7 @@ from pydantic import field_validator
 from pamble.core.arrays import Array
 from pamble.core.curves.measure import length_parameters
 from pamble.core.errors import BlendError
+from pamble.core.faces.edge_chain import comes_round, followed
 from pamble.core.faces.face import Edge, Face
 from pamble.core.joining.blend import Blend, build_blend, preview_blend
 from pamble.core.joining.crest import Clearance, Limit, clearance
@@ -25,6 +26,7 @@ from pamble.core.spline.evaluate import curve_points
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, PartHandle, made_face
 from pamble.study.features.fields import SOFT_FULLNESS, choice, number, unseen
 from pamble.study.features.handles import pull, slide
+from pamble.study.inputs import Offered
 from pamble.study.references import EdgeRef, FaceRef, PlaneRef
 from pamble.study.stored import Stored
 
@@ -92,6 +94,7 @@ def run(params: EdgeBlendParams, inputs: Inputs, context: Context) -> Made:
     rows = [params.first, *params.first_on], [params.second, *params.second_on]
     edges = [[inputs.edge(ref) for ref in row] for row in rows]
     faces = [[inputs.face(FaceRef(feature=ref.feature)) for ref in row] for row in rows]
+    _offer_whole(rows, faces, edges)
     (a, one), (b, two) = (side_of(list(zip(*pair, strict=True))) for pair in zip(faces, edges, strict=True))
     spec = params.spec()
     limit = _limit(params, inputs)
@@ -120,6 +123,23 @@ def run(params: EdgeBlendParams, inputs: Inputs, context: Context) -> Made:
         warnings=made.warnings,
         **_facts(made, spec, limit),
     )
+
+
+def _offer_whole(
+    rows: Sequence[Sequence[EdgeRef]], faces: Sequence[Sequence[Face]], edges: Sequence[Sequence[Edge]]
+) -> None:
+    """Where one edge comes round and the other would over edges of its own face, raise the offer to take these too."""
+    picked = [[(0, e) for e in row] for row in edges]
+    for k, other in ((0, 1), (1, 0)):
+        if len(picked[k]) == 1 and comes_round(picked[other]) and not comes_round(picked[k]):
+            whole = followed(faces[k][:1], *picked[k][0])
+            if comes_round(whole):
+                more = [{"feature": rows[k][0].feature, "edge": e.name} for _, e in whole if e is not edges[k][0]]
+                raise Offered(
+                    "One edge comes round to its start and the other does not.",
+                    "Take the other one all round",
+                    {f"{_SIDES[k]}_on": more},
+                )
 
 
 def _through(
