@@ -16,6 +16,9 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 
+from pamble.store.accounts import Accounts
+from pamble.store.database import open_database
+from pamble.store.folder import database_of
 from pamble.store.postgres import LocalPostgres, free_port
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
@@ -85,6 +88,15 @@ class RunningPamble:
         except subprocess.TimeoutExpired:
             os.killpg(self.process.pid, signal.SIGKILL)
         shutil.rmtree(self.folder, ignore_errors=True)
+
+
+def peopled(folder: Path, passwords: dict[str, str]) -> None:
+    """Accounts in a data folder, the first an administrator's."""
+    with database_of(folder) as server:
+        engine = open_database(server.url)
+        for k, (name, password) in enumerate(passwords.items()):
+            Accounts(engine).add(name, password, k == 0)
+        engine.dispose()
 
 
 @pytest.fixture(scope="session")

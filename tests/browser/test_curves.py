@@ -39,27 +39,24 @@ def draw(desk: Desk, view: str | None, name: str, *points: tuple[int, int]) -> N
     expect(line_of(desk.page, name)).to_be_visible()
 
 
-def use(desk: Desk, tool: str, *lines: str) -> None:
-    """Take a tool and pick lines by pointing at them."""
+def use(desk: Desk, tool: str, *lines: tuple[str, int, int]) -> None:
+    """Take a tool and pick lines by pointing at them: each by its name, near a place where it runs."""
     desk.page.keyboard.press("Escape")
     desk.page.keyboard.press("Escape")
     desk.button(tool).click()
-    for name in lines:
-        spot = next(filter(None, (find(desk, name, wait) for wait in (30, 150))), None)
-        assert spot, f"{name} was not found on the part"
-        desk.page.mouse.click(*spot)
+    for name, x, y in lines:
+        desk.page.mouse.click(*find(desk, name, x, y))
 
 
-def find(desk: Desk, name: str, wait: int) -> tuple[int, int] | None:
-    """Search the part for a line, as one would with the eye; a busy machine may need the longer wait."""
+def find(desk: Desk, name: str, x: int, y: int) -> tuple[int, int]:
+    """Where a line runs, near a place."""
     status = desk.page.get_by_role("status", name="Under the pointer")
-    for x in (450, 520, 600, 700, 800, 380):
-        for y in range(140, 690, 8):
-            desk.page.mouse.move(x, y)
-            desk.page.wait_for_timeout(wait)
-            if status.inner_text() == name:
-                return x, y
-    return None
+    for off in (0, 4, -4, 8, -8, 12, -12, 16, -16):
+        desk.page.mouse.move(x, y + off)
+        desk.page.wait_for_timeout(150)
+        if status.inner_text() == name:
+            return x, y + off
+    raise AssertionError(f"{name} does not run near {x}, {y}")
 
 
 def curve_length(desk: Desk) -> float:
@@ -73,7 +70,7 @@ def test_two_views_become_one_curve_that_follows(desk):
     draw(desk, "Shift+T", "Top", (330, 420), (600, 560), (900, 400))
     page.keyboard.press("0")
     page.wait_for_timeout(900)
-    use(desk, "Two-view curve", "Side", "Top")
+    use(desk, "Two-view curve", ("Side", 450, 380), ("Top", 450, 356))
     card = page.get_by_label("Card of Two-view curve")
     expect(card).to_contain_text("Deviation")
     expect(card).to_contain_text("CV layout")
@@ -108,7 +105,7 @@ def test_two_views_become_one_curve_that_follows(desk):
     expect(page.get_by_label("Figures of the curve")).to_contain_text(f"{near:.1f} mm")
     desk.page.get_by_role("button", name=re.compile("^Curve: .*pick another")).click()
     expect(page.get_by_text("Pick another line")).to_be_visible()
-    page.mouse.click(*find(desk, "Side", 60))
+    page.mouse.click(*find(desk, "Side", 450, 356))
     expect(desk.page.get_by_role("button", name=re.compile("^Curve: .*pick another"))).to_have_text("Side")
     expect(page.get_by_label("Figures of the curve")).not_to_contain_text(f"{near:.1f} mm")
 
@@ -124,7 +121,7 @@ def test_blend_match_comb_and_a_caught_end(desk):
     page.keyboard.press("Escape")
     page.keyboard.press("Escape")
     draw(desk, "Shift+F", "Right", (640, 380), (760, 400), (880, 560))
-    use(desk, "Blend curve", "Left", "Right")
+    use(desk, "Blend curve", ("Left", 450, 524), ("Right", 700, 388))
     card = page.get_by_label("Card of Blend curve")
     for end in ("At the first", "At the second"):
         card.get_by_role("radiogroup", name=end).get_by_text("G3").click()
@@ -142,7 +139,7 @@ def test_blend_match_comb_and_a_caught_end(desk):
     expect(page.get_by_label("Combs", exact=True).locator("g")).to_have_count(3)
     page.keyboard.press("Escape")
     page.get_by_role("button", name="Curves", exact=True).click()
-    use(desk, "Match", "Right", "Left")
+    use(desk, "Match", ("Right", 700, 388), ("Left", 450, 556))
     card = page.get_by_label("Card of Match")
     expect(card).to_contain_text("Joint")
     expect(card).to_contain_text("degree was raised by 1")

@@ -1,23 +1,17 @@
 """A Pamble reached from other machines: sign in, share a study by link, look at it without an account."""
 
-import io
 import re
 
 import pytest
 from playwright.sync_api import expect
 
-from pamble.cli.main import main
-from tests.conftest import RunningPamble
+from tests.conftest import RunningPamble, peopled
 
 
 @pytest.fixture
 def reached():
     running = RunningPamble(False, "--host", "0.0.0.0", "--no-demo")
-    with pytest.MonkeyPatch.context() as patch:
-        for name in ("olive", "bay"):
-            patch.setattr("sys.stdin", io.StringIO(f"the password of {name}\n"))
-            words = ["account", "add", name, "--data", str(running.folder)]
-            assert main([*words, "--admin"] if name == "olive" else words) == 0
+    peopled(running.folder, {name: f"the password of {name}" for name in ("olive", "bay")})
     running.start()
     yield running
     running.close()

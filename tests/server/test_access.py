@@ -12,7 +12,7 @@ from pamble.cli.main import main
 from pamble.server.access import Need, need
 from pamble.server.app import schema
 from pamble.server.throttle import Throttle
-from tests.conftest import RunningPamble
+from tests.conftest import RunningPamble, peopled
 
 PASSWORDS = {"olive": "a long password", "bay": "another password", "fern": "one more password"}
 
@@ -21,11 +21,7 @@ PASSWORDS = {"olive": "a long password", "bay": "another password", "fern": "one
 def reached():
     """Pamble, beyond loopback, with an administrator and two more accounts."""
     running = RunningPamble(False, "--host", "0.0.0.0", "--no-demo")
-    with pytest.MonkeyPatch.context() as patch:
-        for name, password in PASSWORDS.items():
-            patch.setattr("sys.stdin", io.StringIO(password + "\n"))
-            words = ["account", "add", name, "--data", str(running.folder)]
-            assert main([*words, "--admin"] if name == "olive" else words) == 0
+    peopled(running.folder, PASSWORDS)
     running.start()
     yield running
     running.close()
@@ -127,6 +123,26 @@ def test_by_a_link_a_study_is_looked_at_and_not_changed_until_it_is_taken_back(r
     assert said(passer, id)["study"]["name"] == "Jug"
     assert bay.delete(f"/api/studies/{id}/sharing/link").json()["linked"] is False
     assert passer.get(f"/api/studies/{id}/export.json").status_code == 401
+
+
+def test_accounts_are_made_and_end_by_command(reached, capsys, monkeypatch):
+    def said(stdin: str, *words: str) -> str:
+        monkeypatch.setattr("sys.stdin", io.StringIO(stdin))
+        code = main(["account", *words, "--data", str(reached.folder)])
+        got = capsys.readouterr()
+        return got.err if code else got.out
+
+    assert "at least 10 characters" in said("short\n", "add", "moss")
+    assert "moss\n" in said("quite long enough\n", "add", "Moss")
+    assert "an account moss already" in said("quite long enough\n", "add", "moss")
+    moss = httpx.Client(base_url=reached.url)
+    given = {"name": "moss", "password": "quite long enough"}
+    assert moss.post("/api/sign-in", json=given).status_code == 204
+    assert "moss" not in said("", "remove", "moss")
+    assert moss.get("/api/studies").status_code == 401
+    assert "There is no account moss" in said("", "remove", "moss")
+    assert "olive, administrator" in said("", "list")
+    assert "a name is of letters" in said("quite long enough\n", "add", "no such name!").lower()
 
 
 def test_sessions_end_cookies_cannot_be_made_and_other_sites_get_nothing(reached):
