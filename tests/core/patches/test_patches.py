@@ -212,6 +212,10 @@ def test_edges_of_many_knots_lend_the_patch_theirs(seed):
     assert worst(made, "gap") < 0.0002
     assert worst(made, "angle") < 0.006
     assert worst(made, "curvature") < 1.0
+    # Live work takes them at once.
+    at_once = boundary_patch(asked, 300.0, spans=made.face.surface.spans, lends=True)
+    assert len(at_once.tried) == 1
+    assert at_once.face.surface.control == pytest.approx(made.face.surface.control, abs=1e-9)
     rng, knots = np.random.default_rng(seed), basis.uniform_knots(3, 6)
     x, y = np.meshgrid(200 * basis.greville(knots, 3), 160 * basis.greville(knots, 3), indexing="ij")
     sheet = Surface(3, 3, knots, knots, np.dstack([x, y, 12 * np.sin(x / 100) + rng.normal(0, 1.2, x.shape)]))

@@ -18,17 +18,18 @@ def patch_between(
     degree: int = 5,
     spans: tuple[int, int] | None = None,
     through: Through = (),
+    lends: bool = False,
 ) -> PatchMade:
     """Two or three sides that close are filled by a trimmed patch, all others by a four-sided one; four that turn too
     sharply for that, or run on into each other at a corner, by a trimmed one too. through: curves and points that it
-    passes. Raises `GeometryError`.
+    passes. lends: see `boundary_patch`. Raises `GeometryError`.
     """
     most = None if spans is None else max(spans)
     closed = all(chain(asked).joined)
     if len(asked) < 4 and closed:
         return _trimmed(asked, diagonal, degree, most, through)
     try:
-        return boundary_patch(asked, diagonal, degree, spans, through)
+        return boundary_patch(asked, diagonal, degree, spans, through, lends)
     except Folds:
         if not closed:
             raise

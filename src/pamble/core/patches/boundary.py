@@ -53,12 +53,14 @@ def boundary_patch(
     degree: int = 5,
     spans: tuple[int, int] | None = None,
     through: Through = (),
+    lends: bool = False,
 ) -> PatchMade:
     """The patch with the fewest spans that meets its sides, or the best of those tried.
 
     asked: two sides (opposite ones, or two that meet in a corner), three in a row, or four; in any order. ``diagonal``
     of the part, mm, bounds the curvature reference. spans: along u and v, found if None; u runs along the first side.
-    through: curves and points that the patch passes. Raises `GeometryError` for sides that do not follow each other.
+    through: curves and points that the patch passes. lends: whether it is built at once on the knots that the edges
+    round it lend it, where they have any. Raises `GeometryError` for sides that do not follow each other.
     """
     if not 2 <= len(asked) <= 4:
         raise GeometryError(f"A boundary patch has two, three or four sides, not {len(asked)}.")
@@ -84,7 +86,8 @@ def boundary_patch(
         return score, figures, max(away, default=0.0)
 
     counts = spans or (1, 1)
-    while True:
+    on_lent = lends and np.isfinite(_lends(c, found, degree, look))
+    while not on_lent:
         score, figures, off_by = look(layout, Space.even(degree, counts[0]), Space.even(degree, counts[1]))
         if spans is not None or score <= 1.0 or _stalled(tried):
             break

@@ -8,7 +8,9 @@ import numpy as np
 
 from pamble.core.arrays import Array
 from pamble.core.patches.side import Side
+from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
+from pamble.core.spline.surface import Surface
 
 SAME_KNOT = 1e-3
 """Share of a side within which two knots are one."""
@@ -44,3 +46,13 @@ def inner_knots(side: Side, degree: int) -> list[tuple[float, int]]:
     shares = 1.0 - shares if side.turned else shares
     more = degree - curve.degree
     return [(s, min(c + more, degree - 1)) for s, c in zip(shares.tolist(), counts.tolist(), strict=True) if 0 < s < 1]
+
+
+def uneven(surface: Surface) -> bool:
+    """Whether the knots of a surface are not even ones: it was built on those that its neighbours lent it."""
+    return any(
+        not np.allclose(basis.uniform_knots(p, n, k[0], k[-1]), k)
+        for p, n, k in zip(
+            (surface.degree_u, surface.degree_v), surface.spans, (surface.knots_u, surface.knots_v), strict=True
+        )
+    )
