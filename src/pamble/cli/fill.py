@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from argparse import Namespace
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -15,13 +15,13 @@ from pamble.core.checks.report import describe_face
 from pamble.core.checks.seams import part_diagonal
 from pamble.core.corners.calm import unrest
 from pamble.core.corners.corner import SeamInside, lay_out
-from pamble.core.corners.four import border, chosen, cut_to
+from pamble.core.corners.four import border, chosen, cut_to, left_open
 from pamble.core.corners.layouts import SIDED, Layout, of_kind
 from pamble.core.corners.outline import Outline, corners_of, outlines
 from pamble.core.errors import GeometryError, PambleError
 from pamble.core.exchange.step import write_step
 from pamble.core.faces.face import Face
-from pamble.core.patches.hole import Hole, find_hole
+from pamble.core.patches.hole import Hole, HoleSide, find_hole
 from pamble.core.patches.inside import Through
 from pamble.core.patches.loop import Asked, Corner
 from pamble.core.patches.running import taken_together
@@ -63,10 +63,9 @@ def fill(given: Namespace) -> tuple[dict[str, Any], str]:
     goes: Outline | None = None
     cut: dict[int, Face] = {}
     if given.cut is not None:
-        goes, changed = _cut_back(faces, hole, given.cut)
+        goes, changed, hole = _cut_back(faces, hole, given.cut)
         cut = {id(faces[n]): face for n, face in changed.items()}
         faces = [changed.get(n, face) for n, face in enumerate(faces)]
-        hole = find_hole(faces, at, given.search)
     together = taken_together([Asked(s.edge, order) for s in hole.sides])
     asked = together.asked
     centre = None if given.hub is None else np.array(numbers(given.hub, 3, "The hub"))
@@ -133,8 +132,8 @@ def fill(given: Namespace) -> tuple[dict[str, Any], str]:
     return out, _text(out)
 
 
-def _cut_back(faces: Sequence[Face], hole: Hole, corners: str) -> tuple[Outline, dict[int, Face]]:
-    """The hole cut back to four sides: what is left of it, and the faces that are trimmed, by number."""
+def _cut_back(faces: Sequence[Face], hole: Hole, corners: str) -> tuple[Outline, dict[int, Face], Hole]:
+    """The hole cut back to four sides: how, the faces that are trimmed, by number, and what is left of it."""
     part = dict(enumerate(faces))
     edge = border(part, [(s.face, s.edge) for s in hole.sides])
     if corners == "auto":
@@ -142,7 +141,9 @@ def _cut_back(faces: Sequence[Face], hole: Hole, corners: str) -> tuple[Outline,
     else:
         picked = corners_of(f"corners {corners.replace(' ', '').replace(',', ', ')}", len(edge.sides))
         goes = chosen(edge, picked, [None] * len(picked))
-    return goes, cut_to(part, edge, goes, "corner")
+    changed = cut_to(part, edge, goes, "corner")
+    left = tuple(HoleSide(n, e) for n, e in left_open(part, changed, edge, goes, "corner"))
+    return goes, changed, replace(hole, sides=left)
 
 
 def _wanted(layout: str, sides: int) -> dict[str, Sequence[Layout] | None]:

@@ -8,13 +8,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from pamble.core.arrays import Array, norm
-from pamble.core.corners.outline import SMOOTH, Bordering, Outline, OverCorner, left_by, line_over, runs_over
+from pamble.core.corners.outline import SMOOTH, Bordering, Outline, OverCorner, left_by, line_over
 from pamble.core.errors import GeometryError
 from pamble.core.faces.cut_back import Cut, cut_back
 from pamble.core.faces.face import Edge, Face, base_name
 from pamble.core.faces.frames import frames
 from pamble.core.patches.loop import Asked, chain, refuse_gap
 from pamble.core.patches.running import taken_together
+from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_points
 
 _MEETS = 0.01
@@ -74,14 +75,28 @@ def cut_to(part: Mapping[int, Face], hole: Border, outline: Outline, name: str) 
             gone = tuple(e for row in (hole.edges[k - 1], hole.edges[k]) for m, e in row if m == n)
             cuts.setdefault(n, []).append(Cut(_name(name, over), gone, (over.line,)))
         for n in hole.touching[k]:
-            if runs_over(over.line, part[n]):
-                cuts.setdefault(n, []).append(Cut(_name(name, over), (), (over.line,)))
-                corners.setdefault(n, []).append(over.place)
+            # However narrow its tip is: it lies between the sides' faces, on the side of the line that goes.
+            cuts.setdefault(n, []).append(Cut(_name(name, over), (), (over.line,)))
+            corners.setdefault(n, []).append(over.place)
     helps = "the line leaves it; put it deeper or less deep."
     changed = {n: cut_back(part[n], row, corners.get(n, ()), "line over the corner", helps) for n, row in cuts.items()}
     for over in outline.lines:
         _check_run(over, list(changed.values()), _name(name, over))
     return changed
+
+
+def left_open(
+    part: Mapping[int, Face], changed: Mapping[int, Face], hole: Border, outline: Outline, name: str
+) -> list[tuple[int, Edge]]:
+    """The edges round what is left of a hole, with the numbers of their faces, once `cut_to` has changed these."""
+    gone = {k for x in outline.lines for k in ((x.corner - 1) % len(hole.sides), x.corner)}
+    cut = {_name(name, x) for x in outline.lines}
+    out = [(n, e) for n, f in changed.items() for e in f.edges if base_name(e.name) in cut]
+    for n, e in (row for k, side in enumerate(hole.edges) if k not in gone for row in side):
+        middle = curve_points(e.space, [0.5 * sum(e.space.domain)])
+        own = [x for x in changed[n].edges if base_name(x.name) not in cut] if n in changed else [e]
+        out.append((n, min(own, key=lambda x: float(to_curve(x.space, middle).distance[0]))))
+    return out
 
 
 def _numbers(row: Sequence[tuple[int, Edge]]) -> list[int]:
