@@ -142,7 +142,7 @@ def _cut_back(faces: Sequence[Face], hole: Hole, corners: str) -> tuple[Outline,
         picked = corners_of(f"corners {corners.replace(' ', '').replace(',', ', ')}", len(edge.sides))
         goes = chosen(edge, picked, [None] * len(picked))
     changed = cut_to(part, edge, goes, "corner")
-    left = tuple(HoleSide(n, e) for n, e in left_open(part, changed, edge, goes, "corner"))
+    left = tuple(HoleSide(n, e) for n, e in left_open(changed, edge, goes, "corner"))
     return goes, changed, replace(hole, sides=left)
 
 

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from pamble.core.arrays import Array, norm
-from pamble.core.corners.outline import SMOOTH, Bordering, Outline, OverCorner, left_by, line_over
+from pamble.core.corners.outline import Outline, left_by
+from pamble.core.corners.over_corner import SMOOTH, Bordering, OverCorner, line_over
 from pamble.core.errors import GeometryError
 from pamble.core.faces.cut_back import Cut, cut_back
 from pamble.core.faces.face import Edge, Face, base_name
@@ -85,9 +86,7 @@ def cut_to(part: Mapping[int, Face], hole: Border, outline: Outline, name: str) 
     return changed
 
 
-def left_open(
-    part: Mapping[int, Face], changed: Mapping[int, Face], hole: Border, outline: Outline, name: str
-) -> list[tuple[int, Edge]]:
+def left_open(changed: Mapping[int, Face], hole: Border, outline: Outline, name: str) -> list[tuple[int, Edge]]:
     """The edges round what is left of a hole, with the numbers of their faces, once `cut_to` has changed these."""
     gone = {k for x in outline.lines for k in ((x.corner - 1) % len(hole.sides), x.corner)}
     cut = {_name(name, x) for x in outline.lines}
