@@ -16,6 +16,13 @@ from pamble.store.accounts import Role, Sharing
 router = APIRouter(prefix="/api")
 
 _THROTTLE = Throttle()
+_FREE_OF_ONE, _FREE_FROM, _FREE_OF_NAME = 5, 25, 100
+"""Wrong passwords that cost nothing: for a name from one address, from an address, for a name: who guesses does not
+lock its owner out.
+"""
+
+_AT_ONCE = asyncio.Semaphore(2)
+"""Passwords that are held against their hashes at a time: each takes 64 MB."""
 
 
 class Credentials(BaseModel):
@@ -87,16 +94,18 @@ async def who(request: Request, study: str | None = None) -> Person:
 @router.post("/sign-in", status_code=204)
 async def sign_in(request: Request, response: Response, given: Credentials) -> None:
     access = _sharing(request)
-    keys = (f"name {given.name.strip().lower()}", f"from {request.client.host if request.client else ''}")
-    wait = _THROTTLE.wait(*keys)
+    name, host = given.name.strip().lower(), request.client.host if request.client else ""
+    free = {f"{name} from {host}": _FREE_OF_ONE, f"from {host}": _FREE_FROM, f"of {name}": _FREE_OF_NAME}
+    wait = _THROTTLE.wait(free)
     if wait > 0:
         raise NotSignedIn(f"Too many wrong passwords: try again in {wait:.0f} seconds.")
     # Counted before it is looked at: guesses at one time are all counted.
-    _THROTTLE.wrong(*keys)
-    session = await asyncio.to_thread(access.accounts.signed_in, given.name, given.password)
+    _THROTTLE.wrong(free)
+    async with _AT_ONCE:
+        session = await asyncio.to_thread(access.accounts.signed_in, given.name, given.password)
     if session is None:
         raise NotSignedIn("This name and password do not go together.")
-    _THROTTLE.right(*keys)
+    _THROTTLE.right(free)
     response.set_cookie(
         SESSION, access.cookie(session), httponly=True, samesite="strict", secure=access.secure, path="/"
     )
