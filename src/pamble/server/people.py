@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-from typing import Literal
 
 from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field
@@ -39,7 +38,7 @@ class Person(BaseModel):
     name: str | None = None
     admin: bool = False
     linked: str | None = None
-    role: Literal["own", "change", "look"] | None = None
+    role: Role | None = None
 
 
 class OpenTo(BaseModel):

@@ -18,6 +18,7 @@ from pamble.core.patches.conditions import spread
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
+from pamble.core.spline.extremes import largest
 from pamble.core.spline.knots import reverse_curve
 
 _ON_RIM = (0.1, 0.01)
@@ -157,8 +158,13 @@ class Led:
 
 
 def off(seam: Curve, curve: Curve) -> float:
-    """By how much a seam misses its curve at most, mm."""
-    return float(to_curve(curve, curve_points(seam, np.linspace(*seam.domain, _SAMPLES))).distance.max())
+    """By how much a seam misses its curve at most, mm, closed in on between samples."""
+
+    def away(t: Array) -> Array:
+        return np.asarray(to_curve(curve, curve_points(seam, t)).distance[None])
+
+    t = np.linspace(*seam.domain, _SAMPLES)
+    return float(largest(away, t, away(t))[1][0])
 
 
 def _on_rim(rim: Rim, point: Array) -> tuple[int, float, float]:

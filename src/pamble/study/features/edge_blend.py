@@ -12,7 +12,7 @@ from pydantic import field_validator
 from pamble.core.arrays import Array
 from pamble.core.curves.measure import length_parameters
 from pamble.core.errors import BlendError
-from pamble.core.faces.edge_chain import comes_round, followed
+from pamble.core.faces.edge_chain import alike
 from pamble.core.faces.face import Edge, Face
 from pamble.core.joining.blend import Blend, build_blend, preview_blend
 from pamble.core.joining.crest import Clearance, Limit, clearance
@@ -129,17 +129,15 @@ def _offer_whole(
     rows: Sequence[Sequence[EdgeRef]], faces: Sequence[Sequence[Face]], edges: Sequence[Sequence[Edge]]
 ) -> None:
     """Where one edge comes round and the other would over edges of its own face, raise the offer to take these too."""
-    picked = [[(0, e) for e in row] for row in edges]
-    for k, other in ((0, 1), (1, 0)):
-        if len(picked[k]) == 1 and comes_round(picked[other]) and not comes_round(picked[k]):
-            whole = followed(faces[k][:1], *picked[k][0])
-            if comes_round(whole):
-                more = [{"feature": rows[k][0].feature, "edge": e.name} for _, e in whole if e is not edges[k][0]]
-                raise Offered(
-                    "One edge comes round to its start and the other does not.",
-                    "Take the other one all round",
-                    {f"{_SIDES[k]}_on": more},
-                )
+    picked = [[(k, e) for e in row] for k, row in enumerate(edges)]
+    for k, whole in enumerate(alike([row[0] for row in faces], picked)):
+        more = [e for n, e in whole if n == k and e not in edges[k]]
+        if len(edges[k]) == 1 and len(more) + 1 == len(whole) > 1:
+            raise Offered(
+                "One edge comes round to its start and the other does not.",
+                "Take the other one all round",
+                {f"{_SIDES[k]}_on": [{"feature": rows[k][0].feature, "edge": e.name} for e in more]},
+            )
 
 
 def _through(
