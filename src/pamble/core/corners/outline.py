@@ -12,7 +12,7 @@ from pamble.core.arrays import cross, dot, norm, unit
 from pamble.core.corners.layouts import regular
 from pamble.core.corners.over_corner import Bordering, OverCorner, line_over
 from pamble.core.errors import GeometryError
-from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.evaluate import curve_derivatives, curve_points
 
 _STEP = 65
 
@@ -111,7 +111,8 @@ def left_by(sides: Sequence[Bordering], lines: Sequence[OverCorner]) -> Outline:
         chords = np.diff(points, axis=0)
         lengths.append(float(norm(chords).sum()))
         turns.append(float(np.arccos(np.clip(dot(unit(chords[:-1]), unit(chords[1:])), -1, 1)).sum()))
-        directions = sides[k].side.tangents(s[[0, -1]]) if over is None else unit(chords[[0, -1]])
+        ends = s[[0, -1]]
+        directions = sides[k].side.tangents(ends) if over is None else unit(curve_derivatives(over.line, ends, 1)[1])
         tangents.append(directions)
         normals.append(cross(directions, sides[k].side.outward(s[:1])[[0, 0]]))
     angles = []
