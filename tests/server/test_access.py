@@ -1,15 +1,17 @@
 """A Pamble that is reached from other machines: nobody without an account, and no study but by its owner's leave."""
 
+import asyncio
 import io
 import json
 import re
 
 import httpx
 import pytest
+from sqlalchemy.exc import OperationalError
 from websockets.sync.client import connect
 
 from pamble.cli.main import main
-from pamble.server.access import Need, need
+from pamble.server.access import Need, SignIn, need
 from pamble.server.app import schema
 from pamble.server.throttle import Throttle
 from tests.conftest import RunningPamble, peopled
@@ -212,3 +214,19 @@ def test_without_an_administrator_nobody_else_reaches_it(capfd):
     with pytest.raises(AssertionError, match="ended while starting"):
         lonely.start()
     assert "needs an administrator: make one with bin/pamble account add NAME --admin" in capfd.readouterr().err
+
+
+def test_while_the_database_is_gone_nobody_is_let_in_and_it_is_said():
+    class Gone:
+        def who(self, scope):
+            raise OperationalError("", {}, ConnectionError("gone"))
+
+    sent = []
+
+    async def send(message):
+        sent.append(message)
+
+    scope = {"type": "http", "method": "GET", "path": "/api/studies", "headers": []}
+    asyncio.run(SignIn(None, Gone())(scope, None, send))
+    assert sent[0]["status"] == 503
+    assert b"What was stored is safe" in sent[1]["body"]

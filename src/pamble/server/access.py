@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from itsdangerous import BadSignature, URLSafeSerializer
+from sqlalchemy.exc import SQLAlchemyError
 from starlette.requests import HTTPConnection
 from starlette.types import ASGIApp, Receive, Scope, Send
 
@@ -26,6 +27,7 @@ _SIGNED_OUT = (401, "sign-in", "Sign in to go on.")
 _MISSING = (404, "missing", "This study is not there, or it is not open to you.")
 _LOOK_ONLY = (403, "read-only", "You may look at this study, and not change it.")
 _NOT_OWN = (403, "not-own", "Only who a study belongs to may do this.")
+_NO_DATABASE = (503, "database", "The database cannot be reached at the moment. What was stored is safe.")
 _ADMINS = (403, "not-own", "Only administrators see this.")
 
 Refusal = tuple[int, str, str]
@@ -131,8 +133,11 @@ class SignIn:
             return
         scope.setdefault("state", {})
         scope["state"]["access"] = self._access
-        scope["state"]["who"] = who = await asyncio.to_thread(self._access.who, scope)
-        refusal = await asyncio.to_thread(self._access.refusal, scope, who)
+        try:
+            scope["state"]["who"] = who = await asyncio.to_thread(self._access.who, scope)
+            refusal = await asyncio.to_thread(self._access.refusal, scope, who)
+        except SQLAlchemyError:
+            refusal = _NO_DATABASE
         if refusal is None:
             await self._app(scope, receive, send)
             return
