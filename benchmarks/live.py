@@ -11,6 +11,7 @@ import numpy as np
 from playwright.sync_api import Page, sync_playwright
 
 from benchmarks.trims import history
+from pamble.study.handing_over import study_file
 from pamble.study.kernel import Kernel
 from tests.browser.conftest import Desk
 from tests.conftest import RunningPamble
@@ -67,7 +68,7 @@ def posted(page: Page, pamble: RunningPamble, wanted: dict[str, str]) -> str:
 
 def imported(page: Page, pamble: RunningPamble, kernel: Kernel) -> str:
     """Id of a study taken from a file."""
-    file = {"name": "study.json", "mimeType": "application/json", "buffer": kernel.export_json()}
+    file = {"name": "study.json", "mimeType": "application/json", "buffer": study_file(kernel.study, {})}
     return str(page.request.post(f"{pamble.url}/api/studies/import", multipart={"file": file}).json()["id"])
 
 

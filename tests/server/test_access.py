@@ -160,7 +160,7 @@ def test_sessions_end_cookies_cannot_be_made_and_other_sites_get_nothing(reached
     assert again.get("/api/studies").status_code == 401
     session = browser(reached, "fern").cookies["pamble-session"]
     value, sign = session.rsplit(".", 1)
-    for forged in (value, f"{value}.{sign[::-1]}", f"{value[:-2]}AA.{sign}", "x.y", ""):
+    for forged in (value, f"{value}.{sign[::-1]}", f"{value[::-1]}.{sign}", "x.y", ""):
         assert httpx.get(f"{reached.url}/api/studies", cookies={"pamble-session": forged}).status_code == 401
     own = {"Cookie": f"pamble-session={session}"}
     assert httpx.get(f"{reached.url}/api/studies", headers=own).status_code == 200

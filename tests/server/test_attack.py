@@ -1,18 +1,18 @@
 """Damaged files over HTTP: every answer is in words, no face is lost without one, and no study notices."""
 
-import asyncio
 import json
 import random
 import re
+import threading
 
 import pytest
 import trimesh
 
 from pamble.core.errors import PambleError
 from pamble.core.exchange.step import write_step
+from pamble.core.ticking import Cancelled
 from pamble.demo import demo_faces
-from pamble.server import readers
-from pamble.server.readers import Readers
+from pamble.work.apart import Apart
 from tests.damage import damaged
 from tests.server.test_live import Window, ask, children, upload
 from tests.study.slabs import step
@@ -110,11 +110,11 @@ def test_numbers_that_are_none_are_refused_and_the_study_goes_on(pamble, study, 
     w.socket.close()
 
 
-def test_a_reader_that_runs_on_is_given_up(cap, monkeypatch):
-    monkeypatch.setattr(readers, "seconds_to_read", lambda size: 0.01)
-
-    async def read():
-        await Readers().read("step", cap, "cap.step", set())
-
-    with pytest.raises(PambleError, match=r"cap.step took too long to read"):
-        asyncio.run(read())
+def test_a_reader_that_runs_on_or_is_unwanted_is_given_up(cap):
+    arguments = (cap, "cap.step", [])
+    with pytest.raises(PambleError, match=r"cap.step took too long"):
+        Apart().do("step", arguments, "cap.step", 0.01)
+    unwanted = threading.Event()
+    unwanted.set()
+    with pytest.raises(Cancelled):
+        Apart().do("step", arguments, "cap.step", 60.0, unwanted=unwanted)

@@ -13,6 +13,7 @@ from pamble.study.dimensions import dimension_values, evaluate
 from pamble.study.document import study_from_json
 from pamble.study.features import KINDS
 from pamble.study.frame import read_frame
+from pamble.study.handing_over import study_file
 from pamble.study.kernel import Kernel
 from pamble.study.stored import SurfaceData
 from tests.conftest import ROOT
@@ -105,8 +106,8 @@ def test_a_tool_makes_its_curves_and_they_travel_undo_and_come_back(bench, kind)
     assert len(shown["edges"]) == len(made["facts"]["curves"])
     offset, count = shown["edges"][0]["points"]
     assert np.isfinite(floats[offset : offset + count]).all()
-    again = study_from_json(bench.export_json())
-    assert json.loads(bench.export_json())["features"][-1]["id"] == again.features[-1].id
+    again = study_from_json(study_file(bench.study, {}))
+    assert json.loads(study_file(bench.study, {}))["features"][-1]["id"] == again.features[-1].id
     bench.commit(done["inverse"])
     assert bench.document() == before
 

@@ -6,6 +6,7 @@ import pytest
 from pamble.core.errors import PambleError, StudyError
 from pamble.study.document import study_from_json
 from pamble.study.frame import read_frame
+from pamble.study.handing_over import step_file
 from pamble.study.kernel import Kernel
 from pamble.study.taking import taken_from_step
 from tests.conftest import ROOT
@@ -240,7 +241,7 @@ def test_mirrored_cvs_move_mirrored_and_held_sides_keep_their_rows():
 
 def test_imported_trims_follow_the_cvs_of_their_surface():
     kernel = slabs(TRIM)
-    data = kernel.export_step(["deck"])
+    data = step_file(kernel.study, kernel.now, ["deck"])
     taken = taken_from_step(data, "deck.step", ())["op"]
     other = Kernel({"name": "x"})
     other.commit(taken)

@@ -10,6 +10,7 @@ from pamble.server.frames import FrameHeader
 from pamble.study.apply import apply
 from pamble.study.evaluate import Evaluator
 from pamble.study.frame import read_frame
+from pamble.study.handing_over import step_file
 from pamble.study.kernel import Kernel
 from pamble.study.ledger_packing import LEDGER
 from pamble.study.operations import parse_op
@@ -106,7 +107,7 @@ def test_probe_is_exact_and_export_reads_back(kernel):
     probe = kernel.probe("crown", 0.5, 0.5)
     assert probe["gauss"] == pytest.approx(probe["largest"] * probe["smallest"])
     assert probe["radius"] == pytest.approx(1 / max(abs(probe["largest"]), abs(probe["smallest"])))
-    taken = taken_from_step(kernel.export_step(["b1"]), "part.step", ())
+    taken = taken_from_step(step_file(kernel.study, kernel.now, ["b1"]), "part.step", ())
     assert taken["taken"] == 1
     assert taken["problems"] == []
     made = np.array(taken["op"]["features"][0]["params"]["face"]["surface"]["control"])
@@ -117,7 +118,7 @@ def test_probe_is_exact_and_export_reads_back(kernel):
 
 def test_found_seams_get_a_proposed_target_that_can_be_changed(kernel):
     other = Kernel(study().model_dump())
-    data = kernel.export_step(None)
+    data = step_file(kernel.study, kernel.now, None)
     other.commit(parse_op(taken_from_step(data, "cap.step", {f.name for f in other.study.features})["op"]).model_dump())
     rows = header(other.frame())["seams"]
     joint = [r for r in rows if r["promised"] is None and "Shoulder" in r["name"]]

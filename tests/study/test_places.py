@@ -5,6 +5,7 @@ import pytest
 
 from pamble.core.errors import StudyError
 from pamble.study.frame import read_frame
+from pamble.study.handing_over import step_file
 from pamble.study.kernel import Kernel
 from pamble.study.taking import taken_from_step
 from tests.shapes import bezier_of
@@ -108,9 +109,9 @@ def test_measures_are_those_of_closed_forms_and_live_while_the_pointer_is_down(k
     move = {"op": "move_cvs", "id": "rim", "cvs": [{"i": 0, "j": 0, "to": [-10, 0, 0]}]}
     live = next(f for f in read_frame(kernel.preview(move))[0]["features"] if f["id"] == "between")
     assert live["facts"]["measured"]["value"] == pytest.approx(np.sqrt(130**2 + 60**2 + 80**2))
-    assert kernel.export_step(["rim"])
+    assert step_file(kernel.study, kernel.now, ["rim"])
     with pytest.raises(StudyError, match="without a shape"):
-        kernel.export_step(["gap"])
+        step_file(kernel.study, kernel.now, ["gap"])
 
 
 def test_a_curve_stays_joined_to_its_neighbour_and_to_a_cv_while_they_move(kernel):
@@ -171,7 +172,7 @@ def test_the_exact_place_near_one_that_was_seen(kernel):
 
 
 def test_curves_in_a_step_file_become_cv_curves_with_their_names(kernel):
-    taken = taken_from_step(kernel.export_step(["rim"]), "lines.step", {"rim"})
+    taken = taken_from_step(step_file(kernel.study, kernel.now, ["rim"]), "lines.step", {"rim"})
     assert (taken["taken"], taken["problems"]) == (1, [])
     kernel.commit(taken["op"])
     (new,) = (f for f in kernel.study.features if f.id != "rim")

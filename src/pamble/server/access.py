@@ -27,7 +27,7 @@ _SIGNED_OUT = (401, "sign-in", "Sign in to go on.")
 _MISSING = (404, "missing", "This study is not there, or it is not open to you.")
 _LOOK_ONLY = (403, "read-only", "You may look at this study, and not change it.")
 _NOT_OWN = (403, "not-own", "Only who a study belongs to may do this.")
-_NO_DATABASE = (503, "database", "The database cannot be reached at the moment. What was stored is safe.")
+NO_DATABASE = (503, "database", "The database cannot be reached at the moment. What was stored is safe.")
 _ADMINS = (403, "not-own", "Only administrators see this.")
 
 Refusal = tuple[int, str, str]
@@ -65,7 +65,8 @@ def need(method: str, path: str) -> Need:
         if parts[3:4] == ["sharing"] or (method == "DELETE" and len(parts) == 3):
             return Need("study", parts[2], "own")
         return Need("study", parts[2], "look" if method in ("GET", "HEAD") else "change")
-    return Need("known" if method in ("GET", "HEAD") else "account")
+    # Work on its way is given to who asked for it alone.
+    return Need("known" if method in ("GET", "HEAD") or parts[1] == "jobs" else "account")
 
 
 class Access:
@@ -137,7 +138,7 @@ class SignIn:
             scope["state"]["who"] = who = await asyncio.to_thread(self._access.who, scope)
             refusal = await asyncio.to_thread(self._access.refusal, scope, who)
         except SQLAlchemyError:
-            refusal = _NO_DATABASE
+            refusal = NO_DATABASE
         if refusal is None:
             await self._app(scope, receive, send)
             return

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import logging
 from collections.abc import AsyncIterator, Awaitable, Callable, Sequence
 from contextlib import asynccontextmanager
 from pathlib import Path
@@ -15,11 +14,13 @@ from fastapi.responses import FileResponse, JSONResponse, RedirectResponse
 from fastapi.staticfiles import StaticFiles
 from pydantic import TypeAdapter
 from sqlalchemy import Engine
+from sqlalchemy.exc import SQLAlchemyError
 
 from pamble import __version__
 from pamble.core.errors import Conflict, PambleError
 from pamble.server import metrics
-from pamble.server.access import LINK, Access, SignIn
+from pamble.server.access import LINK, NO_DATABASE, Access, SignIn
+from pamble.server.files import router as files
 from pamble.server.guard import OWN, Guard
 from pamble.server.hub import Hub
 from pamble.server.live import live
@@ -27,7 +28,11 @@ from pamble.server.messages import RECEIVED_MODELS, SENT_MODELS
 from pamble.server.people import NotSignedIn, who_of
 from pamble.server.people import router as people
 from pamble.server.routes import router
+from pamble.server.work import Work
+from pamble.store.jobs import Jobs
 from pamble.store.studies import Studies
+
+log = structlog.get_logger()
 
 _HEADERS = {
     "Content-Security-Policy": "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; "
@@ -48,9 +53,10 @@ def create_app(
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        app.state.hub = Hub(Studies(engine))
+        app.state.hub, app.state.work = Hub(Studies(engine)), Work(Jobs(engine))
         app.state.hub.get_ready(ready)
         yield
+        app.state.work.close()
         app.state.hub.close()
 
     app = FastAPI(
@@ -60,12 +66,19 @@ def create_app(
         app.add_middleware(SignIn, access=access)
     app.add_middleware(Guard, names=OWN if access is None else None)
     app.include_router(router)
+    app.include_router(files)
     app.include_router(people)
 
     @app.exception_handler(PambleError)
     async def _in_words(_: Request, error: PambleError) -> JSONResponse:
         status = 409 if isinstance(error, Conflict) else 401 if isinstance(error, NotSignedIn) else 400
         return JSONResponse({"code": error.code, "message": str(error)}, status_code=status)
+
+    @app.exception_handler(SQLAlchemyError)
+    async def _no_database(request: Request, error: SQLAlchemyError) -> JSONResponse:
+        log.error("the database did not answer", path=request.url.path, words=str(error))
+        _, code, words = NO_DATABASE
+        return JSONResponse({"code": code, "message": words}, status_code=503)
 
     @app.middleware("http")
     async def _headers(request: Request, call: Callable[[Request], Awaitable[Response]]) -> Response:
@@ -81,7 +94,7 @@ def create_app(
 
     @app.get("/metrics", include_in_schema=False)
     def _metrics() -> Response:
-        return Response(metrics.page(app.state.hub), media_type=metrics.CONTENT_TYPE)
+        return Response(metrics.page(app.state.hub, app.state.work.jobs), media_type=metrics.CONTENT_TYPE)
 
     if interface is not None and (interface / "index.html").exists():
         app.mount("/assets", StaticFiles(directory=interface / "assets"), name="assets")
@@ -129,16 +142,3 @@ def schema() -> dict[str, Any]:
         if "title" in part:
             schemas[part["title"]] = part
     return out
-
-
-def set_up_logs() -> None:
-    """Structured logs, one JSON object a line, on standard error."""
-    structlog.configure(
-        processors=[
-            structlog.processors.add_log_level,
-            structlog.processors.TimeStamper(fmt="iso", utc=True),
-            structlog.processors.format_exc_info,
-            structlog.processors.JSONRenderer(),
-        ],
-        wrapper_class=structlog.make_filtering_bound_logger(logging.INFO),
-    )

@@ -9,13 +9,13 @@ from dataclasses import dataclass, field
 from typing import Any, Literal, Protocol
 
 import structlog
+from fastapi import Request
 from sqlalchemy.exc import SQLAlchemyError
 
 from pamble.core.errors import Conflict, PambleError
 from pamble.server.kernels import KernelLost, KernelPool, KernelProcess
 from pamble.server.messages import Dimension, FeatureSummary, StudyState, StudySummary
 from pamble.server.metrics import RESTARTS
-from pamble.server.readers import Readers
 from pamble.store.studies import Results, StoredStudy, Studies
 from pamble.study.dimensions import dimension_values
 from pamble.study.features import KINDS
@@ -87,7 +87,6 @@ class OpenStudy:
     pool: KernelPool
     stored: StoredStudy
     kernel: KernelProcess
-    readers: Readers
     windows: set[Window] = field(default_factory=set)
     lock: asyncio.Lock = field(default_factory=asyncio.Lock)
     restarting: asyncio.Lock = field(default_factory=asyncio.Lock)
@@ -134,21 +133,6 @@ class OpenStudy:
         self.kernel.progress = self._progress
         self.unsure = False
         self._tell("reload", await self.kernel.call("frame"), None, None)
-
-    def _names(self) -> set[str]:
-        return {f["name"] for f in self.stored.document["features"]}
-
-    async def take_step(self, data: bytes, name: str) -> dict[str, Any]:
-        """Read a STEP file: features for what it holds, for the window to commit, and what cannot be taken."""
-        read: dict[str, Any] = await self.readers.read("step", data, name, self._names())
-        return read
-
-    async def take_reference(self, kind: Literal["mesh", "picture"], data: bytes, name: str) -> dict[str, Any]:
-        """Read a mesh or picture and store it: the operation that shows it, for the window to commit, and a doubt."""
-        read = await self.readers.read(kind, data, name, self._names())
-        await asyncio.to_thread(self.store.add_asset, self.id, read["asset"], read["packed"])
-        await self.ask("keep", read["asset"], read["packed"])
-        return {"op": read["op"], "doubt": read.get("doubt")}
 
     async def commit(self, window: Window, seq: int, base: int, op: dict[str, Any]) -> None:
         """Apply an operation, store it, then tell every window."""
@@ -238,6 +222,12 @@ def _bulk(store: Studies, id: str) -> tuple[dict[str, bytes], Results]:
     return store.assets(id), store.results(id)
 
 
+def hub_of(request: Request) -> Hub:
+    """The hub of the application that a request is for."""
+    hub: Hub = request.app.state.hub
+    return hub
+
+
 class Hub:
     """All open studies. The kernel of a study is ended when its last window has been gone for a while."""
 
@@ -246,7 +236,6 @@ class Hub:
         self.pool = KernelPool()
         self._linger = linger
         self._open: dict[str, OpenStudy] = {}
-        self.readers = Readers()
         self._opening: dict[str, asyncio.Lock] = {}
         self._preparing: set[asyncio.Task[None]] = set()
 
@@ -257,7 +246,7 @@ class Hub:
             if id not in self._open:
                 stored = await asyncio.to_thread(self.store.load, id)
                 kernel = await self.pool.loaded(stored.document, *await asyncio.to_thread(_bulk, self.store, id))
-                self._open[id] = OpenStudy(id, self.store, self.pool, stored, kernel, self.readers)
+                self._open[id] = OpenStudy(id, self.store, self.pool, stored, kernel)
                 self._behind(self._store_made(self._open[id], _PICTURE_FIRST))
             return self._open[id]
 
@@ -270,6 +259,19 @@ class Hub:
                 made = await study.kernel.call("made_anew")
             if made:
                 await asyncio.to_thread(self.store.keep, study.id, made)
+
+    async def names(self, id: str) -> list[str]:
+        """Names of all steps of a study. Raises `StudyError` if there is none of that id."""
+        study = self._open.get(id)
+        stored = await asyncio.to_thread(self.store.load, id) if study is None else study.stored
+        return [f["name"] for f in stored.document["features"]]
+
+    async def keep(self, id: str, asset: str) -> None:
+        """Bulk that was stored with a study is given to its kernel, where it has one."""
+        study = self._open.get(id)
+        if study is not None:
+            data = await asyncio.to_thread(self.store.assets, id, asset)
+            await study.ask("keep", asset, data[asset])
 
     @property
     def studies(self) -> list[OpenStudy]:

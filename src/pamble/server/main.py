@@ -23,12 +23,14 @@ def main() -> int:
     from pamble.core.errors import PambleError
     from pamble.demo import DEMOS
     from pamble.server.access import Access
-    from pamble.server.app import create_app, set_up_logs
+    from pamble.server.app import create_app
     from pamble.server.guard import OWN
+    from pamble.server.local_worker import LocalWorker
     from pamble.store.database import open_database
     from pamble.store.folder import claimed, database_port
     from pamble.store.postgres import LocalPostgres
     from pamble.store.studies import Studies
+    from pamble.work.logs import set_up_logs
 
     parser = argparse.ArgumentParser(prog="pamble-server", description="Serve Pamble.")
     parser.add_argument(
@@ -60,8 +62,10 @@ def main() -> int:
         # The list shows what was made last on top.
         fresh = [store.create(demo.study().model_dump()) for demo in reversed(DEMOS.values())][::-1]
     stop = threading.Event()
-    watch = threading.Thread(target=postgres.watch, args=(stop,), daemon=True)
-    watch.start()
+    watches = [threading.Thread(target=w, args=(stop,)) for w in (postgres.watch, LocalWorker(folder).watch)]
+    for watch in watches:
+        watch.daemon = True
+        watch.start()
     app = create_app(engine, given.interface.resolve(), [] if given.careless else fresh, access)
     print(f"Pamble is at {'https' if given.certificate else 'http'}://{given.host}:{given.port}", flush=True)
     uvicorn.run(
@@ -77,7 +81,8 @@ def main() -> int:
         timeout_graceful_shutdown=3,
     )
     stop.set()
-    watch.join()
+    for watch in watches:
+        watch.join()
     engine.dispose()
     postgres.stop()
     lock.close()

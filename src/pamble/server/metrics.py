@@ -9,8 +9,11 @@ from typing import TYPE_CHECKING
 
 from prometheus_client import CONTENT_TYPE_LATEST, CollectorRegistry, Counter, Gauge, Histogram, generate_latest
 
+from pamble.store.jobs import OPEN
+
 if TYPE_CHECKING:
     from pamble.server.hub import Hub
+    from pamble.store.jobs import Jobs
 
 CONTENT_TYPE = CONTENT_TYPE_LATEST
 
@@ -25,12 +28,13 @@ def _times(name: str, words: str, buckets: tuple[float, ...], *labels: str) -> H
 
 UPDATES = _times("update", "Time of one update while a pointer is down", _FAST)
 COMMITS = _times("commit", "Time until a change is stored and told", _SLOW)
-READS = _times("file_read", "Time that a file from outside took", _SLOW, "kind")
+WORK = _times("work", "Time that work of the workers took, with its wait", _SLOW, "kind")
 REFUSED = Counter("pamble_refused", "Messages answered with an error in words", ("code",), registry=_REGISTRY)
 FAULTS = Counter("pamble_faults", "Faults of Pamble's own, with a traceback in the log", registry=_REGISTRY)
 RESTARTS = Counter("pamble_kernel_restarts", "Kernels that ended and were started again", registry=_REGISTRY)
 _STUDIES = Gauge("pamble_open_studies", "Studies with a kernel of their own", registry=_REGISTRY)
 _WINDOWS = Gauge("pamble_windows", "Windows that show a study", registry=_REGISTRY)
+_JOBS = Gauge("pamble_jobs", "Work of the workers, by how it stands", ("state",), registry=_REGISTRY)
 _MEMORY = Gauge("pamble_kernel_bytes", "Memory of all kernels that hold a study", registry=_REGISTRY)
 
 
@@ -42,12 +46,15 @@ def timed(times: Histogram, kind: str | None = None) -> Iterator[None]:
     (times if kind is None else times.labels(kind)).observe(time.perf_counter() - start)
 
 
-def page(hub: Hub) -> bytes:
+def page(hub: Hub, jobs: Jobs) -> bytes:
     """The page as it stands."""
     studies = hub.studies
     _STUDIES.set(len(studies))
     _WINDOWS.set(sum(len(s.windows) for s in studies))
     _MEMORY.set(sum(_resident(s.kernel.pid) for s in studies))
+    counts = jobs.counts()
+    for state in OPEN:
+        _JOBS.labels(state).set(counts.get(state, 0))
     return generate_latest(_REGISTRY)
 
 

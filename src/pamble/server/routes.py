@@ -1,33 +1,29 @@
-"""REST for studies: list, create, delete, import, export."""
+"""REST for studies: list, create, delete, their pictures."""
 
 from __future__ import annotations
 
 import asyncio
-import re
 from datetime import datetime
-from typing import Annotated, Any
-from urllib.parse import quote
+from typing import Annotated
 
-from fastapi import APIRouter, File, Query, Request, Response, UploadFile
+from fastapi import APIRouter, Query, Request, Response
 from pydantic import BaseModel, Field
 
 from pamble import __version__
 from pamble.core.errors import ExchangeError, StudyError
 from pamble.core.exchange.picture import read_picture
 from pamble.demo import DEMOS
-from pamble.server.hub import Hub
+from pamble.server.files import Created
+from pamble.server.hub import hub_of
 from pamble.server.people import access_of, who_of
 from pamble.store.accounts import Role
 from pamble.study.document import Study
 from pamble.study.features import KINDS
 from pamble.study.features.described import ToolInfo, describe
-from pamble.study.taking import new_id
 
 router = APIRouter(prefix="/api")
 
 _LARGEST_THUMBNAIL, _WIDEST_THUMBNAIL = 100_000, 640
-_LARGEST = 200 * 1024 * 1024
-"""Largest file that is taken, bytes."""
 
 
 class Health(BaseModel):
@@ -57,13 +53,6 @@ class NewStudy(BaseModel):
     demo: str | None = None
 
 
-class Created(BaseModel):
-    """A study that was created."""
-
-    id: str
-    name: str
-
-
 class DemoLine(BaseModel):
     """A demo by short name."""
 
@@ -72,35 +61,14 @@ class DemoLine(BaseModel):
     hint: str
 
 
-class Untaken(BaseModel):
-    """A face of a file that cannot be taken, and why."""
-
-    name: str
-    kind: str
-    reason: str
-
-
-class StepImport(BaseModel):
-    """Result of reading a file: the operation that puts its shapes into the study, for the window to commit."""
-
-    op: dict[str, Any] | None
-    taken: int
-    problems: list[Untaken]
-
-
-def _hub(request: Request) -> Hub:
-    hub: Hub = request.app.state.hub
-    return hub
-
-
 @router.get("/health")
 def health(request: Request) -> Health:
-    return Health(status="ok", version=__version__, studies=len(_hub(request).store.listed()))
+    return Health(status="ok", version=__version__, studies=len(hub_of(request).store.listed()))
 
 
 @router.get("/studies")
 def studies(request: Request) -> list[StudyLine]:
-    all_ = _hub(request).store.listed()
+    all_ = hub_of(request).store.listed()
     access, who = access_of(request), who_of(request)
     if access is None or (who.account is not None and who.account.admin):
         return [StudyLine(**vars(s)) for s in all_]
@@ -127,47 +95,17 @@ def create(request: Request, wanted: NewStudy) -> Created:
     study = DEMOS[wanted.demo].study() if wanted.demo else Study(name=wanted.name or "New study")
     if wanted.name:
         study = study.model_copy(update={"name": wanted.name})
-    return Created(id=_owned(request, _hub(request).store.create(study.model_dump())), name=study.name)
-
-
-@router.post("/studies/import", status_code=201)
-async def import_study(request: Request, file: Annotated[UploadFile, File()]) -> Created:
-    hub = _hub(request)
-    document, assets = await hub.readers.read("study", await _read(file), file.filename or "study.json")
-    id = await asyncio.to_thread(lambda: _owned(request, hub.store.create(document, assets)))
-    return Created(id=id, name=document["name"])
+    return Created(id=_owned(request, hub_of(request).store.create(study.model_dump())), name=study.name)
 
 
 @router.delete("/studies/{id}", status_code=204)
 async def remove(request: Request, id: str) -> None:
-    await _hub(request).remove(id)
-
-
-@router.post("/studies/{id}/step")
-async def import_step(request: Request, id: str, file: Annotated[UploadFile, File()]) -> StepImport:
-    study = await _hub(request).open(id)
-    return StepImport(**await study.take_step(await _read(file), file.filename or f"{new_id()}.step"))
-
-
-@router.post("/studies/{id}/mesh")
-async def import_mesh(request: Request, id: str, file: Annotated[UploadFile, File()]) -> StepImport:
-    study = await _hub(request).open(id)
-    name = file.filename or "mesh.stl"
-    read = await study.take_reference("mesh", await _read(file), name)
-    problems = [] if read["doubt"] is None else [Untaken(name=name, kind="mesh", reason=read["doubt"])]
-    return StepImport(op=read["op"], taken=1, problems=problems)
-
-
-@router.post("/studies/{id}/picture")
-async def import_picture(request: Request, id: str, file: Annotated[UploadFile, File()]) -> StepImport:
-    study = await _hub(request).open(id)
-    read = await study.take_reference("picture", await _read(file), file.filename or "picture.png")
-    return StepImport(op=read["op"], taken=1, problems=[])
+    await hub_of(request).remove(id)
 
 
 @router.get("/studies/{id}/pictures/{asset}")
 def picture(request: Request, id: str, asset: str) -> Response:
-    data = _hub(request).store.assets(id, asset).get(asset)
+    data = hub_of(request).store.assets(id, asset).get(asset)
     if data is None:
         raise StudyError("This picture is not stored with the study.")
     return Response(data, media_type=read_picture(data, asset).media, headers={"Cache-Control": "max-age=31536000"})
@@ -181,27 +119,15 @@ async def put_thumbnail(request: Request, id: str, version: Annotated[int, Query
         raise ExchangeError("A thumbnail is a small picture.")
     if read_picture(data, "thumbnail").width > _WIDEST_THUMBNAIL:
         raise ExchangeError(f"A thumbnail is at most {_WIDEST_THUMBNAIL} pixels wide.")
-    await asyncio.to_thread(_hub(request).store.keep_thumbnail, id, version, data)
+    await asyncio.to_thread(hub_of(request).store.keep_thumbnail, id, version, data)
 
 
 @router.get("/studies/{id}/thumbnail")
 def thumbnail(request: Request, id: str) -> Response:
-    data = _hub(request).store.thumbnail(id)
+    data = hub_of(request).store.thumbnail(id)
     if data is None:
         raise StudyError("There is no picture of this study yet.")
     return Response(data, media_type=read_picture(data, "thumbnail").media, headers={"Cache-Control": "no-cache"})
-
-
-@router.get("/studies/{id}/export.step")
-async def export_step(request: Request, id: str, face: Annotated[list[str] | None, Query()] = None) -> Response:
-    study = await _hub(request).open(id)
-    return _download(await study.ask("export_step", face), study.stored.document["name"], "step", "model/step")
-
-
-@router.get("/studies/{id}/export.json")
-async def export_json(request: Request, id: str) -> Response:
-    study = await _hub(request).open(id)
-    return _download(await study.ask("export_json"), study.stored.document["name"], "json", "application/json")
 
 
 def _owned(request: Request, id: str) -> str:
@@ -210,18 +136,3 @@ def _owned(request: Request, id: str) -> str:
     if access is not None and who.account is not None:
         access.accounts.share(id, who.account.name, "own")
     return id
-
-
-async def _read(file: UploadFile) -> bytes:
-    data = await file.read(_LARGEST + 1)
-    if len(data) > _LARGEST:
-        raise ExchangeError(f"The file is larger than {_LARGEST // 1024 // 1024} MB.")
-    if not data:
-        raise ExchangeError("The file is empty.")
-    return data
-
-
-def _download(data: bytes, name: str, suffix: str, media: str) -> Response:
-    plain = re.sub(r"[^A-Za-z0-9 _.-]+", "", name).strip() or "study"
-    header = f"attachment; filename=\"{plain}.{suffix}\"; filename*=UTF-8''{quote(name)}.{suffix}"
-    return Response(data, media_type=media, headers={"Content-Disposition": header})

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, Boolean, DateTime, ForeignKey, Integer, LargeBinary, String, func
+from sqlalchemy import BigInteger, Boolean, DateTime, Float, ForeignKey, Integer, LargeBinary, String, Text, func
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
@@ -109,6 +109,29 @@ class LinkRow(Base):
 
     study: Mapped[str] = mapped_column(ForeignKey("studies.id", ondelete="CASCADE"), primary_key=True)
     digest: Mapped[str] = mapped_column(String(64), unique=True)
+
+
+class JobRow(Base):
+    """Large work: what is asked for, how it stands, its answer. queued: its number in the queue."""
+
+    __tablename__ = "jobs"
+
+    id: Mapped[str] = mapped_column(String(32), primary_key=True)
+    queued: Mapped[int] = mapped_column(BigInteger)
+    kind: Mapped[str] = mapped_column(String(16))
+    name: Mapped[str] = mapped_column(String(300))
+    study: Mapped[str | None] = mapped_column(String(32))
+    owner: Mapped[str | None] = mapped_column(String(64))
+    arguments: Mapped[bytes] = mapped_column(LargeBinary)
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+    state: Mapped[str] = mapped_column(String(8), server_default="waiting")
+    attempt: Mapped[int] = mapped_column(Integer, server_default="0")
+    share: Mapped[float] = mapped_column(Float, server_default="0")
+    code: Mapped[str] = mapped_column(String(32), server_default="")
+    words: Mapped[str] = mapped_column(Text, server_default="")
+    answer: Mapped[bytes | None] = mapped_column(LargeBinary)
+    bulk: Mapped[bytes | None] = mapped_column(LargeBinary)
+    made: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
 
 
 class SecretRow(Base):

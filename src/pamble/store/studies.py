@@ -59,10 +59,12 @@ class Studies:
             )
             return [StudyEntry(*row) for row in rows]
 
-    def create(self, document: dict[str, Any], assets: Mapping[str, bytes] | None = None) -> str:
-        """Store a new study with its meshes and pictures; returns its id."""
-        id = uuid.uuid4().hex
+    def create(self, document: dict[str, Any], assets: Mapping[str, bytes] | None = None, id: str | None = None) -> str:
+        """Store a new study with its meshes and pictures; returns its id. id: of its own; one that is there stays."""
         with Session(self._engine) as session, session.begin():
+            if id is not None and session.get(StudyRow, id) is not None:
+                return id
+            id = id or uuid.uuid4().hex
             session.add(StudyRow(id=id, name=document["name"], document=document))
             session.flush()
             session.add_all(AssetRow(study=id, id=k, data=v) for k, v in (assets or {}).items())

@@ -22,6 +22,7 @@ from pamble.study.features.base import Context
 from pamble.study.features.figures import described
 from pamble.study.inputs import EdgeLost, Inputs, Offered
 from pamble.study.objects import Made
+from pamble.study.packing import unpack_made
 from pamble.study.references import step_of
 from pamble.study.states import Evaluation, Lost, Offer, Standing, State, Status, object_names
 
@@ -77,6 +78,18 @@ class Evaluator:
     def remembered(self, key: str) -> Made | None:
         """A result that was kept."""
         return self._results.get(key)
+
+
+def resumed(evaluator: Evaluator, study: Study, results: Mapping[str, tuple[str, bytes]]) -> Evaluation:
+    """What was stored of earlier runs: last good results by step, each with the key that it came from."""
+    states = {}
+    for feature in study.features:
+        key, data = results.get(feature.id, ("", b""))
+        made = unpack_made(data) if data else None
+        if made is not None:
+            states[feature.id] = State("fresh", made, None, key)
+            evaluator.remember(key, made)
+    return Evaluation(states)
 
 
 class _Walk:

@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 import math
-import tempfile
 from collections.abc import Collection, Mapping, Sequence, Set
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -15,8 +13,8 @@ from pamble.core.faces.meshing.moving import MovingMesh
 from pamble.core.spline.differential import curvatures
 from pamble.core.spline.evaluate import surface_derivatives
 from pamble.study.apply import apply
-from pamble.study.document import Study, read_study_file, study_to_json
-from pamble.study.evaluate import Evaluator
+from pamble.study.document import Study, read_study_file
+from pamble.study.evaluate import Evaluator, resumed
 from pamble.study.figures import moved_by, place_on
 from pamble.study.frame import FrameWriter
 from pamble.study.history import dependents, in_sight
@@ -27,12 +25,11 @@ from pamble.study.migrate import migrated
 from pamble.study.moving import moving_op
 from pamble.study.objects import Shape
 from pamble.study.operations import BreakFree, MoveCvs, Op, Reshape, SetParams, Several, Solve, parse_op
-from pamble.study.packing import pack_made, unpack_made
+from pamble.study.packing import pack_made
 from pamble.study.picture import Snapshot, draw, part_reach, put_combs
-from pamble.study.references import step_of
 from pamble.study.solving import Solved, solve_for
 from pamble.study.standing import broken_free, held_by_others, laid_op, relaid, standing_curve
-from pamble.study.states import Evaluation, State, exported, object_names
+from pamble.study.states import Evaluation
 from pamble.study.tracing import round_hole, why
 
 FULL_STEPS, DRAG_STEPS, LIGHT_STEPS = 48, 24, 64
@@ -68,7 +65,7 @@ class Kernel:
         self._prepared: Snapshot | None = None
         self._reach: float | None = None
         self._ledgers: dict[str, Ledger] = {}
-        self._found = self._stored(document, results or {})
+        self._found = resumed(self._evaluator, document, results or {})
         now = self._evaluator.evaluate(document, self._found)
         self._take(Snapshot(document, now, self._first_ledger(document, now, results or {})))
 
@@ -91,17 +88,6 @@ class Kernel:
         if known is not None:
             return self._keeper.resumed(study, now, known)
         return self._keeper.kept(study, now, before.ledger, changed, FULL_SAMPLES)
-
-    def _stored(self, study: Study, results: Mapping[str, tuple[str, bytes]]) -> Evaluation:
-        """What was stored of earlier runs: last good results, each with the key that it came from."""
-        states = {}
-        for feature in study.features:
-            key, data = results.get(feature.id, ("", b""))
-            made = unpack_made(data) if data else None
-            if made is not None:
-                states[feature.id] = State("fresh", made, None, key)
-                self._evaluator.remember(key, made)
-        return Evaluation(states)
 
     def _take(self, snapshot: Snapshot) -> None:
         self._snapshot = snapshot
@@ -337,26 +323,6 @@ class Kernel:
         """Know a mesh or picture that a step is about to name."""
         self._packed[asset] = packed
 
-    def export_step(self, ids: list[str] | None) -> bytes:
-        """STEP file of the chosen steps' faces and curves, or of all that stand."""
-        from pamble.core.exchange.step import write_step
-
-        shapes = exported(self.study, self.now)
-        names = object_names(self.study, self.now)
-        chosen = list(shapes) if ids is None else [o for i in ids for o in shapes if step_of(o) == i or o == i]
-        missing = [names.get(i, i) for i in ids or () if not any(step_of(o) == i or o == i for o in shapes)]
-        if missing:
-            raise StudyError(f"{', '.join(missing)} cannot be exported: switched off, or without a shape.")
-        with tempfile.TemporaryDirectory() as folder:
-            path = Path(folder) / "out.step"
-            write_step([item for i in chosen for item in shapes[i]], path, self.study.name)
-            return path.read_bytes()
-
-    def export_json(self) -> bytes:
-        """The study in its documented JSON form."""
-        used = {f.params.get("asset") for f in self.study.features}
-        return study_to_json(self.study, {k: v for k, v in self._packed.items() if k in used})
-
     def _shape(self, id: str) -> Shape:
         standing = self.now.world.get(id)
         if standing is None:
@@ -380,8 +346,6 @@ MESSAGES: tuple[str, ...] = (
     "combs",
     "lights",
     "keep",
-    "export_step",
-    "export_json",
 )
 """Methods of the kernel that may be called by message."""
 

@@ -1,9 +1,14 @@
-import type { Created, DemoLine, StepImport, StudyLine, ToolInfo } from './types';
+import type { Created, DemoLine, StudyLine, ToolInfo } from './types';
 
 /** An error in the server's own words. */
 export class ServerError extends Error {}
 
 export async function ask<T>(path: string, init?: RequestInit): Promise<T> {
+  const response = await answered(path, init);
+  return (response.status === 204 ? undefined : await response.json()) as T;
+}
+
+async function answered(path: string, init?: RequestInit): Promise<Response> {
   let response: Response;
   try {
     response = await fetch(`/api${path}`, init);
@@ -14,10 +19,10 @@ export async function ask<T>(path: string, init?: RequestInit): Promise<T> {
     const body = (await response.json().catch(() => null)) as { message?: string } | null;
     throw new ServerError(body?.message ?? `The server answered ${response.status}.`);
   }
-  return (response.status === 204 ? undefined : await response.json()) as T;
+  return response;
 }
 
-function upload(file: File): RequestInit {
+export function upload(file: File): RequestInit {
   const body = new FormData();
   body.append('file', file);
   return { method: 'POST', body };
@@ -34,12 +39,6 @@ export const listDemos = () => ask<DemoLine[]>('/demos');
 export const listTools = () => ask<ToolInfo[]>('/tools');
 export const createStudy = (wanted: { name?: string; demo?: string }) => ask<Created>('/studies', json(wanted));
 export const deleteStudy = (id: string) => ask<void>(`/studies/${id}`, { method: 'DELETE' });
-export const importStudy = (file: File) => ask<Created>('/studies/import', upload(file));
-export const importStep = (id: string, file: File) => ask<StepImport>(`/studies/${id}/step`, upload(file));
-
-export const importMesh = (id: string, file: File) => ask<StepImport>(`/studies/${id}/mesh`, upload(file));
-
-export const importPicture = (id: string, file: File) => ask<StepImport>(`/studies/${id}/picture`, upload(file));
 export const thumbnailAddress = (id: string, version: number): string => `/api/studies/${id}/thumbnail?version=${version}`;
 
 /** Keep a small picture of a study's part; that it fails is no matter. */
@@ -48,20 +47,9 @@ export const keepThumbnail = (id: string, version: number, picture: Blob): Promi
 
 export const pictureAddress = (id: string, asset: string): string => `/api/studies/${id}/pictures/${asset}`;
 
-export function exportAddress(id: string, form: 'step' | 'json', faces?: string[]): string {
-  const query = (faces ?? []).map((f) => `face=${encodeURIComponent(f)}`).join('&');
-  return `/api/studies/${id}/export.${form}${query ? `?${query}` : ''}`;
-}
-
-/** Fetches an export first, so that an error is shown in words, then hands it to the browser as a file. */
-export async function download(address: string): Promise<string> {
-  const response = await fetch(address).catch(() => {
-    throw new ServerError('The server cannot be reached.');
-  });
-  if (!response.ok) {
-    const body = (await response.json().catch(() => null)) as { message?: string } | null;
-    throw new ServerError(body?.message ?? `The server answered ${response.status}.`);
-  }
+/** Fetches a file first, so that an error is shown in words, then hands it to the browser; returns its name. */
+export async function download(path: string): Promise<string> {
+  const response = await answered(path);
   const name = /filename="([^"]+)"/.exec(response.headers.get('Content-Disposition') ?? '')?.[1] ?? 'study';
   const link = document.createElement('a');
   link.href = URL.createObjectURL(await response.blob());

@@ -38,6 +38,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Job */
+        get: operations["job_api_jobs__id__get"];
+        put?: never;
+        post?: never;
+        /** Stop Job */
+        delete: operations["stop_job_api_jobs__id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** File Of Job */
+        get: operations["file_of_job_api_jobs__id__file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sign-in": {
         parameters: {
             query?: never;
@@ -119,6 +154,26 @@ export interface paths {
         post?: never;
         /** Remove */
         delete: operations["remove_api_studies__id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{id}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Check
+         * @description The STEP file that would go out, read back and checked.
+         */
+        get: operations["check_api_studies__id__check_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -699,6 +754,43 @@ export interface components {
             role: "construction" | "theoretical" | "primary" | "secondary" | "tertiary";
         };
         /**
+         * FileCheck
+         * @description What is found in a STEP file that goes out, read back; seams worst first.
+         */
+        FileCheck: {
+            /** Closed */
+            closed: boolean;
+            /** Curves */
+            curves: number;
+            /** Faces */
+            faces: number;
+            /** Open Edges */
+            open_edges: components["schemas"]["OpenEdge"][];
+            /** Problems */
+            problems: components["schemas"]["Untaken"][];
+            /** Seams */
+            seams: components["schemas"]["FileSeam"][];
+        };
+        /**
+         * FileSeam
+         * @description Two faces of a file that run along each other: gap in mm, angle in degrees, curvature in %, what it reaches.
+         */
+        FileSeam: {
+            /** Angle */
+            angle: number;
+            /** Curvature */
+            curvature: number;
+            /** Faces */
+            faces: [
+                string,
+                string
+            ];
+            /** Gap */
+            gap: number;
+            /** Reaches */
+            reaches: string | null;
+        };
+        /**
          * FlagChange
          * @description New values of a feature's flags, role, name and group; null leaves one as it is, an empty group is none.
          */
@@ -1100,6 +1192,35 @@ export interface components {
             version: string;
         };
         /**
+         * Job
+         * @description Work on its way: 0 to 1 of it is done; message: why it failed; result: what the answer of the request would be,
+         *     but for files.
+         */
+        Job: {
+            /** Id */
+            id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "step" | "mesh" | "picture" | "study" | "export_step" | "export_json" | "check";
+            /** Message */
+            message?: string | null;
+            /** Name */
+            name: string;
+            /** Result */
+            result?: {
+                [key: string]: unknown;
+            } | null;
+            /** Share */
+            share: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "working" | "done" | "failed" | "stopped";
+        };
+        /**
          * LightSeam
          * @description A seam that light lines cross: the farthest jump, mm along the seam, and the sharpest kink, degrees, with
          *     places.
@@ -1402,6 +1523,18 @@ export interface components {
                 number,
                 number
             ] | null;
+        };
+        /**
+         * OpenEdge
+         * @description An edge of a face of a file that no other face runs along: its length in mm.
+         */
+        OpenEdge: {
+            /** Edge */
+            edge: string;
+            /** Face */
+            face: string;
+            /** Length */
+            length: number;
         };
         /**
          * OpenTo
@@ -2300,6 +2433,95 @@ export interface operations {
             };
         };
     };
+    job_api_jobs__id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    stop_job_api_jobs__id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    file_of_job_api_jobs__id__file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     sign_in_api_sign_in_post: {
         parameters: {
             query?: never;
@@ -2424,6 +2646,15 @@ export interface operations {
                     "application/json": components["schemas"]["Created"];
                 };
             };
+            /** @description Begun; asked for with Prefer. */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
             /** @description Validation Error */
             422: {
                 headers: {
@@ -2464,6 +2695,48 @@ export interface operations {
             };
         };
     };
+    check_api_studies__id__check_get: {
+        parameters: {
+            query?: {
+                face?: string[] | null;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileCheck"];
+                };
+            };
+            /** @description Begun; asked for with Prefer. */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     export_json_api_studies__id__export_json_get: {
         parameters: {
             query?: never;
@@ -2480,8 +2753,15 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
+                content?: never;
+            };
+            /** @description Begun; asked for with Prefer. */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
                 content: {
-                    "application/json": unknown;
+                    "application/json": components["schemas"]["Job"];
                 };
             };
             /** @description Validation Error */
@@ -2513,8 +2793,15 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
+                content?: never;
+            };
+            /** @description Begun; asked for with Prefer. */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
                 content: {
-                    "application/json": unknown;
+                    "application/json": components["schemas"]["Job"];
                 };
             };
             /** @description Validation Error */
@@ -2552,6 +2839,15 @@ export interface operations {
                     "application/json": components["schemas"]["StepImport"];
                 };
             };
+            /** @description Begun; asked for with Prefer. */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
             /** @description Validation Error */
             422: {
                 headers: {
@@ -2585,6 +2881,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StepImport"];
+                };
+            };
+            /** @description Begun; asked for with Prefer. */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
                 };
             };
             /** @description Validation Error */
@@ -2812,6 +3117,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StepImport"];
+                };
+            };
+            /** @description Begun; asked for with Prefer. */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
                 };
             };
             /** @description Validation Error */

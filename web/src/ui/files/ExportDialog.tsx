@@ -1,10 +1,13 @@
 import { Button, Checkbox, Modal } from '@mantine/core';
 import { useEffect, useState } from 'react';
 
-import { download, exportAddress } from '../../api/rest';
+import type { FileCheck } from '../../api/types';
+import { checkFile, exportFile } from '../../state/files';
 import { tell } from '../../state/session';
 import { useStudy } from '../../state/study';
+import { Stopped } from '../../state/work';
 import { openers } from '../bar/commands';
+import { FileChecked } from './FileChecked';
 
 /** Export chosen or all faces as STEP, or the study as JSON. */
 export function ExportDialog() {
@@ -12,36 +15,51 @@ export function ExportDialog() {
   const { id, study, kept } = useStudy();
   const able = study?.features.filter((f) => f.on && kept.shapes.has(f.id) && kept.shapes.get(f.id)?.object.kind !== 'mesh') ?? [];
   const [left, setLeft] = useState<string[]>([]);
+  const [found, setFound] = useState<FileCheck | null>(null);
+  const [checking, setChecking] = useState(false);
   useEffect(() => {
     openers.export = () => {
       setLeft([]);
+      setFound(null);
       setOpen(true);
     };
     return () => void delete openers.export;
   }, []);
   const chosen = able.filter((f) => !left.includes(f.id)).map((f) => f.id);
+  const faces = chosen.length === able.length ? undefined : chosen;
 
   const save = async (form: 'step' | 'json') => {
     if (!id) return;
     setOpen(false);
     try {
-      const faces = chosen.length === able.length ? undefined : chosen;
-      const name = await download(exportAddress(id, form, form === 'step' ? faces : undefined));
-      tell(`${name} was written.`, true);
+      tell(`${await exportFile(id, form, form === 'step' ? faces : undefined)} was written.`, true);
     } catch (error) {
-      tell((error as Error).message);
+      tell((error as Error).message, error instanceof Stopped);
     }
+  };
+  const check = async () => {
+    if (!id) return;
+    setChecking(true);
+    try {
+      setFound(await checkFile(id, faces));
+    } catch (error) {
+      tell((error as Error).message, error instanceof Stopped);
+    }
+    setChecking(false);
   };
 
   return (
-    <Modal opened={open} onClose={() => setOpen(false)} title="Export" size={400}>
+    <Modal opened={open} onClose={() => setOpen(false)} title="Export" size={found ? 560 : 400}>
       {able.map((f) => (
         <Checkbox
           key={f.id}
           mb={6}
           label={f.name}
           checked={!left.includes(f.id)}
-          onChange={(e) => setLeft(e.currentTarget.checked ? left.filter((x) => x !== f.id) : [...left, f.id])}
+          onChange={(e) => {
+            setLeft(e.currentTarget.checked ? left.filter((x) => x !== f.id) : [...left, f.id]);
+            setFound(null);
+          }}
         />
       ))}
       {!able.length && <p className="quiet">There is no face or curve to export yet.</p>}
@@ -52,7 +70,11 @@ export function ExportDialog() {
         <Button size="sm" variant="default" onClick={() => void save('json')}>
           Study as JSON
         </Button>
+        <Button size="sm" variant="subtle" disabled={!chosen.length} loading={checking} onClick={() => void check()}>
+          Check the STEP file
+        </Button>
       </div>
+      {found && <FileChecked found={found} />}
       <p className="quiet" style={{ marginBottom: 0 }}>
         STEP holds exact B-spline faces and curves in mm. JSON holds the whole study with its build.
       </p>

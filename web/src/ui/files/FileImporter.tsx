@@ -1,11 +1,12 @@
 import { Button, Modal } from '@mantine/core';
 import { useEffect, useRef, useState, type RefObject } from 'react';
 
-import { importMesh, importPicture, importStep } from '../../api/rest';
 import type { Op, StepImport } from '../../api/types';
 import type { Beginning } from '../../state/beginnings';
+import { importInto } from '../../state/files';
 import { commit, tell } from '../../state/session';
 import { useStudy } from '../../state/study';
+import { Stopped } from '../../state/work';
 import { eye } from '../../state/view';
 import { openers } from '../bar/commands';
 
@@ -30,24 +31,24 @@ export function FileImporter({ begun }: { begun: Beginning['file'] }) {
     const { id } = useStudy.getState();
     if (!id) return;
     try {
-      const { op, taken, problems: left } = await importStep(id, file);
+      const { op, taken, problems: left } = await importInto(id, 'step', file);
       if (op) await commit(op as Op);
       if (taken) tell(`${taken} ${taken === 1 ? 'object' : 'objects'} taken from ${file.name}.`, true);
       setProblems(left);
     } catch (error) {
-      tell((error as Error).message);
+      tell((error as Error).message, error instanceof Stopped);
     }
   };
 
-  const takeReference = async (read: typeof importMesh, file: File, lay: (op: Op) => Op = (op) => op) => {
+  const takeReference = async (kind: 'mesh' | 'picture', file: File, lay: (op: Op) => Op = (op) => op) => {
     const { id } = useStudy.getState();
     if (!id) return;
     try {
-      const { op, problems: doubts } = await read(id, file);
+      const { op, problems: doubts } = await importInto(id, kind, file);
       if (op && (await commit(lay(op as Op)))) tell(`${file.name} lies under the surfaces as a reference.`, true);
       doubts.forEach((d) => tell(`${d.name}: ${d.reason}.`));
     } catch (error) {
-      tell((error as Error).message);
+      tell((error as Error).message, error instanceof Stopped);
     }
   };
 
@@ -55,13 +56,13 @@ export function FileImporter({ begun }: { begun: Beginning['file'] }) {
   useEffect(() => {
     if (!begun) return;
     if (begun.kind === 'step') void take(begun.file);
-    else void takeReference(begun.kind === 'mesh' ? importMesh : importPicture, begun.file, begun.kind === 'picture' ? facing : undefined);
+    else void takeReference(begun.kind, begun.file, begun.kind === 'picture' ? facing : undefined);
   }, [begun]);
 
   return (
     <>
-      <Chooser chooser={meshInput} label="Mesh file" accept=".stl,.obj,.ply,.STL,.OBJ,.PLY" take={(file) => void takeReference(importMesh, file)} />
-      <Chooser chooser={pictureInput} label="Picture file" accept="image/png,image/jpeg,image/webp" take={(file) => void takeReference(importPicture, file, facing)} />
+      <Chooser chooser={meshInput} label="Mesh file" accept=".stl,.obj,.ply,.STL,.OBJ,.PLY" take={(file) => void takeReference('mesh', file)} />
+      <Chooser chooser={pictureInput} label="Picture file" accept="image/png,image/jpeg,image/webp" take={(file) => void takeReference('picture', file, facing)} />
       <Chooser chooser={input} label="STEP file" accept=".step,.stp,.STEP,.STP" take={(file) => void take(file)} />
       <Modal opened={problems.length > 0} onClose={() => setProblems([])} title="Not taken from the file" size={460}>
         <ul>

@@ -4,11 +4,14 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useRef, useState } from 'react';
 
 import { goToStudy } from '../../address';
-import { createStudy, deleteStudy, importStudy, listDemos, listStudies, listTools, thumbnailAddress } from '../../api/rest';
+import { createStudy, deleteStudy, listDemos, listStudies, listTools, thumbnailAddress } from '../../api/rest';
 import type { StudyLine } from '../../api/types';
 import { beginWith, type Beginning } from '../../state/beginnings';
+import { importStudy } from '../../state/files';
 import { tell } from '../../state/session';
+import { Stopped } from '../../state/work';
 import { Logo } from '../bar/TopBar';
+import { Working } from '../bar/Working';
 import { Sharing } from '../people/Sharing';
 import { SignedIn } from '../people/SignedIn';
 import { useWho } from '../people/who';
@@ -25,7 +28,7 @@ export function StudyList() {
   const [shared, setShared] = useState<StudyLine | null>(null);
   const [sure, setSure] = useState<string | null>(null);
   const file = useRef<HTMLInputElement>(null);
-  const open = { onSuccess: ({ id }: { id: string }) => goToStudy(id), onError: (e: Error) => tell(e.message) };
+  const open = { onSuccess: ({ id }: { id: string }) => goToStudy(id), onError: (e: Error) => tell(e.message, e instanceof Stopped) };
   const create = useMutation({
     mutationFn: async ({ beginning, ...wanted }: { name?: string; demo?: string; beginning?: Beginning }) => {
       const made = await createStudy(wanted);
@@ -43,6 +46,7 @@ export function StudyList() {
 
   return (
     <div className="listing">
+      <Working />
       <main>
         <Logo />
         <SignedIn />
