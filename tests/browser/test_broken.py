@@ -8,8 +8,11 @@ import urllib.request
 
 from playwright.sync_api import expect
 
+from pamble.core.exchange.step import write_step
+from pamble.demo import demo_faces
 from tests.browser.steps import line_of
 from tests.server.test_live import children
+from tests.server.test_work import worker_of
 
 
 def test_a_step_in_work_outlives_other_changes_and_another_stage(desk):
@@ -47,6 +50,24 @@ def test_a_lost_connection_is_told_with_what_is_not_stored_and_comes_back(desk):
     page.keyboard.press("Enter")
     desk.stored(1)
     expect(line_of(page, "Blend")).to_be_visible()
+
+
+def test_a_file_that_waits_for_its_worker_is_told_of_and_stopped(desk, pamble, tmp_path):
+    page, worker = desk.page, worker_of(pamble)
+    write_step(demo_faces("mirror-cap"), tmp_path / "cap.step")
+    os.kill(worker, signal.SIGSTOP)
+    try:
+        page.locator("input[aria-label='STEP file']").set_input_files(tmp_path / "cap.step")
+        told = page.get_by_role("status", name="Work in progress")
+        expect(told).to_contain_text("Reading cap.step")
+        told.get_by_role("button", name="Stop").click()
+        expect(page.get_by_text("Stopped. Nothing was changed.")).to_be_visible()
+        expect(told).to_have_count(0)
+    finally:
+        os.kill(worker, signal.SIGCONT)
+    page.locator("input[aria-label='STEP file']").set_input_files(tmp_path / "cap.step")
+    expect(line_of(page, "Crown 2")).to_be_visible()
+    desk.stored(1)
 
 
 def test_lost_graphics_are_told_and_come_back(desk):

@@ -304,6 +304,10 @@ def test_export_chosen_faces_and_take_them_in_again(desk, tmp_path):
     desk.blend()
     expect(page.get_by_role("dialog")).to_have_count(0)
     page.keyboard.press("Control+e")
+    page.get_by_role("button", name="Check the STEP file").click()
+    found = page.get_by_label("The file, read back")
+    expect(found).to_contain_text("3 faces")
+    expect(found).to_contain_text("2 seams: 2 G2")
     with page.expect_download() as got:
         page.get_by_role("button", name="STEP, all objects").click()
     got.value.save_as(tmp_path / "all.step")

@@ -49,19 +49,20 @@ export function ExportDialog() {
   };
 
   return (
-    <Modal opened={open} onClose={() => setOpen(false)} title="Export" size={found ? 560 : 400}>
-      {able.map((f) => (
-        <Checkbox
-          key={f.id}
-          mb={6}
-          label={f.name}
-          checked={!left.includes(f.id)}
-          onChange={(e) => {
-            setLeft(e.currentTarget.checked ? left.filter((x) => x !== f.id) : [...left, f.id]);
-            setFound(null);
-          }}
-        />
-      ))}
+    <Modal opened={open} onClose={() => setOpen(false)} title="Export" size={580}>
+      <div className="exported">
+        {able.map((f) => (
+          <Checkbox
+            key={f.id}
+                        label={f.name}
+            checked={!left.includes(f.id)}
+            onChange={(e) => {
+              setLeft(e.currentTarget.checked ? left.filter((x) => x !== f.id) : [...left, f.id]);
+              setFound(null);
+            }}
+          />
+        ))}
+      </div>
       {!able.length && <p className="quiet">There is no face or curve to export yet.</p>}
       <div style={{ display: 'flex', gap: 8, marginTop: 14 }}>
         <Button size="sm" disabled={!chosen.length} onClick={() => void save('step')}>

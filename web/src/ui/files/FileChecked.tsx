@@ -37,7 +37,7 @@ export function FileChecked({ found }: { found: FileCheck }) {
           <tbody>
             {seams.slice(0, MANY).map((s, k) => (
               <tr key={k}>
-                <td>{s.faces.join(', ')}</td>
+                <td>{s.faces.join(' · ')}</td>
                 <td>{formatted('gap', s.gap)}</td>
                 <td>{formatted('angle', s.angle)}</td>
                 <td>{formatted('curvature', s.curvature)}</td>
