@@ -117,7 +117,7 @@ class Worker:
         taken = await asyncio.to_thread(self._jobs.take, job)
         if taken is None:
             return
-        log.info("job begun", job=job, kind=taken.kind, attempt=taken.attempt)
+        log.debug("job begun", job=job, kind=taken.kind, attempt=taken.attempt)
         unwanted = threading.Event()
         doing = asyncio.create_task(asyncio.to_thread(self._do, taken, unwanted))
         try:
