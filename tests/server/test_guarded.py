@@ -12,7 +12,9 @@ import pytest
 from websockets.exceptions import InvalidStatus
 from websockets.sync.client import connect
 
+from pamble.server import kernels
 from pamble.server.hub import Hub, NotStored
+from pamble.server.kernels import KernelLost
 from pamble.server.messages import StudyState
 from pamble.store.database import open_database
 from pamble.store.studies import Studies
@@ -91,6 +93,31 @@ def test_a_kernel_is_never_ahead_of_the_store(database_url, when):
             for n in range(steps):
                 await study.step(window, 10 + n, study.stored.version, -1)
             assert study.stored.document["features"] == kept.document["features"][:2]
+        finally:
+            hub.close()
+
+    asyncio.run(story())
+
+
+def test_a_kernel_that_hangs_is_replaced_and_one_that_was_ended_says_so(database_url, monkeypatch):
+    monkeypatch.setattr(kernels, "SILENT", 0.5)
+    monkeypatch.setattr(kernels, "_LOOK", 0.1)
+    store = Studies(open_database(database_url))
+    id = store.create(SLABS)
+
+    async def story():
+        hub = Hub(store)
+        try:
+            study = await hub.open(id)
+            before = study.kernel
+            os.kill(before.pid, signal.SIGSTOP)
+            with pytest.raises(KernelLost, match="started again from what is stored"):
+                await study.ask("document")
+            assert [f["id"] for f in (await study.ask("document"))["features"]] == ["deck", "wall"]
+            assert study.kernel.pid != before.pid
+            await hub.remove(id)
+            with pytest.raises(KernelLost, match="was ended"):
+                await study.kernel.call("document")
         finally:
             hub.close()
 

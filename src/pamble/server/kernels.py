@@ -26,6 +26,10 @@ _TOLD_EVERY = 0.1
 """Seconds between two words of how far long work is."""
 
 
+SILENT, _LOOK = 180.0, 1.0
+"""Seconds for which a kernel may work without a word, and between two looks at whether it has answered."""
+
+
 class KernelLost(PambleError):
     """The kernel's process ended while it worked."""
 
@@ -119,11 +123,14 @@ class KernelProcess:
         self._thread = ThreadPoolExecutor(1)
         self._calls = 0
         self._working: tuple[int, str] = (0, "")
+        self._last = 0.0
         self._listening = False
         self.progress: Progress | None = None
 
     async def call(self, method: str, *arguments: Any) -> Any:
         """Call a method of the kernel. Raises `RemoteError` with its words, `KernelLost` if the process is gone."""
+        if self._connection.closed:
+            raise KernelLost("The kernel of this study was ended.")
         loop = asyncio.get_running_loop()
         if not self._listening:
             self._listening = True
@@ -135,6 +142,7 @@ class KernelProcess:
         self._working = (self._calls, method)
         try:
             self._connection.send((self._calls, method, arguments))
+            self._wait()
             code, result = self._connection.recv()
         except (EOFError, OSError) as error:
             raise KernelLost("The kernel of this study stopped and is started again from what is stored.") from error
@@ -146,9 +154,18 @@ class KernelProcess:
             raise RemoteError(code, result)
         return result
 
+    def _wait(self) -> None:
+        """Until the answer is there. A process that says nothing for long, not even how far it is, is ended."""
+        self._last = time.monotonic()
+        while not self._connection.poll(_LOOK):
+            if time.monotonic() - self._last > SILENT:
+                log.error("kernel hangs and is ended", pid=self.pid, method=self._working[1])
+                self._process.kill()
+
     def _heard(self) -> None:
         try:
             while self._control.poll():
+                self._last = time.monotonic()
                 call, share = self._control.recv()
                 if call == self._calls and self.progress is not None:
                     self.progress(share)
