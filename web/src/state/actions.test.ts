@@ -1,6 +1,7 @@
 import { beforeEach, describe, expect, it } from 'vitest';
 
 import { letGo, pickEdge, pickFeature, startTool } from './actions';
+import { changeDraft } from './drafts';
 import { placedPoints, placePoint, wanted } from './placing';
 import { freshStudy } from './perStudy';
 import { useStudy, type Shape } from './study';
@@ -48,6 +49,19 @@ describe('picking inputs', () => {
     placePoint([10, 0, 0]);
     expect(draft()?.params).toMatchObject({ start: [0, 0, 0], through: [5, 5, 0], end: [10, 0, 0] });
     expect(wanted()).toBeNull();
+  });
+
+  it('moves a line from a list to the place that it is picked for, and says where it is already', () => {
+    startTool('sweep');
+    pickFeature('rim');
+    const edge = { feature: 'rim', edge: 'c0' };
+    expect(draft()?.params.rail).toEqual(edge);
+    pickFeature('rim');
+    expect(problemOf(useTools.getState())).toContain('This line is the “Rail” already');
+    expect(draft()?.params.sections).toBeUndefined();
+    changeDraft({ rail: undefined, sections: [edge] });
+    pickFeature('rim');
+    expect(draft()?.params).toMatchObject({ rail: edge, sections: [] });
   });
 
   it('takes a curve, then a face, and passes over references', () => {

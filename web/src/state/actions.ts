@@ -98,12 +98,20 @@ function fill(draft: Draft, field: Field, ref: EdgeRef | { feature: string }): v
   note({ asking: null });
   useTools.setState({ hover: null });
   if (!LISTS.includes(field.widget)) {
-    changeDraft({ [field.name]: ref, ...nearEnd(field, ref), ...edgesBeside(draft, field.name, ref.feature) });
+    const moved = 'edge' in ref ? takenFrom(draft, ref) : {};
+    changeDraft({ [field.name]: ref, ...moved, ...nearEnd(field, ref), ...edgesBeside(draft, field.name, ref.feature) });
     return;
   }
   const sofar = (draft.params[field.name] as (EdgeRef | { feature: string })[] | undefined) ?? [];
   const there = sofar.some((r) => r.feature === ref.feature && (!('edge' in ref) || ('edge' in r && r.edge === ref.edge)));
   if (!there) changeDraft({ [field.name]: [...sofar, ref], ...('edge' in ref ? withNeighbours(draft, field.name, ref) : {}) });
+}
+
+/** Lists of a step without a line that is wanted elsewhere in it. */
+function takenFrom(draft: Draft, ref: EdgeRef): Params {
+  const lists = fieldsOf(draft.kind).filter((f) => f.widget === 'lines');
+  const changes = lists.map(({ name }) => [name, draft.params[name] as EdgeRef[] | undefined] as const);
+  return Object.fromEntries(changes.filter(([, has]) => has?.some((r) => same(r, ref))).map(([name, has]) => [name, has!.filter((r) => !same(r, ref))]));
 }
 
 /** Edges of its neighbours along the sides of a face, put into the field that takes them; the longest where there are several. */
@@ -143,8 +151,8 @@ export function pickEdge(edge: EdgeRef): void {
     return;
   }
   const twin = fields.find((f) => f !== field && f.widget === 'line' && isRef(draft.params[f.name]) && same(draft.params[f.name] as EdgeRef, edge));
-  if (twin && field.widget === 'line') {
-    note({ problem: `The same edge was picked twice: pick another for “${field.title}”.` });
+  if (twin) {
+    note({ problem: field.widget === 'line' ? `The same edge was picked twice: pick another for “${field.title}”.` : `This line is the “${twin.title}” already: pick another for “${field.title}”.` });
     return;
   }
   fill(draft, field, edge);

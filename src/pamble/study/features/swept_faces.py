@@ -145,8 +145,9 @@ class SweepParams(Stored):
 
 def swept(params: SweepParams, inputs: Inputs, context: Context) -> Made:
     """Build the sweep."""
-    rail = inputs.curve(params.rail)
-    sections = [begun_at_kink(c) for c in inputs.different(params.sections)]
+    rails = [ref for ref in (params.rail, params.second) if ref is not None]
+    rail, *more = inputs.different([*rails, *params.sections])
+    sections = [begun_at_kink(c) for c in more[len(rails) - 1 :]]
     if params.second is not None:
         second = inputs.curve(params.second)
         frames = rail_frames(rail, second, params.keep_height)
