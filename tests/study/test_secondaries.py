@@ -19,7 +19,7 @@ from tests.core.corners.test_four import branches
 from tests.core.fillets.test_dying import SLANTED, line_on
 from tests.core.fillets.test_fillet import CREASES, LAWS, block, slab, turned_away
 from tests.core.joining.test_chains import gap, parted
-from tests.core.patches.grounds import ground, window
+from tests.core.patches.grounds import ground, hole, mitred, twisted, wavy, window
 from tests.core.patches.test_hole import pierced
 from tests.shapes import plane
 from tests.study.bench import add, area, face, line
@@ -387,3 +387,55 @@ def test_a_hole_is_cut_back_to_four_sides_by_one_step_and_filled_by_the_next(ker
     assert filled.problem is None
     assert len(filled.made.facts["sides"]) == 4
     assert max(s["angle"] for s in filled.made.facts["sides"]) < 0.005
+
+
+@pytest.mark.parametrize("shared", [True, False])
+def test_a_corner_that_contradicts_is_named_and_one_step_before_mends_it(kernel, shared):
+    if shared:
+        faces, names = mitred(0.4), ["v0"] * 4
+    else:
+        edges = window(ground(2, 40))
+        faces, names = [Face(e.surface) for e in edges], [e.name for e in edges]
+        faces[1] = twisted(edges, 1, 0.7)
+    for i, f in enumerate(faces):
+        add(kernel, f"n{i}", "face", face=FaceData.of(f).model_dump())
+    rim = [line(f"n{i}", name) for i, name in enumerate(names)]
+    before = add(kernel, "fill", "fill_hole", edges=rim, layout="single")
+    assert any("contradict each other" in w for w in before.made.warnings)
+    offered = [r for r in before.made.facts["remedies"] if "n1" in r["label"].split(" to ")[0]]
+    assert {r["kind"] for r in offered} == {"match_face" if shared else "mend_corner"}
+    for k, r in enumerate(offered):
+        kernel.commit(
+            {
+                "op": "add_features",
+                "features": [
+                    {"id": f"r{k}", "kind": r["kind"], "name": r["name"], "role": "primary", "params": r["params"]}
+                ],
+                "at": [4 + k],
+            }
+        )
+    after = kernel.now.states["fill"]
+    assert kernel.now.states["r0"].problem is None
+    assert after.made.warnings == ()
+    assert after.made.facts["remedies"] == []
+    assert max(s["curvature"] for s in after.made.facts["sides"]) < min(
+        2, max(s["curvature"] for s in before.made.facts["sides"])
+    )
+
+
+def test_an_edge_that_is_more_complex_than_it_need_be_is_told_and_simplified_by_one_step(kernel):
+    known = ground(2, 40)
+    face_ = pierced(known, hole(known, 5))
+    loop = tuple(wavy(e, 0.006) if e.name == "h02" else e for e in face_.loops[1])
+    add(kernel, "n", "face", face=FaceData.of(Face(known, (face_.loops[0], loop))).model_dump())
+    rim = [line("n", e.name) for e in face(kernel, "n").loops[1]]
+    before = add(kernel, "fill", "fill_hole", edges=rim, layout="single")
+    (offered,) = before.made.facts["remedies"]
+    assert offered["kind"] == "simplify_edges"
+    assert any("An edge of n has" in w for w in before.made.warnings)
+    step = {"id": "s", "kind": offered["kind"], "name": "s", "role": "primary", "params": offered["params"]}
+    kernel.commit({"op": "add_features", "features": [step], "at": [1]})
+    facts = kernel.now.states["s"].made.facts
+    assert 2 * facts["cvs_after"] < facts["cvs_before"]
+    after = kernel.now.states["fill"]
+    assert (after.problem, after.made.warnings, after.made.facts["remedies"]) == (None, (), [])

@@ -7,7 +7,7 @@ from pamble.core.faces.face import Edge, Face, natural_edge
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_points
-from pamble.core.spline.knots import surface_part
+from pamble.core.spline.knots import raise_surface_degree, surface_part
 from pamble.core.spline.surface import Surface
 
 
@@ -67,3 +67,51 @@ def edge(surface: Surface, name: str, *places, inward: float = 1.0) -> Edge:
     line, t = Curve.bezier(np.array(places)), np.linspace(0, 1, 300)
     uv = curve_points(line, t)
     return Edge(surface, name, line, inward, fit_points(surface_points(surface, *uv.T), 5, 1e-6, None, t).curve)
+
+
+def mitred(lift: float = 0.0) -> list[Face]:
+    """Four faces round a square hole of 100 mm that share their mitres: one bowl, exactly, as its height is a quadratic
+    over the plan and each face's plan bilinear. Their sides v0 lie round the hole, u1 on the u0 of the next. lift: of
+    the third column of the second one, mm: its mitre to the first is no longer G2.
+    """
+    inner, outer = (r * np.array([(-1, -1), (1, -1), (1, 1), (-1, 1)]) for r in (50.0, 150.0))
+    t = np.array([0.0, 0.5, 1.0])
+    bernstein = np.array([[(1 - x) ** 2, 2 * x * (1 - x), x * x] for x in t])
+    out = []
+    for i in range(4):
+        j = (i + 1) % 4
+        rows = [(1 - t[:, None]) * a[i] + t[:, None] * a[j] for a in (inner, outer)]
+        plan = (1 - t[None, :, None]) * rows[0][:, None] + t[None, :, None] * rows[1][:, None]
+        x, y = plan[..., 0], plan[..., 1]
+        points = np.dstack([x, y, 0.002 * x**2 + 0.001 * y**2 + 0.0007 * x * y])
+        control = np.einsum("ik,jl,klc->ijc", np.linalg.inv(bernstein), np.linalg.inv(bernstein), points)
+        surface = raise_surface_degree(Surface.bezier(control), 3, 3)
+        if i == 1 and lift:
+            control = surface.control.copy()
+            control[2, :, 2] += lift
+            surface = surface.with_control(control)
+        out.append(Face(surface))
+    return out
+
+
+def twisted(edges: list[Edge], which: int, lift: float) -> Face:
+    """The face of one edge round a hole, its first row inside lifted toward one end: its twist there is another's."""
+    surface = edges[which].surface
+    control = surface.control.copy()
+    t = np.linspace(0, 1, control.shape[1])
+    control[1, :, 2] += lift * t**2 * (t - 1)
+    return Face(surface.with_control(control))
+
+
+def wavy(e: Edge, high: float, waves: int = 9) -> Edge:
+    """A cut edge that swings by some mm on its face, as one that was traced by hand."""
+    t = np.linspace(*e.domain, 900)
+    share = (t - t[0]) / (t[-1] - t[0])
+    uv = curve_points(e.pcurve, t)
+    across = np.column_stack([-np.gradient(uv[:, 1]), np.gradient(uv[:, 0])])
+    across /= np.linalg.norm(across, axis=1)[:, None]
+    swing = high / e.surface.diagonal * np.sin(waves * 2 * np.pi * share) * np.sin(np.pi * share)
+    flat = fit_points(np.column_stack([uv + swing[:, None] * across, 0 * t]), 5, 1e-9, 40, share).curve
+    line = Curve(5, flat.knots, flat.control[:, :2])
+    points = surface_points(e.surface, *curve_points(line, share).T)
+    return Edge(e.surface, e.name, line, e.inward, fit_points(points, 5, 1e-6, 40, share).curve)

@@ -321,13 +321,15 @@ def _stalled(tried: Sequence[tuple[int, int, float]]) -> bool:
 
 def folded(surface: Surface, inside: Callable[[Array, Array], BoolArray] | None = None) -> bool:
     """Whether a surface turns over or shrinks to nothing somewhere. inside: tells which places (m,), (m,) count."""
-    t = np.linspace(0, 1, 17 if inside is None else 33)
-    d = surface_grid(surface, t, t, 1)
+    (u0, u1), (v0, v1) = surface.domain
+    count = 17 if inside is None else 33
+    u, v = np.linspace(u0, u1, count), np.linspace(v0, v1, count)
+    d = surface_grid(surface, u, v, 1)
     n = normals(d)
     stretch = norm(np.cross(d[1, 0], d[0, 1]))
-    counts = np.ones((len(t), len(t)), dtype=bool)
+    counts = np.ones((count, count), dtype=bool)
     if inside is not None:
-        counts = inside(np.repeat(t, len(t)), np.tile(t, len(t))).reshape(counts.shape)
+        counts = inside(np.repeat(u, count), np.tile(v, count)).reshape(counts.shape)
     turned = [
         dot(a, b)[both].min(initial=1.0)
         for a, b, both in (

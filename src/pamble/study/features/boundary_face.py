@@ -14,6 +14,7 @@ from pamble.core.patches.told import PatchMade
 from pamble.core.spline.curve import Curve
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, made_face
 from pamble.study.features.fields import choice, number
+from pamble.study.features.remedies import remedies_for
 from pamble.study.features.sides import SidesParams, continuities
 from pamble.study.references import EdgeRef, PlaneRef
 
@@ -53,7 +54,11 @@ def run(params: BoundaryParams, inputs: Inputs, context: Context) -> Made:
         for f in made.sides
         if isinstance(asked[f.number].source, Edge) and asked[f.number].square is None
     )
-    return made_face(made.face, seams=seams, warnings=made.warnings, **patch_facts(made))
+    facts = patch_facts(made)
+    if not context.preview or context.kept is None:
+        bent = [c for c in made.corners if all(orders[i] > 1 for i in c.sides)]
+        facts["remedies"] = remedies_for(inputs, params.edges, [[n] for n in range(len(orders))], bent)
+    return made_face(made.face, seams=seams, warnings=made.warnings, **facts)
 
 
 def _asked(params: BoundaryParams, ref: EdgeRef, order: int, inputs: Inputs) -> Asked:

@@ -25,6 +25,7 @@ from pamble.core.tolerances import SEAM_SEARCH
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, PartHandle, Shape
 from pamble.study.features.fields import choice, number, unseen
 from pamble.study.features.handles import move, slide
+from pamble.study.features.remedies import remedies_for, simpler_edges
 from pamble.study.features.sides import MOST, SidesParams
 from pamble.study.references import EdgeRef, Place
 
@@ -79,7 +80,8 @@ def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
         facts = _facts("one patch, trimmed", made.sides, made.corners, made.face.surface.spans[0])
         facts["layouts"] = _layouts(count, [])
         met = _met(params, inputs, sides, made.sides, [("", made.face)] * len(made.sides))
-        return Made({"": Shape(made.face)}, seams=met, facts=facts, warnings=made.warnings)
+        told = (*made.warnings, *_mended(params, inputs, sides, made.corners, facts, context))
+        return Made({"": Shape(made.face)}, seams=met, facts=facts, warnings=told)
     hub = None if params.hub is None else inputs.point(params.hub)
     laid = lay_out(
         sides.asked,
@@ -102,7 +104,25 @@ def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
         for s in laid.inside
     )
     met = _met(params, inputs, sides, laid.sides, [(slots[p], laid.faces[p]) for p in laid.patch_of])
-    return Made(shapes, seams=(*met, *inside), handles=_handles(laid), facts=facts, warnings=_told(laid))
+    told = (*_told(laid), *_mended(params, inputs, sides, laid.corners, facts, context))
+    return Made(shapes, seams=(*met, *inside), handles=_handles(laid), facts=facts, warnings=told)
+
+
+def _mended(
+    params: FillParams,
+    inputs: Inputs,
+    sides: Sides,
+    corners: Sequence[Corner],
+    facts: dict[str, Any],
+    context: Context,
+) -> list[str]:
+    """Put steps that would help into the facts; what is told of edges that are more complex than they need be."""
+    if context.preview and context.kept is not None:
+        return []
+    words, simpler = simpler_edges(inputs, params.edges)
+    bent = [c for c in corners if all(sides.asked[i].order > 1 for i in c.sides)]
+    facts["remedies"] = [*remedies_for(inputs, params.edges, sides.members, bent), *simpler]
+    return words
 
 
 def _told(laid: LaidOut) -> tuple[str, ...]:

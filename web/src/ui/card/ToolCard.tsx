@@ -21,6 +21,7 @@ import { PickByName } from './PickByName';
 import { PictureScale } from './PictureScale';
 import { Relations } from './Relations';
 import { Reach } from './Reach';
+import { Remedies } from './Remedies';
 import { ResultFigures } from './ResultFigures';
 import { Sides } from './Sides';
 import { Sketches } from './Sketches';
@@ -68,6 +69,7 @@ export function ToolCard({ id, kind, name, params, draft }: Props) {
           {w}
         </div>
       ))}
+      <Remedies id={id} facts={state?.facts} />
       {words && <div className="note bad">▲ {words}</div>}
       {state?.offer && (
         <div className="keys still">
