@@ -9,7 +9,7 @@ from pamble.core.spline.evaluate import curve_points
 from pamble.study.stored import FaceData
 from tests.browser.conftest import imported
 from tests.core.corners.test_four import branches
-from tests.core.patches.grounds import edge, ground, hole
+from tests.core.patches.grounds import edge, ground, hole, mitred
 from tests.core.patches.test_hole import pierced
 
 
@@ -119,3 +119,39 @@ def test_faces_are_cut_back_where_branches_meet_and_one_patch_fills_the_four_sid
     page.keyboard.press("Control+z")
     desk.stored(4)
     assert not desk.features("cut_back")
+
+
+@pytest.fixture
+def dish(page, pamble):
+    """Four faces round a hole, of which two contradict each other at its corner."""
+    faces = [
+        {"id": f"n{i}", "kind": "face", "name": f"Slab {i + 1}", "role": "primary",
+         "params": {"face": FaceData.of(f).model_dump(mode="json")}}
+        for i, f in enumerate(mitred(0.4))
+    ]  # fmt: skip
+    yield from imported(page, pamble, {"format": "pamble-study", "name": "Dish", "features": faces})
+
+
+def test_a_corner_that_contradicts_is_mended_by_a_click_while_the_fill_is_in_work(dish):
+    desk, page = dish, dish.page
+    desk.button("Corners").click()
+    desk.button("Fill").click()
+    card = page.get_by_label("Card of Fill")
+    card.get_by_role("button", name="Slab 1, v start", exact=True).last.click()
+    desk.button("round the hole").click()
+    expect(card).to_contain_text("sides 1 and 2 contradict each other")
+    expect(desk.row("Fill · Slab 2")).to_contain_text("over")
+    offers = card.get_by_role("group", name="What would mend it")
+    expect(offers.get_by_role("button")).to_have_count(2)
+    offers.get_by_role("button", name="Match Slab 2 to Slab 1 along their seam").click()
+    desk.stored(1)
+    expect(offers).to_have_count(0)
+    expect(card).not_to_contain_text("contradict")
+    page.keyboard.press("Enter")
+    desk.stored(2)
+    for n in range(1, 5):
+        expect(desk.row(f"Fill · Slab {n}")).to_contain_text("holds")
+    page.keyboard.press("Control+z")
+    page.keyboard.press("Control+z")
+    desk.stored(4)
+    expect(page.locator(".line")).to_have_count(4)

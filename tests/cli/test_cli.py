@@ -385,11 +385,11 @@ def test_the_cause_of_a_bad_blend_is_told_with_its_place_and_nothing_of_a_sound_
         ",".join(str(x) for x in curve_points(f.edge(n).space, [0.5])[0]) for f, n in zip(faces, names, strict=True)
     )
     found = answer(capsys, "why", path, "--edge", a)
-    assert found["cause"]["name"] == "wavy primary"
-    assert found["cause"]["face"] == ("Lid", "Side")[who]
-    assert found["spans"] == {"needed": found["cause"]["spans_needed"], "have": None}
+    assert found["causes"][0]["name"] == "wavy primary"
+    assert found["causes"][0]["face"] == ("Lid", "Side")[who]
+    assert found["spans"] == {"needed": found["causes"][0]["spans_needed"], "have": None}
     answer(capsys, "blend", path, "--edge", a, "--edge", b, "-o", out)
     sound = answer(capsys, "why", out, "--edge", a)
-    assert (sound["sound"], sound["cause"], sound["blend"]) == (True, None, "Blend")
+    assert (sound["sound"], sound["causes"], sound["blend"]) == (True, [], "Blend")
     assert main(["why", str(path), "--edge", a, "--continuity", "G9"]) == 2
     assert "Continuity is one of" in capsys.readouterr().err

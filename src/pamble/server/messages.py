@@ -262,10 +262,19 @@ class SpansTold(Sent):
     have: int | None
 
 
-class Traced(Sent):
-    """Answer to `WhyAsked`. cause: by name, null where the seam is sound; place: where it is worst, mm; step: the one
-    to change; object: what it made.
+class CauseTold(Sent):
+    """What keeps a seam from being quiet, by name. place: where it is worst, mm; step: the one to change; object: what
+    it made.
     """
+
+    name: str
+    place: tuple[float, float, float]
+    step: str
+    object: str
+
+
+class Traced(Sent):
+    """Answer to `WhyAsked`. causes: none where the seam is sound, two where both its sides are to be mended."""
 
     type: Literal["traced"] = "traced"
     seq: int
@@ -273,10 +282,7 @@ class Traced(Sent):
     words: str
     crease: CreaseTold
     spans: SpansTold
-    cause: str | None
-    place: tuple[float, float, float] | None
-    step: str | None
-    object: str | None
+    causes: list[CauseTold]
 
 
 class NamedEdge(Sent):

@@ -54,19 +54,21 @@ def why(study: Study, now: Evaluation, ledger: Ledger, key: str) -> dict[str, An
         study.limits.tolerances(),
         beside=ids.index(b),
     )
-    cause = found.cause
-    at_fault = None
-    if cause is not None:
-        between = found.between is not None and cause.side is None
-        at_fault = ids[found.between if between and found.between is not None else found.faces[cause.side or 0]]
     plain = trace_row(found, called)
+    causes: list[dict[str, Any]] = []
+    cause = found.cause
+    while cause is not None:
+        between = found.between if cause.side is None else None
+        at_fault = ids[found.faces[cause.side or 0] if between is None else between]
+        row_of = plain["causes"][len(causes)]
+        causes.append(
+            {"name": row_of["name"], "place": row_of["place"], "step": now.world[at_fault].by, "object": at_fault}
+        )
+        cause = cause.also
     return {
         "key": key,
         "words": told(found, called),
         "crease": plain["crease"],
         "spans": plain["spans"],
-        "cause": None if cause is None else plain["cause"]["name"],
-        "place": None if cause is None else plain["cause"]["place"],
-        "step": None if at_fault is None else now.world[at_fault].by,
-        "object": at_fault,
+        "causes": causes,
     }

@@ -29,8 +29,11 @@ def interpolated(f: Callable[..., np.ndarray], spans_u: int = 1, spans_v: int = 
     return Surface(5, 5, ku, kv, np.einsum("iu,uvx,jv->ijx", inverse[0], grid, inverse[1]))
 
 
-def panels(rng: np.random.Generator, way: str, gap: float | None = None) -> tuple[list[Face], tuple[str, str], int]:
-    """Two panels 500 by 200 mm, the names of the edges that face each other, and which of them was spoiled.
+def panels(
+    rng: np.random.Generator, way: str, gap: float | None = None, other: str = "none"
+) -> tuple[list[Face], tuple[str, str], int]:
+    """Two panels 500 by 200 mm, the names of the edges that face each other, and which of them was spoiled; ``other``:
+    how the other one was.
 
     The first faces the second with its side v1, that with v0. gap in mm; 25 to 50 at random if None.
     """
@@ -56,35 +59,43 @@ def panels(rng: np.random.Generator, way: str, gap: float | None = None) -> tupl
         )
 
     made, spans, away = [first, second], [(1, 1), (1, 1)], (lambda v: 1 - v, lambda v: v)
-    base, far = made[who], away[who]
-
-    def spoiled(height, spans_u, spans_v):
-        made[who] = lambda u, v: base(u, v) + np.stack([0 * u, 0 * u, height(u, v)], -1)
-        spans[who] = (spans_u, spans_v)
-
-    if way == "primary":
-        size = rng.uniform(0.15, 0.5)
-        spoiled(lambda u, v: size * np.sin(2 * np.pi * waves * u + turn) * (1 + 0.3 * np.cos(2 * v)), 30, 2)
-    elif way == "crease":
-        size = np.radians(rng.uniform(0.2, 1.0)) * _WIDTH
-        spoiled(
-            lambda u, v: size * np.sin(2 * np.pi * waves * u + turn) * far(v) * np.clip(1 - far(v) / 0.09, 0, 1) ** 4,
-            30,
-            40,
-        )
-    elif way == "corner":
-        size, end = np.radians(rng.uniform(0.5, 2.0)) * _WIDTH, int(rng.integers(2))
-        spoiled(
-            lambda u, v: size * np.exp(-(((u - end) / 0.05) ** 2)) * far(v) * np.clip(1 - far(v) / 0.25, 0, 1) ** 3,
-            40,
-            12,
-        )
+    for which, how in ((who, way), (1 - who, other)):
+        spoil = _spoiling(rng, how, away[which], waves, turn)
+        if spoil is not None:
+            height, spans[which] = spoil
+            made[which] = _heightened(made[which], height)
     surfaces = [interpolated(f, *n) for f, n in zip(made, spans, strict=True)]
     faces, names = [Face(s) for s in surfaces], ["v1", "v0"]
-    if way == "edge":
-        faces[who] = _cut(surfaces[who], 0.96 if who == 0 else 0.04, rng.uniform(0.4, 1.5) / _WIDTH, waves, turn)
-        names[who] = "k1"
+    for which, how in ((who, way), (1 - who, other)):
+        if how == "edge":
+            size = rng.uniform(0.4, 1.5) / _WIDTH
+            faces[which] = _cut(surfaces[which], 0.96 if which == 0 else 0.04, size, waves, turn)
+            names[which] = "k1"
     return faces, (names[0], names[1]), who
+
+
+def _heightened(base, height):
+    return lambda u, v: base(u, v) + np.stack([0 * u, 0 * u, height(u, v)], -1)
+
+
+def _spoiling(rng, way, far, waves, turn):
+    """What is added to a panel's height, and the spans that follow it; far: how far from the edge a place is."""
+    if way == "primary":
+        size = rng.uniform(0.15, 0.5)
+        return lambda u, v: size * np.sin(2 * np.pi * waves * u + turn) * (1 + 0.3 * np.cos(2 * v)), (30, 2)
+    if way == "crease":
+        size = np.radians(rng.uniform(0.2, 1.0)) * _WIDTH
+        return (
+            lambda u, v: size * np.sin(2 * np.pi * waves * u + turn) * far(v) * np.clip(1 - far(v) / 0.09, 0, 1) ** 4,
+            (30, 40),
+        )
+    if way == "corner":
+        size, end = np.radians(rng.uniform(0.5, 2.0)) * _WIDTH, int(rng.integers(2))
+        return (
+            lambda u, v: size * np.exp(-(((u - end) / 0.05) ** 2)) * far(v) * np.clip(1 - far(v) / 0.25, 0, 1) ** 3,
+            (40, 12),
+        )
+    return None
 
 
 def _cut(surface: Surface, at: float, size: float, waves: float, turn: float) -> Face:

@@ -12,6 +12,7 @@ from pamble.core.joining.spec import BlendSpec
 from pamble.core.trace.cause import find_cause
 from pamble.core.trace.signals import Line
 from pamble.core.trace.why import Trace, trace
+from pamble.core.trace.words import told
 from tests.core.trace.panels import WAYS, interpolated, panels
 
 
@@ -36,11 +37,24 @@ def test_the_planted_cause_is_found_over_a_gap_and_behind_a_blend_that_cannot_fo
             assert found.sound
             assert found.spans[0] <= 2
             continue
-        assert (found.cause.kind, found.cause.side) == (way, who)
+        assert (found.cause.kind, found.cause.side, found.cause.also) == (way, who, None)
         assert found.cause.needs > 3 * found.cause.healed
         assert found.faces == (0, 1)
         if way == "corner":
             assert min(abs(found.cause.place[0] - x) for x in (0, 500)) < 70
+
+
+@pytest.mark.parametrize("other", ["primary", "crease", "edge"])
+@pytest.mark.parametrize("way", ["primary", "crease", "edge"])
+def test_two_causes_at_once_are_both_named_each_on_its_side(way, other):
+    faces, names, who = panels(np.random.default_rng(310), way, other=other)
+    for found in (why(faces, names[0]), why(blended(faces, names, 2), names[0])):
+        cause = found.cause
+        assert {cause.side: cause.kind, cause.also.side: cause.also.kind} == {who: way, 1 - who: other}
+        assert cause.needs > 3 * cause.healed
+        words = told(found, ("Hood", "Wing", "Blend"))
+        assert "And: " in words
+        assert f"With both mended {cause.healed} span" in words
 
 
 @pytest.mark.parametrize("way", ["primary", "crease", "edge"])

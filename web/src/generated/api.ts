@@ -478,6 +478,25 @@ export interface components {
             type?: "cancel";
         };
         /**
+         * CauseTold
+         * @description What keeps a seam from being quiet, by name. place: where it is worst, mm; step: the one to change; object: what
+         *     it made.
+         */
+        CauseTold: {
+            /** Name */
+            name: string;
+            /** Object */
+            object: string;
+            /** Place */
+            place: [
+                number,
+                number,
+                number
+            ];
+            /** Step */
+            step: string;
+        };
+        /**
          * CombWanted
          * @description A comb that a window shows: an edge and the number of teeth.
          */
@@ -2312,28 +2331,17 @@ export interface components {
         };
         /**
          * Traced
-         * @description Answer to `WhyAsked`. cause: by name, null where the seam is sound; place: where it is worst, mm; step: the one
-         *     to change; object: what it made.
+         * @description Answer to `WhyAsked`. causes: none where the seam is sound, two where both its sides are to be mended.
          */
         Traced: {
-            /** Cause */
-            cause: string | null;
+            /** Causes */
+            causes: components["schemas"]["CauseTold"][];
             crease: components["schemas"]["CreaseTold"];
             /** Key */
             key: string;
-            /** Object */
-            object: string | null;
-            /** Place */
-            place: [
-                number,
-                number,
-                number
-            ] | null;
             /** Seq */
             seq: number;
             spans: components["schemas"]["SpansTold"];
-            /** Step */
-            step: string | null;
             /**
              * Type
              * @default traced

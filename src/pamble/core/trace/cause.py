@@ -5,6 +5,7 @@ Own method: the spans that the signals need are counted as they are and after ea
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -29,11 +30,15 @@ _CORNER = 0.14
 _GAIN = 0.8
 """Share of the needs above which the best repair brings nothing."""
 
+_TWO = 0.5
+"""Share of what one repair leaves, up to which a second one on the other line is a cause of its own."""
+
 
 @dataclass(frozen=True)
 class Cause:
     """side: 0 or 1 for the first or second line; None for both. figure in its unit; place: (3,), where it is largest.
-    needs, healed: spans now and after the repair.
+    needs, healed: spans now and after the repair. also: another, on the other line, that has to be repaired with it;
+    then both count what is left after both.
     """
 
     kind: Kind
@@ -43,6 +48,7 @@ class Cause:
     place: Array
     needs: int
     healed: int
+    also: Cause | None = None
 
 
 def find_cause(a: Line, b: Line, width: float, diagonal: float, paired: bool = False) -> tuple[Signals, Cause | None]:
@@ -53,36 +59,60 @@ def find_cause(a: Line, b: Line, width: float, diagonal: float, paired: bool = F
     """
     now = signals(a, b, diagonal)
     if not paired:
-        return now, _gentlest(now, _repaired(now, a, b, width), a, b)
+        return now, _gentlest(now, *_repaired(now, a, b, width), a, b)
     # What a pairing spoils would hide the rest: the other repairs are tried on an even one.
     evenly = a.even(), b.even()
     even = signals(*evenly, diagonal)
-    after = _repaired(even, *evenly, width)
-    healed = min([even.most, *(n for _, _, n in after)])
+    after, both = _repaired(even, *evenly, width)
+    healed = min([even.most, *(n for _, _, n in after), *(() if both is None else both[2:])])
     if now.predicted > CALM and even.most < _GAIN * now.most and even.most <= _enough(now.most, healed):
         figure, unit, sample = _shift((a, b), evenly, now)
         return now, Cause("pairing", None, figure, unit, now.a.point[sample], now.most, even.most)
-    return even, _gentlest(even, after, *evenly)
+    return even, _gentlest(even, after, both, *evenly)
 
 
 _Repaired = list[tuple[Kind, int | None, float]]
 """What was repaired on which side, and the spans that are needed then; the gentlest repair first."""
 
+_Both = tuple[Kind, Kind, float]
+"""What was repaired on each line at once, and the spans that are needed then."""
 
-def _repaired(now: Signals, a: Line, b: Line, width: float) -> _Repaired:
+
+def _repaired(now: Signals, a: Line, b: Line, width: float) -> tuple[_Repaired, _Both | None]:
+    """What single repairs leave, and those of both lines at once, where single ones leave much."""
     if now.predicted <= CALM:
-        return []
+        return [], None
     diagonal = now.diagonal
     inner = np.linspace(_CORNER, 1.0 - _CORNER, len(SAMPLES))
-    return [
-        ("edge", 0, signals(replace(a, smooth=True), b, diagonal).most),
-        ("edge", 1, signals(a, replace(b, smooth=True), diagonal).most),
-        ("corner", None, signals(a, b, diagonal, inner).most / (1.0 - 2.0 * _CORNER)),
-        ("crease", 0, signals(replace(a, inside=width), b, diagonal).most),
-        ("crease", 1, signals(a, replace(b, inside=width), diagonal).most),
-        ("primary", 0, signals(a.on_calm_face(), b, diagonal).most),
-        ("primary", 1, signals(a, b.on_calm_face(), diagonal).most),
+    found: _Repaired = []
+    for kind, mend in _MENDS:
+        found.append((kind, 0, signals(mend(a, width), b, diagonal).most))
+        found.append((kind, 1, signals(a, mend(b, width), diagonal).most))
+        if kind == "edge":
+            found.append(("corner", None, signals(a, b, diagonal, inner).most / (1.0 - 2.0 * _CORNER)))
+    least = min(n for _, _, n in found)
+    return found, _both(now, a, b, width, min(least, now.most)) if least > CALM else None
+
+
+_MENDS: tuple[tuple[Kind, Callable[[Line, float], Line]], ...] = (
+    ("edge", lambda line, width: replace(line, smooth=True)),
+    ("crease", lambda line, width: replace(line, inside=width)),
+    ("primary", lambda line, width: line.on_calm_face()),
+)
+"""Repairs of a line, the gentlest first. width: of what is between the lines, mm."""
+
+
+def _both(now: Signals, a: Line, b: Line, width: float, alone: float) -> _Both | None:
+    """The gentlest repairs of both lines at once, where they bring much more than one, which leaves ``alone`` spans."""
+    tried = [
+        (x, y, signals(mend(a, width), other(b, width), now.diagonal).most) for x, mend in _MENDS for y, other in _MENDS
     ]
+    least = min(n for _, _, n in tried)
+    if least > _TWO * alone:
+        return None
+    enough = _enough(alone, least)
+    order = [kind for kind, _ in _MENDS]
+    return min((t for t in tried if t[2] <= enough), key=lambda t: order.index(t[0]) + order.index(t[1]))
 
 
 def _enough(now: float, least: float) -> float:
@@ -90,11 +120,17 @@ def _enough(now: float, least: float) -> float:
     return max(1.3 * least + 0.7, float(now**0.4 * least**0.6))
 
 
-def _gentlest(now: Signals, after: _Repaired, a: Line, b: Line) -> Cause | None:
+def _gentlest(now: Signals, after: _Repaired, both: _Both | None, a: Line, b: Line) -> Cause | None:
+    if both is not None:
+        one, other = (_caused(kind, side, both[2], now, a, b) for side, kind in enumerate(both[:2]))
+        return replace(one, also=other)
     least = min((n for _, _, n in after), default=np.inf)
     if least > _GAIN * now.most:
         return None
-    kind, side, healed = next(r for r in after if r[2] <= _enough(now.most, least))
+    return _caused(*next(r for r in after if r[2] <= _enough(now.most, least)), now, a, b)
+
+
+def _caused(kind: Kind, side: int | None, healed: float, now: Signals, a: Line, b: Line) -> Cause:
     figure, unit, sample = _figure(kind, side, now, a, b)
     if kind == "corner":
         side = int(np.argmax([left(1, x.normal)[sample] for x in (now.a, now.b)]))

@@ -29,9 +29,10 @@ def told(found: Trace, names: Sequence[str]) -> str:
     if cause is None:
         need = found.spans[0]
         return f"Sound: between {pair} {_spans(need)} {'is' if need == 1 else 'are'} enough."
-    x, y, z = cause.place
-    figure = f"{cause.figure:.3g}{_UNITS[cause.unit]} at ({x:.2f}, {y:.2f}, {z:.2f}) mm"
-    return f"{_said(found, cause, names, figure)} {_remedy(found, cause, names)}"
+    if cause.also is None:
+        return f"{_said(found, cause, names)} {_remedy(found, cause, names)}"
+    both = f"{_said(found, cause, names)} And: {_said(found, cause.also, names)}"
+    return f"{both} With both mended {_spans(cause.healed)} would be enough."
 
 
 def _spans(count: int) -> str:
@@ -43,7 +44,9 @@ def _side(found: Trace, cause: Cause, names: Sequence[str]) -> str:
     return f"{names[found.faces[side]]} {found.edges[side]}"
 
 
-def _said(found: Trace, cause: Cause, names: Sequence[str], figure: str) -> str:
+def _said(found: Trace, cause: Cause, names: Sequence[str]) -> str:
+    x, y, z = cause.place
+    figure = f"{cause.figure:.3g}{_UNITS[cause.unit]} at ({x:.2f}, {y:.2f}, {z:.2f}) mm"
     needs = f"it needs {_spans(cause.needs)}"
     match cause.kind:
         case "pairing":
@@ -95,7 +98,7 @@ def trace_row(found: Trace, names: Sequence[str]) -> dict[str, Any]:
             "angle": worst["angle"].value,
             "curvature": worst["curvature"].value,
         }
-    cause = found.cause
+    causes = [] if found.cause is None else [found.cause, *([] if found.cause.also is None else [found.cause.also])]
     return {
         "units": {"gap": "mm", "angle": "degree", "curvature": "%", "crease": "degree"},
         "sound": found.sound,
@@ -106,16 +109,17 @@ def trace_row(found: Trace, names: Sequence[str]) -> dict[str, Any]:
         "seam": seam,
         "crease": {"least": least, "largest": most, "unevenness": uneven},
         "spans": {"needed": found.spans[0], "have": found.spans[1]},
-        "cause": None
-        if cause is None
-        else {
-            "name": NAMES[cause.kind],
-            "face": None if cause.side is None else names[found.faces[cause.side]],
-            "edge": None if cause.side is None else found.edges[cause.side],
-            "figure": cause.figure,
-            "unit": cause.unit,
-            "place": cause.place.tolist(),
-            "spans_needed": cause.needs,
-            "spans_after_repair": cause.healed,
-        },
+        "causes": [
+            {
+                "name": NAMES[cause.kind],
+                "face": None if cause.side is None else names[found.faces[cause.side]],
+                "edge": None if cause.side is None else found.edges[cause.side],
+                "figure": cause.figure,
+                "unit": cause.unit,
+                "place": cause.place.tolist(),
+                "spans_needed": cause.needs,
+                "spans_after_repair": cause.healed,
+            }
+            for cause in causes
+        ],
     }

@@ -53,7 +53,7 @@ function One({ id, named }: { id: string; named: boolean }) {
       )}
       {stale && <div className="note">Shown is its last good shape.</div>}
       {!drawing && (
-        <div className="keys still">
+        <div className="keys">
           <CvsSwitch id={id} />
         </div>
       )}

@@ -46,7 +46,7 @@ export function Reach({ step, facts }: { step: FeatureSummary; facts: Params | u
           <ExpressionField label="Most it may be" width={66} value={high} optional onChange={number(setHigh)} />
         </span>
       </div>
-      <div className="keys still">
+      <div className="keys">
         <Button size="xs" loading={busy} disabled={aim === null || by === null} onClick={reach}>
           Reach it
         </Button>

@@ -1,5 +1,3 @@
-import { Button } from '@mantine/core';
-
 import type { EdgeRef, Params } from '../../api/types';
 import { startRepick } from '../../state/actions';
 import { changeParams } from '../../state/drafts';
@@ -13,6 +11,7 @@ import { CurveFigures } from './CurveFigures';
 import { DraftKeys } from './DraftKeys';
 import { FaceFigures } from './FaceFigures';
 import { FieldRow } from './FieldRow';
+import { Foot } from './Foot';
 import { Directions } from './Directions';
 import { LostReference } from './LostReference';
 import { Measured } from './Measured';
@@ -21,7 +20,6 @@ import { PickByName } from './PickByName';
 import { PictureScale } from './PictureScale';
 import { Relations } from './Relations';
 import { Reach } from './Reach';
-import { Remedies } from './Remedies';
 import { ResultFigures } from './ResultFigures';
 import { Sides } from './Sides';
 import { Sketches } from './Sketches';
@@ -64,21 +62,9 @@ export function ToolCard({ id, kind, name, params, draft }: Props) {
       <ResultFigures id={id} kind={kind} facts={state?.facts} />
       <CurveFigures facts={state?.facts} />
       {step && <Reach step={step} facts={state?.facts} />}
-      {state?.warnings.map((w) => (
-        <div className="note" key={w}>
-          {w}
-        </div>
-      ))}
-      <Remedies id={id} facts={state?.facts} />
-      {words && <div className="note bad">▲ {words}</div>}
-      {state?.offer && (
-        <div className="keys still">
-          <Button size="xs" variant="light" onClick={() => state.offer && changeParams(id, state.offer.changes, true)}>
-            {state.offer.label}
-          </Button>
-        </div>
-      )}
-      {draft && <DraftKeys ready={ready} />}
+      <Foot id={id} state={state} words={words}>
+        {draft && <DraftKeys ready={ready} />}
+      </Foot>
     </section>
   );
 }

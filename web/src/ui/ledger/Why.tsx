@@ -1,4 +1,4 @@
-import { useEffect, useState } from 'react';
+import { Fragment, useEffect, useState } from 'react';
 
 import type { Traced } from '../../api/types';
 import type { Viewport } from '../../scene/viewport';
@@ -20,9 +20,8 @@ export function Why({ seam, viewport }: { seam: SeamLine; viewport: Viewport | n
     };
   }, [seam.key, version]);
   if (found?.key !== seam.key) return <div className="why quiet">…</div>;
-  const { crease, spans, place, step } = found;
-  const goThere = () => {
-    if (!place) return;
+  const { crease, spans, causes } = found;
+  const goThere = (place: readonly [number, number, number]) => {
     useView.setState({ stripRow: nearestRow(seam.plot, place) });
     viewport?.flyTo(place, Math.max(60, seam.length * 0.3));
   };
@@ -32,17 +31,19 @@ export function Why({ seam, viewport }: { seam: SeamLine; viewport: Viewport | n
         Crease {degrees(crease.least)}° to {degrees(crease.largest)}°, uneven by {degrees(crease.unevenness)}° · needs {spans.needed} {spans.needed === 1 ? 'span' : 'spans'}
         {spans.have === null ? '' : `, has ${spans.have}`}
       </span>
-      {found.cause && (
+      {causes.length > 0 && (
         <span>
           <span className="state over">▲ {found.words}</span>{' '}
-          <button className="chip" onClick={goThere}>
-            Go there
-          </button>
-          {step && (
-            <button className="chip" onClick={() => useTools.setState({ selection: { kind: 'feature', id: found.object ?? step } })}>
-              Open {featureName(step)}
-            </button>
-          )}
+          {causes.map(({ name, place, step, object }, k) => (
+            <Fragment key={k}>
+              <button className="chip" title={name} onClick={() => goThere(place)}>
+                {causes.length > 1 ? `Go to ${featureName(object)}` : 'Go there'}
+              </button>
+              <button className="chip" onClick={() => useTools.setState({ selection: { kind: 'feature', id: object } })}>
+                Open {featureName(step)}
+              </button>
+            </Fragment>
+          ))}
         </span>
       )}
     </div>
