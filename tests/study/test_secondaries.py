@@ -21,6 +21,7 @@ from tests.core.fillets.test_fillet import CREASES, LAWS, block, slab, turned_aw
 from tests.core.joining.test_chains import gap, parted
 from tests.core.patches.grounds import ground, hole, mitred, twisted, wavy, window
 from tests.core.patches.test_hole import pierced
+from tests.core.trace.panels import panels
 from tests.shapes import plane
 from tests.study.bench import add, area, face, line
 from tests.study.slabs import TRIM, slabs
@@ -439,3 +440,23 @@ def test_an_edge_that_is_more_complex_than_it_need_be_is_told_and_simplified_by_
     assert 2 * facts["cvs_after"] < facts["cvs_before"]
     after = kernel.now.states["fill"]
     assert (after.problem, after.made.warnings, after.made.facts["remedies"]) == (None, (), [])
+
+
+def test_an_edge_that_is_allowed_to_slide_makes_a_calm_blend_and_its_face_is_trimmed_to_it(kernel):
+    faces, names, who = panels(np.random.default_rng(311), "edge")
+    for i, f in enumerate(faces):
+        add(kernel, f"n{i}", "face", face=FaceData.of(f).model_dump())
+    before = add(kernel, "b", "edge_blend", first=line("n0", names[0]), second=line("n1", names[1]))
+    assert before.made.facts["spans"] > 8
+    (offered,) = before.made.facts["remedies"]
+    assert f"Let the edge slide on n{who}, by " in offered["label"]
+    area_before = area(kernel, f"n{who}")
+    step = {"id": "s", "kind": offered["kind"], "name": "s", "role": "primary", "params": offered["params"]}
+    kernel.commit({"op": "add_features", "features": [step], "at": [2]})
+    assert 0.1 < kernel.now.states["s"].made.facts["deviation"] < 3
+    assert area(kernel, f"n{who}") != pytest.approx(area_before, abs=1)
+    after = kernel.now.states["b"]
+    assert after.problem is None
+    assert after.made.facts["spans"] <= 3
+    rows = [r for r in read_frame(kernel.frame())[0]["seams"] if "b" in (r["a"]["feature"], r["b"]["feature"])]
+    assert [r["state"] for r in rows] == ["holds", "holds"]

@@ -26,6 +26,7 @@ from pamble.core.spline.evaluate import curve_points
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, PartHandle, made_face
 from pamble.study.features.fields import SOFT_FULLNESS, choice, number, unseen
 from pamble.study.features.handles import pull, slide
+from pamble.study.features.remedies import sliding_edges
 from pamble.study.inputs import Offered
 from pamble.study.references import EdgeRef, FaceRef, PlaneRef
 from pamble.study.stored import Stored
@@ -116,12 +117,15 @@ def run(params: EdgeBlendParams, inputs: Inputs, context: Context) -> Made:
             sought = build_blend(a, b, replace(spec, spans=None), beyond=(one, two), limit=limit, meet=params.meet)
             others = (t for t in sought.trials if t.spans != spec.spans)
             made = replace(made, trials=tuple(sorted((*others, *made.trials), key=lambda t: t.control_points)))
+    facts = _facts(made, spec, limit)
+    if not context.preview or context.kept is None:
+        facts["remedies"] = sliding_edges(inputs, [*rows[0], *rows[1]])
     return made_face(
         Face(made.surface),
         seams=_seams(made.edges, rows, spec.continuity),
         handles=(*_handles(made, spec), *_starts(made, (a, b))),
         warnings=made.warnings,
-        **_facts(made, spec, limit),
+        **facts,
     )
 
 

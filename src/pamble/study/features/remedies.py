@@ -23,6 +23,9 @@ _MANY, _TIMES = 12, 2
 _ALLOWED = 0.01
 """Deviation, mm, within which an edge is made simple."""
 
+_SLIDES, _CALM = (0.01, 0.03, 0.1, 0.3, 1.0, 3.0), 8
+"""Distances, mm, by which an edge may slide on its face, and CVs up to which it is calm."""
+
 _MOST = 4
 
 Remedy = dict[str, Any]
@@ -50,18 +53,44 @@ def simpler_edges(inputs: Inputs, refs: Sequence[EdgeRef]) -> tuple[list[str], l
     """Words and steps for cut edges that have many more CVs than they need."""
     words, out = [], []
     for ref in refs:
-        edge = inputs.edge(ref)
-        count = len(edge.space.control)
-        if edge.natural or count < _MANY:
-            continue
-        made = simplify(edge.space, 5, _ALLOWED)
-        enough = len(made.curve.control)
-        if made.reached and _TIMES * enough < count:
-            name = inputs.name(ref.feature)
-            words.append(f"An edge of {name} has {count} CVs where {enough} hold it within {_ALLOWED:g} mm.")
+        made = _simpler(inputs, ref, _ALLOWED)
+        if made is not None:
+            name, (before, after, _) = inputs.name(ref.feature), made
+            words.append(f"An edge of {name} has {before} CVs where {after} hold it within {_ALLOWED:g} mm.")
             params = {"edges": [ref.model_dump()], "tolerance": _ALLOWED}
             out.append(_step("simplify_edges", "Simplify edges", f"Simplify the edge of {name}", params))
     return words[:_MOST], out[:_MOST]
+
+
+def sliding_edges(inputs: Inputs, refs: Sequence[EdgeRef]) -> list[Remedy]:
+    """Steps that let the edges of a blend slide on their faces, which are trimmed to them: by the least that makes them
+    calm.
+    """
+    out = []
+    for ref in refs:
+        for far in _SLIDES:
+            made = _simpler(inputs, ref, far)
+            if made is not None and made[1] <= _CALM:
+                before, after, moved = made
+                name = inputs.name(ref.feature)
+                words = f"Let the edge slide on {name}, by {moved:.2g} mm: {after} CVs for {before}"
+                params = {"edges": [ref.model_dump()], "tolerance": far}
+                out.append(_step("simplify_edges", "Simplify edges", words, params))
+                break
+    return out[:_MOST]
+
+
+def _simpler(inputs: Inputs, ref: EdgeRef, within: float) -> tuple[int, int, float] | None:
+    """CVs of a cut edge, how many less hold it within a distance, mm, and how far off it they are; None where they are
+    not much less.
+    """
+    edge = inputs.edge(ref)
+    count = len(edge.space.control)
+    if edge.natural or count < _MANY:
+        return None
+    made = simplify(edge.space, 5, within)
+    enough = len(made.curve.control)
+    return (count, enough, made.deviation) if made.reached and _TIMES * enough < count else None
 
 
 def _step(kind: str, name: str, label: str, params: dict[str, Any]) -> Remedy:
