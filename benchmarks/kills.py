@@ -193,6 +193,12 @@ def main(kills: int, seed: int) -> None:
         one.over.set()
     for thread in threads:
         thread.join(90)
+    for _ in range(20):
+        status, answer = upload(pamble, f"/studies/{changing[0].study}/step", "cap.step", path.read_bytes())
+        if status == 200:
+            break
+        time.sleep(3)
+    counts["files read at the end" if status == 200 else f"! at the end no file is read: {answer}"] += 1
     for one in changing:
         one._opened()
         document = json.loads(ask(pamble, f"/studies/{one.study}/export.json")[1])

@@ -107,7 +107,7 @@ def test_studies_are_made_listed_exported_imported_deleted(pamble, study):
     status, taken = upload(pamble, f"/studies/{copy['id']}/step", "crown.stp", step)
     assert (status, taken["taken"], taken["problems"]) == (200, 1, [])
     assert ask(pamble, f"/studies/{copy['id']}", method="DELETE")[0] == 204
-    assert ask(pamble, f"/studies/{copy['id']}/export.json")[0] == 400
+    assert ask(pamble, f"/studies/{copy['id']}/export.json")[0] == 404
 
 
 @pytest.mark.parametrize(
@@ -303,5 +303,5 @@ def test_a_picture_is_stored_and_given_back_as_it_was(pamble, study):
     params = taken["op"]["features"][0]["params"]
     assert params["mm_per_pixel"] * params["width"] == 200
     assert ask(pamble, f"/studies/{study}/pictures/{params['asset']}") == (200, buffer.getvalue())
-    assert ask(pamble, f"/studies/{study}/pictures/none")[0] == 400
+    assert ask(pamble, f"/studies/{study}/pictures/none")[0] == 404
     assert upload(pamble, f"/studies/{study}/picture", "side.png", b"no picture")[0] == 400

@@ -61,7 +61,7 @@ def test_work_is_begun_asked_for_and_its_file_fetched(pamble, study, tmp_path):
     assert check["result"]["faces"] == faces > 3
     assert check["result"] == json.loads(ask(pamble, f"/studies/{study}/check")[1])
     assert check["result"]["problems"] == []
-    assert ask(pamble, f"/jobs/{'0' * 32}")[0] == 400
+    assert ask(pamble, f"/jobs/{'0' * 32}")[0] == 404
 
 
 def test_what_is_stopped_ends_and_the_worker_goes_on(pamble, study):

@@ -1,5 +1,6 @@
 """Jobs on a real database: stored with their place in the queue, tried again, stopped, answered once."""
 
+import psycopg
 import pytest
 
 from pamble.core.errors import PambleError
@@ -43,6 +44,17 @@ def test_what_ends_worker_after_worker_is_given_up(jobs):
     assert jobs.take(id) is None
     assert (jobs.standing(id).state, jobs.standing(id).code) == ("failed", "exchange")
     assert "ball.stl: the worker ended at it 3 times" in jobs.standing(id).words
+
+
+def test_a_job_that_fell_out_of_the_queue_is_put_back(jobs, database_url):
+    id, young = jobs.put("check", "Cap"), jobs.put("check", "Cap")
+    with psycopg.connect(database_url.replace("+psycopg", "")) as connection:
+        connection.execute("update jobs set made = now() - interval '1 minute' where id = %s", [id])
+        connection.execute("delete from procrastinate_jobs")
+    assert jobs.mend() == [id]
+    assert jobs.mend() == []
+    assert jobs.take(id).attempt == 1
+    assert [jobs.stop(x) for x in (id, young)] == [True, True]
 
 
 def test_what_is_stopped_is_not_taken_and_what_is_done_not_stopped(jobs):

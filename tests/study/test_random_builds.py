@@ -7,7 +7,7 @@ from tests.study.random_builds import build
 NONE_FOUND = {"slice": "does not meet", "met": "do not meet", "halved": "does not touch"}
 
 
-@pytest.mark.parametrize("seed", range(6))
+@pytest.mark.parametrize("seed", range(4))
 def test_ten_steps_agree_with_the_other_library(seed):
     kernel, compared = build(seed)
     for id, state in kernel.now.states.items():

@@ -405,16 +405,11 @@ def test_a_corner_that_contradicts_is_named_and_one_step_before_mends_it(kernel,
     assert any("contradict each other" in w for w in before.made.warnings)
     offered = [r for r in before.made.facts["remedies"] if "n1" in r["label"].split(" to ")[0]]
     assert {r["kind"] for r in offered} == {"match_face" if shared else "mend_corner"}
-    for k, r in enumerate(offered):
-        kernel.commit(
-            {
-                "op": "add_features",
-                "features": [
-                    {"id": f"r{k}", "kind": r["kind"], "name": r["name"], "role": "primary", "params": r["params"]}
-                ],
-                "at": [4 + k],
-            }
-        )
+    steps = [
+        {k: r[k] for k in ("kind", "name", "params")} | {"id": f"r{i}", "role": "primary"}
+        for i, r in enumerate(offered)
+    ]
+    kernel.commit({"op": "add_features", "features": steps, "at": [4 + i for i in range(len(steps))]})
     after = kernel.now.states["fill"]
     assert kernel.now.states["r0"].problem is None
     assert after.made.warnings == ()

@@ -51,6 +51,10 @@ class StudyError(PambleError):
     code = "study"
 
 
+class Missing(StudyError):
+    """What was asked for is not there, or no longer."""
+
+
 class Conflict(StudyError):
     """The study was changed elsewhere since the caller last saw it."""
 

@@ -12,12 +12,13 @@ import structlog
 from fastapi import FastAPI, Request, Response, WebSocket
 from fastapi.responses import FileResponse, JSONResponse, RedirectResponse
 from fastapi.staticfiles import StaticFiles
-from pydantic import TypeAdapter
+from pydantic import BaseModel, TypeAdapter
 from sqlalchemy import Engine
 from sqlalchemy.exc import SQLAlchemyError
+from starlette.exceptions import HTTPException
 
 from pamble import __version__
-from pamble.core.errors import Conflict, PambleError
+from pamble.core.errors import Conflict, Missing, PambleError
 from pamble.server import metrics
 from pamble.server.access import LINK, NO_DATABASE, Access, SignIn
 from pamble.server.files import router as files
@@ -25,6 +26,7 @@ from pamble.server.guard import OWN, Guard
 from pamble.server.hub import Hub
 from pamble.server.live import live
 from pamble.server.messages import RECEIVED_MODELS, SENT_MODELS
+from pamble.server.methods import not_so
 from pamble.server.people import NotSignedIn, who_of
 from pamble.server.people import router as people
 from pamble.server.routes import router
@@ -40,6 +42,26 @@ _HEADERS = {
     "X-Content-Type-Options": "nosniff",
     "Referrer-Policy": "no-referrer",
 }
+
+
+class Problem(BaseModel):
+    """Why a request was refused, in words."""
+
+    code: str
+    message: str
+
+
+_STATUS = ((Conflict, 409), (NotSignedIn, 401), (Missing, 404))
+_WORDS = {
+    400: "What was asked for cannot be done.",
+    401: "Nobody has signed in.",
+    403: "Not of this study, or not by who may only look.",
+    404: "There is nothing here.",
+    409: "It was changed elsewhere in the meantime.",
+    503: "The database cannot be reached.",
+}
+_REFUSALS: dict[int | str, dict[str, Any]] = {k: {"model": Problem, "description": v} for k, v in _WORDS.items()}
+"""Answers that any route may give."""
 
 
 def create_app(
@@ -65,13 +87,12 @@ def create_app(
     if access is not None:
         app.add_middleware(SignIn, access=access)
     app.add_middleware(Guard, names=OWN if access is None else None)
-    app.include_router(router)
-    app.include_router(files)
-    app.include_router(people)
+    for each in (router, files, people):
+        app.include_router(each, responses=_REFUSALS)
 
     @app.exception_handler(PambleError)
     async def _in_words(_: Request, error: PambleError) -> JSONResponse:
-        status = 409 if isinstance(error, Conflict) else 401 if isinstance(error, NotSignedIn) else 400
+        status = next((s for kind, s in _STATUS if isinstance(error, kind)), 400)
         return JSONResponse({"code": error.code, "message": str(error)}, status_code=status)
 
     @app.exception_handler(SQLAlchemyError)
@@ -79,6 +100,12 @@ def create_app(
         log.error("the database did not answer", path=request.url.path, words=str(error))
         _, code, words = NO_DATABASE
         return JSONResponse({"code": code, "message": words}, status_code=503)
+
+    @app.exception_handler(HTTPException)
+    async def _not_understood(request: Request, error: HTTPException) -> JSONResponse:
+        if error.status_code in (404, 405):
+            return not_so(app, request.url.path)
+        return JSONResponse({"code": "request", "message": str(error.detail)}, status_code=error.status_code)
 
     @app.middleware("http")
     async def _headers(request: Request, call: Callable[[Request], Awaitable[Response]]) -> Response:
@@ -118,7 +145,7 @@ def create_app(
         @app.get("/{path:path}", include_in_schema=False)
         def _page(path: str) -> Response:
             if path.startswith("api/"):
-                return JSONResponse({"code": "missing", "message": "There is nothing here."}, status_code=404)
+                return not_so(app, f"/{path}")
             icon = interface / path
             return FileResponse(icon if path == "icon.svg" and icon.exists() else interface / "index.html")
 

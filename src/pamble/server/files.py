@@ -15,7 +15,7 @@ from fastapi import APIRouter, File, Query, Request, Response, UploadFile
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel
 
-from pamble.core.errors import ExchangeError, PambleError
+from pamble.core.errors import ExchangeError, Missing
 from pamble.server.hub import hub_of
 from pamble.server.people import who_of
 from pamble.server.work import Followed, Work
@@ -150,7 +150,7 @@ async def job(request: Request, id: str) -> Job:
 async def file_of_job(request: Request, id: str) -> Response:
     found = _work(request).found(id, _whose(request))
     if found.state != "done" or found.kind not in _MEDIA:
-        raise PambleError("There is no file of this work.")
+        raise Missing("There is no file of this work.")
     return _download(found)
 
 

@@ -10,7 +10,7 @@ from fastapi import APIRouter, Query, Request, Response
 from pydantic import BaseModel, Field
 
 from pamble import __version__
-from pamble.core.errors import ExchangeError, StudyError
+from pamble.core.errors import ExchangeError, Missing, StudyError
 from pamble.core.exchange.picture import read_picture
 from pamble.demo import DEMOS
 from pamble.server.files import Created
@@ -107,7 +107,7 @@ async def remove(request: Request, id: str) -> None:
 def picture(request: Request, id: str, asset: str) -> Response:
     data = hub_of(request).store.assets(id, asset).get(asset)
     if data is None:
-        raise StudyError("This picture is not stored with the study.")
+        raise Missing("This picture is not stored with the study.")
     return Response(data, media_type=read_picture(data, asset).media, headers={"Cache-Control": "max-age=31536000"})
 
 
@@ -126,7 +126,7 @@ async def put_thumbnail(request: Request, id: str, version: Annotated[int, Query
 def thumbnail(request: Request, id: str) -> Response:
     data = hub_of(request).store.thumbnail(id)
     if data is None:
-        raise StudyError("There is no picture of this study yet.")
+        raise Missing("There is no picture of this study yet.")
     return Response(data, media_type=read_picture(data, "thumbnail").media, headers={"Cache-Control": "no-cache"})
 
 

@@ -11,7 +11,7 @@ from typing import Any
 
 from sqlalchemy.exc import SQLAlchemyError
 
-from pamble.core.errors import PambleError
+from pamble.core.errors import Missing, PambleError
 from pamble.core.ticking import Cancelled
 from pamble.server.kernels import RemoteError
 from pamble.server.metrics import WORK, timed
@@ -77,7 +77,7 @@ class Work:
         """A job of somebody's. Raises `PambleError` if there is none."""
         job = self._followed.get(id)
         if job is None or job.whose != whose:
-            raise PambleError("This work is not known here: begin it again.")
+            raise Missing("This work is not known here: begin it again.")
         return job
 
     async def stop(self, job: Followed) -> None:

@@ -10,7 +10,7 @@ from typing import Any, Literal, cast
 
 import orjson
 from procrastinate import App, SyncPsycopgConnector
-from sqlalchemy import Engine, delete, func, select, update
+from sqlalchemy import Engine, delete, func, select, text, update
 from sqlalchemy.orm import Session
 
 from pamble.core.errors import PambleError
@@ -25,6 +25,11 @@ TASK = "pamble.work"
 _MOST_ATTEMPTS = 3
 _KEPT = timedelta(hours=1)
 """For how long an answer that nobody has fetched is kept."""
+
+_SETTLED = timedelta(seconds=5)
+"""Age from which a job is looked for in the queue."""
+
+_LOST = text("not exists (select from procrastinate_jobs q where q.id = jobs.queued and q.status in ('todo', 'doing'))")
 
 _MOST_OPEN = 64
 """Jobs that may wait or be worked on at a time."""
@@ -89,6 +94,18 @@ class Jobs:
             values = {"kind": kind, "name": name, "study": study, "owner": owner, "data": data}
             session.add(JobRow(id=id, queued=queued, arguments=orjson.dumps(arguments), **values))
         return id
+
+    def mend(self) -> list[str]:
+        """Put jobs that wait or are worked on, but are in the queue no longer, into it again; returns their ids.
+
+        A database that dies between the two notes of a worker leaves such.
+        """
+        lost = select(JobRow).where(JobRow.state.in_(OPEN), JobRow.made < func.now() - _SETTLED, _LOST)
+        with Session(self._engine) as session, session.begin():
+            rows = list(session.scalars(lost.with_for_update(skip_locked=True)))
+            for row in rows:
+                row.queued = self._queue.configure_task(TASK, connection=_raw(session)).defer(job=row.id)
+            return [row.id for row in rows]
 
     def take(self, id: str) -> Taken | None:
         """A job for a worker; None for one that is no longer wanted. One that has ended worker after worker fails."""

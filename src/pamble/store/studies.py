@@ -12,7 +12,7 @@ from sqlalchemy import Engine, delete, func, literal, select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from pamble.core.errors import Conflict, StudyError
+from pamble.core.errors import Conflict, Missing, StudyError
 from pamble.store.models import AssetRow, OpRow, ResultRow, StudyRow, ThumbnailRow
 
 Results = dict[str, tuple[str, bytes]]
@@ -75,7 +75,7 @@ class Studies:
         """Store a small picture of a study's part; an older one than is there is passed over."""
         with Session(self._engine) as session, session.begin():
             if session.get(StudyRow, id) is None:
-                raise StudyError("This study is no longer there.")
+                raise Missing("This study is no longer there.")
             row = session.get(ThumbnailRow, id)
             if row is None:
                 session.add(ThumbnailRow(study=id, version=version, data=data))
@@ -92,7 +92,7 @@ class Studies:
         """Store bulk with a study; what is there already is left as it is."""
         with Session(self._engine) as session, session.begin():
             if session.get(StudyRow, id) is None:
-                raise StudyError("This study is no longer there.")
+                raise Missing("This study is no longer there.")
             if session.get(AssetRow, (id, asset)) is None:
                 session.add(AssetRow(study=id, id=asset, data=data))
 
@@ -107,14 +107,14 @@ class Studies:
         """Delete a study with all its operations."""
         with Session(self._engine) as session, session.begin():
             if not session.execute(delete(StudyRow).where(StudyRow.id == id).returning(StudyRow.id)).first():
-                raise StudyError("This study is no longer there.")
+                raise Missing("This study is no longer there.")
 
     def load(self, id: str) -> StoredStudy:
         """The study as it stands."""
         with Session(self._engine) as session:
             row = session.get(StudyRow, id)
             if row is None:
-                raise StudyError("This study is no longer there.")
+                raise Missing("This study is no longer there.")
             last = self._last(session, id)
             return StoredStudy(id, row.document, row.version, row.position > 0, row.position < last)
 
@@ -137,7 +137,7 @@ class Studies:
         """Store results of steps: they hang on their keys, so the study may have moved on. Raises `StudyError`."""
         with Session(self._engine) as session, session.begin():
             if session.get(StudyRow, id) is None:
-                raise StudyError("This study is no longer there.")
+                raise Missing("This study is no longer there.")
             self._keep(session, id, results)
 
     def append(
@@ -162,7 +162,7 @@ class Studies:
         with Session(self._engine) as session:
             row = session.get(StudyRow, id)
             if row is None:
-                raise StudyError("This study is no longer there.")
+                raise Missing("This study is no longer there.")
             seq = row.position if direction < 0 else row.position + 1
             found = session.get(OpRow, (id, seq))
             if found is None:

@@ -107,6 +107,8 @@ class Worker:
         """Jobs of workers that are dead are put back into the queue."""
         while True:
             await asyncio.sleep(_DEAD / 2)
+            for id in await asyncio.to_thread(self._jobs.mend):
+                log.warning("a job was out of the queue and is put back", job=id)
             for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=_DEAD):
                 if job.id is not None:
                     log.warning("a worker has died, its job is taken up", job=job.task_kwargs.get("job"))

@@ -54,7 +54,7 @@ def parted(wall: Face, seed: int) -> list[tuple[Face, Edge]]:
     return out
 
 
-@pytest.mark.parametrize(("seed", "law"), [(0, "30 to 60"), (1, "90 to 110"), (2, "30 to 60"), (4, "30 to 60")])
+@pytest.mark.parametrize(("seed", "law"), [(1, "90 to 110"), (4, "30 to 60")])
 def test_a_blend_over_three_faces_is_the_one_along_their_common_edge(seed, law, tmp_path):
     deck, wall = gap(seed, law)
     whole = build_blend(deck.edge("v1"), wall.edge("v0"), BlendSpec((2, 2)))
