@@ -23,10 +23,6 @@ class LocalWorker:
         self._folder = folder
         self._process = self._begun()
 
-    @property
-    def pid(self) -> int:
-        return self._process.pid
-
     def watch(self, stop: threading.Event) -> None:
         """Begin it again whenever it has ended, until told to stop; then end it."""
         while not stop.wait(_LOOK):

@@ -9,19 +9,22 @@ from collections.abc import Awaitable, Callable
 from dataclasses import dataclass, field
 from typing import Any
 
+import structlog
 from sqlalchemy.exc import SQLAlchemyError
 
 from pamble.core.errors import Missing, PambleError
 from pamble.core.ticking import Cancelled
 from pamble.server.kernels import RemoteError
-from pamble.server.metrics import WORK, timed
+from pamble.server.metrics import FAULTS, WORK, timed
 from pamble.store.jobs import Jobs, State
 from pamble.work.kinds import Kind
+
+log = structlog.get_logger()
 
 _LOOK, _LOOK_AT_LAST = 0.02, 0.3
 """Seconds between two looks at a job, at first and after a while."""
 
-_KEPT = 600.0
+_KEPT = 120.0
 """Seconds for which the end of a job is told to whoever asks."""
 
 Finish = Callable[[Any], Awaitable[Any]]
@@ -91,6 +94,8 @@ class Work:
                 await asyncio.wait_for(job.over.wait(), 1.0)
             if not job.over.is_set() and await left():
                 await self.stop(job)
+        # Whoever waited has it now: nobody asks for it again.
+        self._followed.pop(job.id, None)
         if job.error is not None:
             raise job.error
         return job.result
@@ -105,10 +110,11 @@ class Work:
         except PambleError as error:
             job.error = error
             job.state = "stopped" if isinstance(error, Cancelled) else "failed"
-        except Exception as error:
+        except Exception:
+            FAULTS.inc()
+            log.exception("work failed", job=job.id, kind=job.kind)
             words = "Pamble could not carry this out. What was stored before is safe."
             job.error, job.state = RemoteError("fault", words), "failed"
-            raise error
         finally:
             job.ended = time.monotonic()
             job.over.set()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import asyncio
+import contextlib
 import datetime
 import logging
 import os
@@ -52,19 +53,20 @@ class Worker:
         self._jobs, self._studies = Jobs(self._engine), Studies(self._engine)
         self._accounts = Accounts(self._engine)
         self._apart = Apart()
+        self._stopped = asyncio.Event()
 
     async def run(self) -> None:
         """Work until told to stop; a database that is gone is waited for."""
+        for number in (signal.SIGTERM, signal.SIGINT):
+            asyncio.get_running_loop().add_signal_handler(number, self._stopped.set)
         await asyncio.to_thread(self._apart.warm)
-        while True:
+        while not self._stopped.is_set():
             try:
                 await self._until_lost()
-                return
             except (ProcrastinateException, SQLAlchemyError, OSError):
                 log.warning("the worker has lost the database and tries again")
-            except _Lost:
-                log.warning("the worker has lost its place in the queue and begins again")
-            await asyncio.sleep(_AGAIN)
+            if not self._stopped.is_set():
+                await asyncio.sleep(_AGAIN)
 
     async def _until_lost(self) -> None:
         app = App(connector=PsycopgConnector(conninfo=self._url.replace("+psycopg", ""), min_size=1, max_size=4))
@@ -72,13 +74,7 @@ class Worker:
         app.task(name=TASK, retry=again)(self._job)
         async with app.open_async():
             taking_up = asyncio.create_task(self._take_up(app))
-            stopped = False
-
-            def stop() -> None:
-                nonlocal stopped
-                stopped = True
-                working.cancel()
-
+            stopped = asyncio.create_task(self._stopped.wait())
             working = asyncio.create_task(
                 app.run_worker_async(
                     concurrency=self._at_once,
@@ -91,28 +87,27 @@ class Worker:
                     shutdown_graceful_timeout=0.5,
                 )
             )
-            for number in (signal.SIGTERM, signal.SIGINT):
-                asyncio.get_running_loop().add_signal_handler(number, stop)
             try:
-                await working
-            except asyncio.CancelledError:
-                if not stopped:
-                    raise
+                await asyncio.wait([working, stopped], return_when=asyncio.FIRST_COMPLETED)
+                working.cancel()
+                with contextlib.suppress(asyncio.CancelledError):
+                    await working
             finally:
+                stopped.cancel()
                 taking_up.cancel()
-            if not stopped:
-                raise _Lost
 
     async def _take_up(self, app: App) -> None:
         """Jobs of workers that are dead are put back into the queue."""
         while True:
             await asyncio.sleep(_DEAD / 2)
-            for id in await asyncio.to_thread(self._jobs.mend):
-                log.warning("a job was out of the queue and is put back", job=id)
-            for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=_DEAD):
-                if job.id is not None:
-                    log.warning("a worker has died, its job is taken up", job=job.task_kwargs.get("job"))
-                    await app.job_manager.retry_job_by_id_async(job.id, datetime.datetime.now(datetime.UTC))
+            # A database that is gone is no matter here: there is a next time.
+            with contextlib.suppress(SQLAlchemyError, ProcrastinateException):
+                for id in await asyncio.to_thread(self._jobs.mend):
+                    log.warning("a job was out of the queue and is put back", job=id)
+                for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=_DEAD):
+                    if job.id is not None:
+                        log.warning("a worker has died, its job is taken up", job=job.task_kwargs.get("job"))
+                        await app.job_manager.retry_job_by_id_async(job.id, datetime.datetime.now(datetime.UTC))
 
     async def _job(self, job: str) -> None:
         """One job. It is stopped by being cancelled; a worker that ends leaves it to the next."""
@@ -175,10 +170,6 @@ class Worker:
 
 class _Left(Exception):
     """A job that is stopped, or left to another worker."""
-
-
-class _Lost(Exception):
-    """The worker ended by itself."""
 
 
 def _patient(make: Callable[[], T]) -> T:

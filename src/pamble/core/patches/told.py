@@ -76,6 +76,6 @@ def contradictions(found: Sequence[Corner], orders: Mapping[int, int]) -> list[s
             out.append(
                 f"At ({x:.2f}, {y:.2f}, {z:.2f}) mm sides {c.sides[0] + 1} and {c.sides[1] + 1} contradict each other: "
                 f"their normals by {c.angle:.3f}°, curvatures by {c.bends:.1f} %, twist by {c.twist:.1f} %. "
-                "No patch heals that: repair the neighbours there."
+                "No patch heals that: mend the neighbours there."
             )
     return out
