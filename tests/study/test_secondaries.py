@@ -455,3 +455,29 @@ def test_an_edge_that_is_allowed_to_slide_makes_a_calm_blend_and_its_face_is_tri
     assert after.made.facts["spans"] <= 3
     rows = [r for r in read_frame(kernel.frame())[0]["seams"] if "b" in (r["a"]["feature"], r["b"]["feature"])]
     assert [r["state"] for r in rows] == ["holds", "holds"]
+
+
+def test_a_blends_ends_are_trimmed_to_curves_over_it(kernel):
+    faces, names, _ = panels(np.random.default_rng(5), "none", gap=40)
+    for i, f in enumerate(faces):
+        add(kernel, f"n{i}", "face", face=FaceData.of(f).model_dump())
+    for k, x in enumerate((80.0, 400.0)):
+        ends = ((x - 10.0, -30.0, 5.0), (x + 40.0, 75.0, -20.0))
+        add(kernel, f"c{k}", "line", start=ends[0], end=ends[1])
+    whole = add(kernel, "b", "edge_blend", first=line("n0", names[0]), second=line("n1", names[1]))
+    before = area(kernel, "b")
+    kernel.commit({"op": "set_params", "id": "b", "changes": {"ends_by": [line("c0"), line("c1")]}})
+    state = kernel.now.states["b"]
+    assert (whole.problem, state.problem) == (None, None)
+    face_ = face(kernel, "b")
+    assert area(kernel, "b") < 0.75 * before
+    ends = [e for e in face_.edges if e.name.startswith("b:c")]
+    assert len(ends) == 2
+    for e, x in zip(sorted(ends, key=lambda e: e.space.control[0, 0]), (80.0, 400.0), strict=True):
+        points = curve_points(e.space, np.linspace(*e.space.domain, 9))
+        # Laid on along the face's own normal, a line stays near its plan.
+        assert np.abs(points[:, 0] - (x - 10 + 50 * (points[:, 1] + 30) / 105)).max() < 4
+    rows = [r for r in read_frame(kernel.frame())[0]["seams"] if "b" in (r["a"]["feature"], r["b"]["feature"])]
+    assert sorted((r["target"], r["state"]) for r in rows) == [(2, "holds"), (2, "holds")]
+    kernel.commit({"op": "set_params", "id": "b", "changes": {"ends_by": [line("n0", "u0")]}})
+    assert "ends cannot be trimmed" in kernel.now.states["b"].problem

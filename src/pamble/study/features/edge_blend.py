@@ -17,6 +17,7 @@ from pamble.core.faces.face import Edge, Face
 from pamble.core.joining.blend import Blend, build_blend, preview_blend
 from pamble.core.joining.crest import Clearance, Limit, clearance
 from pamble.core.joining.directions import side_of
+from pamble.core.joining.ended import trimmed_ends
 from pamble.core.joining.spec import FULLNESS_LIMITS, SPANS_LIMIT, BlendSpec, Ends
 from pamble.core.joining.through import blend_through
 from pamble.core.planes import Plane
@@ -41,7 +42,8 @@ class EdgeBlendParams(Stored):
     level: whether the crest is held at one height, crest mm, or as high as it is at the mean when null. limit: a plane
     that the bulge must not pass, or limit_line: a curve; meet: whether the fullness is found with which it just meets
     that. sections: curves along the gap that the blend passes, in any order; guides: curves across it that it contains.
-    begins: where two loops begin, as shares of their lengths, null as found.
+    ends_by: curves over the blend to which its ends are trimmed. begins: where two loops begin, as shares of their
+    lengths, null as found.
     """
 
     first: EdgeRef = choice("First edge")
@@ -66,6 +68,7 @@ class EdgeBlendParams(Stored):
     meet: bool = choice("Just meet the limit", False, fold="Crest and limit")
     sections: list[EdgeRef] = choice("Sections", [], waits=True, fold="Sections and guides")
     guides: list[EdgeRef] = choice("Guides", [], waits=True, fold="Sections and guides")
+    ends_by: list[EdgeRef] = choice("Trimmed to", [], waits=True, fold="Ends trimmed to curves")
     begins: tuple[float | None, float | None] = unseen((None, None))
 
     @field_validator("continuity")
@@ -100,7 +103,7 @@ def run(params: EdgeBlendParams, inputs: Inputs, context: Context) -> Made:
     spec = params.spec()
     limit = _limit(params, inputs)
     if params.sections or params.guides:
-        return _through(params, inputs, (a, b), rows, limit, context.preview)
+        return _through(params, inputs, (a, b), rows, limit, context)
     before = context.kept.shape if context.kept else None
     kept = before.face.surface if before and before.face else None
     if (
@@ -121,12 +124,23 @@ def run(params: EdgeBlendParams, inputs: Inputs, context: Context) -> Made:
     if not context.preview or context.kept is None:
         facts["remedies"] = sliding_edges(inputs, [*rows[0], *rows[1]])
     return made_face(
-        Face(made.surface),
-        seams=_seams(made.edges, rows, spec.continuity),
+        _ended(params, inputs, context, Face(made.surface)),
+        seams=_seams(made.edges, rows, spec.continuity, bool(params.ends_by)),
         handles=(*_handles(made, spec), *_starts(made, (a, b))),
         warnings=made.warnings,
         **facts,
     )
+
+
+def _ended(params: EdgeBlendParams, inputs: Inputs, context: Context, face: Face) -> Face:
+    """The blend trimmed to the curves that its ends are to follow: what lies between them stays."""
+    if not params.ends_by:
+        return face
+    named = zip(params.ends_by, inputs.different(params.ends_by), strict=True)
+    curves = {
+        f"{context.step}:{r.feature}-{r.edge}".replace(".", "-"): (inputs.name(r.feature), curve) for r, curve in named
+    }
+    return trimmed_ends(face, curves, 0.1 * context.fit * (10.0 if context.preview else 1.0), context.preview)
 
 
 def _offer_whole(
@@ -146,7 +160,7 @@ def _offer_whole(
 
 def _through(
     params: EdgeBlendParams, inputs: Inputs, edges: tuple[Edge, Edge], rows: Sequence[Sequence[EdgeRef]],
-    limit: Limit | None, quick: bool,
+    limit: Limit | None, context: Context,
 ) -> Made:  # fmt: skip
     """The blend that passes sections and guides."""
     if params.meet:
@@ -154,7 +168,7 @@ def _through(
     passed = inputs.different([*params.sections, *params.guides])
     count, spec = len(params.sections), params.spec()
     diagonal = max(e.surface.diagonal for e in edges)
-    made = blend_through(*edges, spec, diagonal, passed[:count], passed[count:], quick)
+    made = blend_through(*edges, spec, diagonal, passed[:count], passed[count:], context.preview)
     away = None if limit is None else clearance(made.surface, limit)
     full = [1.0 if f is None else f for f in spec.fullness]
     handles = tuple(
@@ -166,8 +180,8 @@ def _through(
         if spec.continuity[k] > 0
     )  # fmt: skip
     return made_face(
-        Face(made.surface),
-        seams=_seams(("v0", "v1"), rows, spec.continuity),
+        _ended(params, inputs, context, Face(made.surface)),
+        seams=_seams(("v0", "v1"), rows, spec.continuity, bool(params.ends_by)),
         handles=handles,
         warnings=made.warnings,
         brief=_brief(spec),
@@ -185,10 +199,10 @@ def _length(way: Array) -> float:
 
 
 def _seams(
-    sides: tuple[str, str], rows: Sequence[Sequence[EdgeRef]], continuity: tuple[int, int]
+    sides: tuple[str, str], rows: Sequence[Sequence[EdgeRef]], continuity: tuple[int, int], ended: bool
 ) -> tuple[DeclaredSeam, ...]:
     return tuple(
-        DeclaredSeam(sides[k], ref.feature, ref.edge, continuity[k], part=len(row) > 1)
+        DeclaredSeam(sides[k], ref.feature, ref.edge, continuity[k], part=ended or len(row) > 1)
         for k, row in enumerate(rows)
         for ref in row
     )
