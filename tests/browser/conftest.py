@@ -30,9 +30,7 @@ def browser_type_launch_args() -> dict:
 
 @pytest.fixture(scope="session")
 def browser_context_args() -> dict:
-    size = {"width": 1280, "height": 800}
-    # Views are turned at once: nobody waits for them to arrive.
-    return {"viewport": size, "device_scale_factor": 1, "accept_downloads": True, "reduced_motion": "reduce"}
+    return {"viewport": {"width": 1280, "height": 800}, "device_scale_factor": 1, "accept_downloads": True}
 
 
 @dataclass

@@ -25,7 +25,7 @@ def draw(desk: Desk, view: str | None, name: str, *points: tuple[int, int]) -> N
     """Draw a CV curve in a true view, or in the view as it is, and name it."""
     if view:
         desk.page.keyboard.press(view)
-        desk.page.wait_for_timeout(150)
+        desk.page.wait_for_timeout(900)
     desk.page.keyboard.press("d")
     for x, y in points:
         desk.page.mouse.click(x, y)
@@ -69,7 +69,7 @@ def test_two_views_become_one_curve_that_follows(desk):
     draw(desk, "Shift+F", "Side", (330, 600), (560, 260), (900, 330))
     draw(desk, "Shift+T", "Top", (330, 420), (600, 560), (900, 400))
     page.keyboard.press("0")
-    page.wait_for_timeout(150)
+    page.wait_for_timeout(900)
     use(desk, "Two-view curve", ("Side", 450, 380), ("Top", 450, 356))
     card = page.get_by_label("Card of Two-view curve")
     expect(card).to_contain_text("Deviation")
@@ -250,12 +250,12 @@ def test_a_reference_picture_is_scaled_by_two_known_points(desk, tmp_path):
     image = Image.new("RGB", (400, 200), (150, 110, 80))
     image.save(path)
     page.keyboard.press("Shift+F")
-    page.wait_for_timeout(150)
+    page.wait_for_timeout(900)
     empty = Picture(page)
     page.locator("input[aria-label='Picture file']").set_input_files(path)
     line = line_of(page, "side-view")
     expect(line).to_be_visible()
-    page.wait_for_timeout(150)
+    page.wait_for_timeout(900)
     shown = Picture(page)
     assert shown.differs(empty)
     line.click()

@@ -102,7 +102,7 @@ def test_a_pair_in_two_views_over_a_scan(sheet, tmp_path):
     draw(desk, "Shift+F", "Side", (420, 520), (560, 260), (760, 300), (860, 480))
     draw(desk, "Shift+T", "Top", (420, 420), (560, 560), (740, 330), (860, 430))
     page.keyboard.press("0")
-    page.wait_for_timeout(150)
+    page.wait_for_timeout(900)
     use(desk, "Two-view curve", ("Side", 450, 436), ("Top", 450, 364))
     page.keyboard.press("Enter")
     expect(line_of(page, "Two-view curve")).to_be_visible()
@@ -145,7 +145,7 @@ def test_b_curve_by_numbers(sheet, tmp_path):
 def test_c_points_and_handles(sheet, tmp_path):
     desk, page = sheet, sheet.page
     page.keyboard.press("Shift+F")
-    page.wait_for_timeout(150)
+    page.wait_for_timeout(900)
     desk.more("Curve through points")
     for x, y in ((360, 480), (470, 330), (600, 420), (740, 320), (880, 440)):
         page.mouse.click(x, y)
@@ -290,7 +290,7 @@ def test_g_space_curve_follows_a_dimension(sheet, tmp_path):
     name.press("Enter")
     desk.button("Plan").click()
     page.keyboard.press("Shift+T")
-    page.wait_for_timeout(150)
+    page.wait_for_timeout(900)
     desk.button("Plane", exact=True).click()
     page.mouse.click(640, 400)
     card = page.get_by_label("Card of Plane")

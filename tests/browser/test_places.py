@@ -169,7 +169,7 @@ def test_a_cv_is_caught_by_the_end_of_another_curve_and_two_curves_are_related(s
 def test_a_point_takes_a_direction_that_is_pulled_by_its_tip(sheet):
     desk, page = sheet, sheet.page
     page.keyboard.press("Shift+F")
-    page.wait_for_timeout(150)
+    page.wait_for_timeout(900)
     desk.button("More…").click()
     page.get_by_role("menuitem", name="Curve through points").click()
     for x, y in ((360, 480), (470, 330), (600, 420), (740, 320), (880, 440)):

@@ -18,7 +18,7 @@ def desk(page: Page, pamble) -> Iterator[Desk]:
 
 def look(desk: Desk, view: str) -> None:
     desk.page.keyboard.press(view)
-    desk.page.wait_for_timeout(150)
+    desk.page.wait_for_timeout(900)
 
 
 def kept(desk: Desk, kind: str) -> list[dict]:

@@ -33,14 +33,14 @@ def panels(page: Page, pamble) -> Iterator[Desk]:
 def test_a_wall_is_extruded_and_pulled_and_follows_its_curve(sheet):
     page = sheet.page
     page.keyboard.press("Shift+T")
-    page.wait_for_timeout(150)
+    page.wait_for_timeout(900)
     page.keyboard.press("d")
     for x, y in ((330, 440), (420, 330), (520, 300), (640, 380)):
         page.mouse.click(x, y)
     page.keyboard.press("Enter")
     expect(line_of(page, "CV curve")).to_be_visible()
     page.keyboard.press("0")
-    page.wait_for_timeout(150)
+    page.wait_for_timeout(900)
     page.keyboard.press("e")
     card = page.get_by_label("Card of Extrude")
     expect(card.get_by_role("button", name="Curve: CV curve, pick another")).to_be_visible()

@@ -71,7 +71,7 @@ def test_sections_of_a_body_are_moved_turned_and_sized_and_the_skin_follows(drye
     before = kept(desk, "sections")["middles"][1]
     middle = page.get_by_role("slider", name="Middle of section 2 handle")
     page.keyboard.press("f")
-    page.wait_for_timeout(150)
+    page.wait_for_timeout(800)
     at = middle.get_attribute("aria-valuetext")
     desk.drag(desk.centre(middle), (0, -30))
     expect(middle).not_to_have_attribute("aria-valuetext", at)

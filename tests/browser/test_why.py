@@ -30,7 +30,7 @@ def test_the_cause_is_told_gone_to_and_leads_to_its_step(uneven):
     expect(told).to_contain_text(f"The crease angle is uneven beside {guilty}")
     expect(told).to_contain_text(re.compile(r"needs \d+ spans, has 2"))
     desk.button("Go there").click()
-    page.wait_for_timeout(150)
+    page.wait_for_timeout(900)
     desk.button(f"Open {guilty}").click()
     expect(page.get_by_label(f"Card of {guilty}")).to_be_visible()
     line_of(page, "Blend").click()
