@@ -178,6 +178,7 @@ def _patient(make: Callable[[], T]) -> T:
         try:
             return make()
         except SQLAlchemyError:
+            log.warning("the database does not answer and is tried again")
             threading.Event().wait(_AGAIN)
 
 
