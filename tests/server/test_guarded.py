@@ -12,7 +12,6 @@ import pytest
 from websockets.exceptions import InvalidStatus
 from websockets.sync.client import connect
 
-from pamble.server import kernels
 from pamble.server.hub import Hub, NotStored
 from pamble.server.kernels import KernelLost
 from pamble.server.messages import StudyState
@@ -99,9 +98,7 @@ def test_a_kernel_is_never_ahead_of_the_store(database_url, when):
     asyncio.run(story())
 
 
-def test_a_kernel_that_hangs_is_replaced_and_one_that_was_ended_says_so(database_url, monkeypatch):
-    monkeypatch.setattr(kernels, "SILENT", 0.5)
-    monkeypatch.setattr(kernels, "_LOOK", 0.1)
+def test_a_kernel_that_hangs_is_replaced_and_one_that_was_ended_says_so(database_url):
     store = Studies(open_database(database_url))
     id = store.create(SLABS)
 
@@ -110,6 +107,7 @@ def test_a_kernel_that_hangs_is_replaced_and_one_that_was_ended_says_so(database
         try:
             study = await hub.open(id)
             before = study.kernel
+            before.silent = 0.5
             os.kill(before.pid, signal.SIGSTOP)
             with pytest.raises(KernelLost, match="started again from what is stored"):
                 await study.ask("document")

@@ -26,7 +26,7 @@ _TOLD_EVERY = 0.1
 """Seconds between two words of how far long work is."""
 
 
-SILENT, _LOOK = 180.0, 1.0
+_SILENT, _LOOK = 180.0, 0.5
 """Seconds for which a kernel may work without a word, and between two looks at whether it has answered."""
 
 
@@ -108,7 +108,8 @@ Progress = Callable[[float], None]
 class KernelProcess:
     """One kernel in one process. Calls are answered one at a time, in order.
 
-    progress: told the share that is done, 0 to 1, while a call takes long.
+    progress: told the share that is done, 0 to 1, while a call takes long. silent: seconds for which it may work
+    without a word; then it is ended.
     """
 
     def __init__(self) -> None:
@@ -123,7 +124,7 @@ class KernelProcess:
         self._thread = ThreadPoolExecutor(1)
         self._calls = 0
         self._working: tuple[int, str] = (0, "")
-        self._last = 0.0
+        self._last, self.silent = 0.0, _SILENT
         self._listening = False
         self.progress: Progress | None = None
 
@@ -158,7 +159,7 @@ class KernelProcess:
         """Until the answer is there. A process that says nothing for long, not even how far it is, is ended."""
         self._last = time.monotonic()
         while not self._connection.poll(_LOOK):
-            if time.monotonic() - self._last > SILENT:
+            if time.monotonic() - self._last > self.silent:
                 log.error("kernel hangs and is ended", pid=self.pid, method=self._working[1])
                 self._process.kill()
 

@@ -12,6 +12,9 @@ import structlog
 
 log = structlog.get_logger()
 
+_FIRST = 2.0
+"""Seconds until it is begun: the server and its first window go first."""
+
 _LOOK, _PATIENCE = 0.5, 5.0
 """Seconds between two looks at whether it lives, and for which its end is waited for."""
 
@@ -21,18 +24,20 @@ class LocalWorker:
 
     def __init__(self, folder: Path) -> None:
         self._folder = folder
-        self._process = self._begun()
 
     def watch(self, stop: threading.Event) -> None:
-        """Begin it again whenever it has ended, until told to stop; then end it."""
+        """Begin it when the server is up, and again whenever it has ended, until told to stop; then end it."""
+        if stop.wait(_FIRST):
+            return
+        process = self._begun()
         while not stop.wait(_LOOK):
-            if self._process.poll() is not None:
-                log.warning("the worker has ended and is begun again", code=self._process.returncode)
-                self._process = self._begun()
-        self._process.terminate()
+            if process.poll() is not None:
+                log.warning("the worker has ended and is begun again", code=process.returncode)
+                process = self._begun()
+        process.terminate()
         with contextlib.suppress(subprocess.TimeoutExpired):
-            self._process.wait(_PATIENCE)
-        self._process.kill()
+            process.wait(_PATIENCE)
+        process.kill()
 
     def _begun(self) -> subprocess.Popen[bytes]:
         command = [sys.executable, "-m", "pamble.work", "--data", str(self._folder), "--attended"]

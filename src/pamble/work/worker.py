@@ -38,6 +38,9 @@ log = structlog.get_logger()
 _BEAT, _DEAD = 1.0, 6.0
 """Seconds between two signs of life of a worker, and after which one without any is taken for dead."""
 
+_FIRST = 4.0
+"""Seconds until what work needs is loaded ahead."""
+
 _AGAIN = 1.0
 """Seconds until the database is tried again."""
 
@@ -59,7 +62,7 @@ class Worker:
         """Work until told to stop; a database that is gone is waited for."""
         for number in (signal.SIGTERM, signal.SIGINT):
             asyncio.get_running_loop().add_signal_handler(number, self._stopped.set)
-        await asyncio.to_thread(self._apart.warm)
+        warming = asyncio.create_task(self._warm())
         while not self._stopped.is_set():
             try:
                 await self._until_lost()
@@ -67,6 +70,12 @@ class Worker:
                 log.warning("the worker has lost the database and tries again")
             if not self._stopped.is_set():
                 await asyncio.sleep(_AGAIN)
+        warming.cancel()
+
+    async def _warm(self) -> None:
+        """What the processes need is loaded before the first is asked for, but not while all else is begun."""
+        await asyncio.sleep(_FIRST)
+        await asyncio.to_thread(self._apart.warm)
 
     async def _until_lost(self) -> None:
         app = App(connector=PsycopgConnector(conninfo=self._url.replace("+psycopg", ""), min_size=1, max_size=4))
