@@ -18,6 +18,9 @@ FOLDER = ROOT / "docs" / "screenshots"
 
 
 def blend_in_clay(desk: Desk) -> None:
+    # Keys start tools once these are known.
+    desk.page.get_by_role("toolbar", name="Tools").get_by_role("button").first.wait_for()
+    desk.page.wait_for_timeout(1500)
     desk.blend()
     card = desk.page.get_by_label("Card of Blend")
     card.get_by_role("radiogroup", name="Continuity, Crown side").get_by_text("G3").click()
