@@ -9,9 +9,12 @@ import numpy as np
 
 from pamble.core.arrays import Array, norm
 from pamble.core.curves.fit import simplify
+from pamble.core.curves.least_squares import Fit
 from pamble.core.faces.face import Edge
 from pamble.core.patches.loop import CONTRADICTS, Corner
+from pamble.core.remember import Remembered
 from pamble.core.spline.closest import to_curve
+from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.tolerances import SEAM_SEARCH
 from pamble.study.inputs import Inputs
@@ -27,6 +30,8 @@ _SLIDES, _CALM = (0.01, 0.03, 0.1, 0.3, 1.0, 3.0), 8
 """Distances, mm, by which an edge may slide on its face, and CVs up to which it is calm."""
 
 _MOST = 4
+
+_SIMPLER: Remembered[Curve, float, Fit] = Remembered(8)
 
 Remedy = dict[str, Any]
 """A step by its kind, name and parameters, and what it does in words."""
@@ -88,7 +93,8 @@ def _simpler(inputs: Inputs, ref: EdgeRef, within: float) -> tuple[int, int, flo
     count = len(edge.space.control)
     if edge.natural or count < _MANY:
         return None
-    made = simplify(edge.space, 5, within)
+    # While a step in work is dragged its edges stay what they are.
+    made = _SIMPLER.get(edge.space, within, lambda: simplify(edge.space, 5, within))
     enough = len(made.curve.control)
     return (count, enough, made.deviation) if made.reached and _TIMES * enough < count else None
 
