@@ -23,9 +23,13 @@ def base_name(edge: str) -> str:
 _SIDES = {"u0": "u start", "u1": "u end", "v0": "v start", "v1": "v end"}
 
 
+MOVED = "~"
+"""Behind the name of an edge that was a side of its surface, until that was carried on beyond it."""
+
+
 def edge_words(edge: str) -> str:
     """The name of an edge as it is said: a side of a surface by its end."""
-    return _SIDES.get(edge, edge)
+    return _SIDES.get(edge.removesuffix(MOVED), edge)
 
 
 @dataclass(frozen=True, eq=False)

@@ -99,7 +99,7 @@ def divide(
     own = [cut_curves(face, _carried_on(c, cutters, face, near), tolerance, meet) for c in cutters]
     missed = [(c.name, c.label) for c, cuts in zip(cutters, own, strict=True) if not cuts]
     made_by = [c for c, cuts in zip(cutters, own, strict=True) for _ in cuts]
-    met = _meeting_ends([cut for cuts in own for cut in cuts], plane_scale(face.surface), near)
+    met = meeting_ends([cut for cuts in own for cut in cuts], plane_scale(face.surface), near)
     sources = [
         Source(c.name, cut.on_face, cut.space, cutter=c.name, label=c.label)
         for c, cut in zip(made_by, met, strict=True)
@@ -161,7 +161,7 @@ def plane_patch(plane: Plane, surface: Surface) -> Surface:
     return Surface.bezier(corners)
 
 
-def _meeting_ends(cuts: Sequence[CutCurve], scale: Array, near: float) -> list[CutCurve]:
+def meeting_ends(cuts: Sequence[CutCurve], scale: Array, near: float) -> list[CutCurve]:
     """Cuts whose ends lie within ``near`` mm of the end of one before them on the face brought together there."""
     out: list[CutCurve] = []
     space, on_face = np.zeros((0, 3)), np.zeros((0, 2))

@@ -7,21 +7,19 @@ from dataclasses import replace
 
 import numpy as np
 
-from pamble.core.arrays import Array, unit
+from pamble.core.arrays import Array
 from pamble.core.errors import GeometryError, NotMeeting
 from pamble.core.faces.face import Face
+from pamble.core.faces.inside import inside
 from pamble.core.faces.trim import Cutter, divide
-from pamble.core.fillets.crease import derivatives
 from pamble.core.fillets.ends import NAMES, REACH, Ends, end_edges, end_lines, ended, onto_borders
+from pamble.core.fillets.grown import Over, lies_on, room, roomy, standing_across, with_corner
 from pamble.core.fillets.strip import Strip
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import curve_derivatives, curve_points
+from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.surface import Surface
 from pamble.core.surfaces.extend import extend_surface
-
-_ACROSS = 0.2
-"""Part of a face's normal along the crease from which the face stands across it."""
 
 _CUT = 1e-4
 _BEYOND = 0.1
@@ -30,41 +28,39 @@ _BEYOND = 0.1
 
 def cornered(
     faces: Sequence[Face], strip: Strip, part: Sequence[Face], changed: Mapping[int, Face], ends: Sequence[int],
-    mitred: Ends, rolled: bool = True,
+    mitred: Ends, past: Mapping[int, Sequence[Over]], rolled: bool = True,
 ) -> tuple[list[Face], dict[int, Face], list[str]]:  # fmt: skip
     """Fillets in a row ended on the faces of the part that stand across their free ends, 0 or -1; those cut back, by
     their number; and what could not be cut. changed: faces that were cut back already. mitred: how the first and the
-    last end in mitres. rolled: whether the fillets are
-    the ball's own surfaces, and not blends.
+    last end in mitres. past: contacts that run past the corner, by end. rolled: whether the fillets are the ball's own
+    surfaces, and not blends.
     """
     out, now, wrong = list(faces), dict(changed), list[str]()
-    numbers: dict[int, int] = {}
-    for end in ends:
-        space = strip.rolls[end].run.first.space
-        number = _standing_across(part, set(strip.faces), space, space.domain[end])
-        if number is not None:
-            numbers[end] = number
+    numbers = standing_across(strip, part, ends)
+    by = {n: max(room(strip, e) for e in numbers if numbers[e] == n) for n in numbers.values()}
+    walls = {n: Face(roomy(part[n].surface, by[n])) for n in by}
     for i in {0, len(out) - 1}:
-        own = [end for end in numbers if end % len(out) == i]
-        stands = {end: now.get(numbers[end], part[numbers[end]]) for end in own}
-        beyond = {
-            end: f for end, f in stands.items() if not all(_lies_on(f, c) for c in _end_curves(out[i], strip, end)[1])
-        }
+        own = {end: numbers[end] for end in numbers if end % len(out) == i}
+        beyond = {n for end, n in own.items() if not _lie_on(walls[n], _end_curves(out[i], strip, end)[1])}
         # A face that stands across both ends cuts both or none.
-        beyond |= {end: f for end, f in stands.items() if any(f is cuts for cuts in beyond.values())}
-        if beyond and rolled:
+        stands = {end: walls[n] for end, n in own.items() if n in beyond}
+        if stands and rolled:
             known = mitred if len(out) == 1 else (None, None)
-            out[i] = _reaching(out[i], strip.rolls[i].ball.surface, beyond, known)
-        elif beyond:
+            out[i] = _reaching(out[i], strip.rolls[i].ball.surface, stands, known)
+        elif stands:
             try:
-                out[i] = _carried_on(out[i], strip, beyond)
+                out[i] = _carried_on(out[i], strip, stands)
             except GeometryError as error:
                 wrong.append(f"The face that stands across an end is not cut back: {error}")
-                numbers = {end: n for end, n in numbers.items() if end not in beyond}
+                numbers = {end: n for end, n in numbers.items() if end not in stands}
     for end, number in numbers.items():
+        standing, lines = now.get(number, part[number]), _end_curves(out[end], strip, end)[1]
         corner = strip.end(end)[0]
         try:
-            made = _cut_corner(now.get(number, part[number]), _end_curves(out[end], strip, end)[1], corner)
+            if _inside(standing, lines):
+                made = _cut_corner(standing, lines, corner)
+            else:
+                made = with_corner(standing, corner, lines, [o.line for o in past.get(end, ())], by[number])
         except GeometryError as error:
             wrong.append(f"The face that stands across an end is not cut back: {error}")
         else:
@@ -135,26 +131,16 @@ def _by_place(face: Face) -> Face:
     return Face(face.surface, loops, face.names)
 
 
-def _standing_across(part: Sequence[Face], taken: set[int], space: Curve, at: float) -> int | None:
-    """Number of the face that stands across the end of a crease."""
-    p, d = curve_derivatives(space, [at], 1)[:, 0]
-    way = d / max(float(np.linalg.norm(d)), 1e-300)
-    found = None
-    for i, face in enumerate(part):
-        if i in taken or min(float(to_curve(e.space, p[None]).distance[0]) for e in face.edges) > REACH:
-            continue
-        foot = to_surface(face.surface, p[None])
-        k = derivatives(face.surface, foot.u, foot.v, 1)
-        normal = unit(np.cross(k[1, 0], k[0, 1]))[0]
-        if foot.distance[0] < REACH and abs(float(normal @ way)) > _ACROSS:
-            found = i
-    return found
+def _lie_on(face: Face, curves: Sequence[Curve]) -> bool:
+    """Whether curves lie on a face's surface."""
+    return all(lies_on(face.surface, c) for c in curves)
 
 
-def _lies_on(face: Face, curve: Curve) -> bool:
-    """Whether a curve lies on a face's surface."""
-    points = curve_points(curve, np.linspace(*curve.domain, 33))
-    return float(to_surface(face.surface, points).distance.max()) < REACH
+def _inside(face: Face, lines: Sequence[Curve]) -> bool:
+    """Whether the middles of lines lie in what the trims of a face have left of it."""
+    middles = np.array([curve_points(c, [0.5 * sum(c.domain)])[0] for c in lines])
+    foot = to_surface(face.surface, middles)
+    return bool((foot.distance < REACH).all() and inside(face, foot.u, foot.v).all())
 
 
 def _cut_corner(face: Face, lines: Sequence[Curve], corner: Array) -> Face | None:

@@ -19,6 +19,7 @@ from pamble.core.faces.face import Face, natural_edge
 from pamble.core.fillets.corner import cornered
 from pamble.core.fillets.crease import BEYOND
 from pamble.core.fillets.ends import contact_edges
+from pamble.core.fillets.grown import Over, cuts_past, overs, shortened, standing_across
 from pamble.core.fillets.meeting import Meeting, ball_corner, meetings
 from pamble.core.fillets.mitre import Mitre, mitre, too_short
 from pamble.core.fillets.rolled import Rolled
@@ -102,12 +103,13 @@ def fillet(
     if min(radii) <= 0 or (section == "chord" and (chord is None or chord <= 0)):
         raise GeometryError("The radius of a fillet, and the width of one by its chord, are above zero.")
     try:
-        strips, corners, mitres, changed = _laid(part, asked, section, chord, gap)
+        laid = _laid(part, asked, section, chord, gap)
     except NotParted as short:
         try:
-            strips, corners, mitres, changed = _laid(part, asked, section, chord, gap, farther=True)
+            laid = _laid(part, asked, section, chord, gap, farther=True)
         except GeometryError:
             raise short from None
+    strips, corners, mitres, changed = laid.strips, laid.corners, laid.mitres, laid.changed
     rolls = [r for s in strips for r in s.rolls]
     least, most = zip(*(r.radii for r in rolls), strict=True)
     warnings = _told(rolls)
@@ -126,7 +128,7 @@ def fillet(
             faces = s.trimmed(changed, (_is_ball(met[0]), _is_ball(met[1])), mitred)
         if not s.closed:
             free = [at for at, corner in zip((0, -1), met, strict=True) if corner is None]
-            faces, changed, wrong = cornered(faces, s, part, changed, free, mitred, section in ROLLED)
+            faces, changed, wrong = cornered(faces, s, part, changed, free, mitred, laid.past[i], section in ROLLED)
             warnings += wrong
         if section not in ROLLED:
             made[-1] = replace(made[-1], face=faces[0])
@@ -141,9 +143,20 @@ def fillet(
     return Fillet(tuple(made), closed, left, changed, (min(least), max(most)), tuple(warnings))
 
 
+@dataclass(frozen=True)
+class _Laid:
+    """past: of each strip the contacts that run past its corners, by end."""
+
+    strips: list[Strip]
+    corners: list[Meeting]
+    mitres: list[Mitre]
+    past: list[dict[int, tuple[Over, ...]]]
+    changed: dict[int, Face]
+
+
 def _laid(
     part: Sequence[Face], asked: Sequence[Ask], section: Section, chord: float | None, gap: bool, farther: bool = False
-) -> tuple[list[Strip], list[Meeting], list[Mitre], dict[int, Face]]:
+) -> _Laid:
     """The balls along all creases, the corners in which they meet, and all faces beside them, cut back. farther: see
     `_strips`.
     """
@@ -156,7 +169,17 @@ def _laid(
         if not farther and any(c.mitre and too_short(c, strips, part) for c in corners):
             return _laid(part, asked, section, chord, gap, farther=True)
         mitres = [mitre(c, strips, part) for c in corners if c.mitre]
-    return strips, corners, mitres, _cut(part, strips, corners, [m.cut for m in mitres if m.cut is not None])
+    past = [_past(s, i, corners, part) for i, s in enumerate(strips)]
+    over = [m.cut for m in mitres if m.cut is not None] + [c for own in past for c in cuts_past(own, part)]
+    strips = [shortened(s, own) for s, own in zip(strips, past, strict=True)]
+    return _Laid(strips, corners, mitres, past, _cut(part, strips, corners, over))
+
+
+def _past(s: Strip, number: int, corners: Sequence[Meeting], part: Sequence[Face]) -> dict[int, tuple[Over, ...]]:
+    if s.closed or s.apart:
+        return {}
+    free = [end for end in (0, -1) if not any((number, end) in c.ends for c in corners)]
+    return overs(s, part, standing_across(s, part, free))
 
 
 def _is_ball(corner: Meeting | None) -> bool:
