@@ -7,15 +7,13 @@ from dataclasses import replace
 
 import numpy as np
 
-from pamble.core.arrays import Array
-from pamble.core.errors import GeometryError, NotMeeting
+from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
-from pamble.core.faces.inside import inside
 from pamble.core.faces.trim import Cutter, divide
-from pamble.core.fillets.ends import NAMES, REACH, Ends, end_edges, end_lines, ended, onto_borders
+from pamble.core.fillets.ends import NAMES, Ends, end_edges, end_lines, ended
 from pamble.core.fillets.grown import Over, lies_on, room, roomy, standing_across, with_corner
 from pamble.core.fillets.strip import Strip
-from pamble.core.spline.closest import to_curve, to_surface
+from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.surface import Surface
@@ -57,14 +55,9 @@ def cornered(
         standing, lines = now.get(number, part[number]), _end_curves(out[end], strip, end)[1]
         corner = strip.end(end)[0]
         try:
-            if _inside(standing, lines):
-                made = _cut_corner(standing, lines, corner)
-            else:
-                made = with_corner(standing, corner, lines, [o.line for o in past.get(end, ())], by[number])
+            now[number] = with_corner(standing, corner, lines, [o.line for o in past.get(end, ())], by[number])
         except GeometryError as error:
             wrong.append(f"The face that stands across an end is not cut back: {error}")
-        else:
-            now |= {} if made is None else {number: made}
     return out, now, wrong
 
 
@@ -134,27 +127,3 @@ def _by_place(face: Face) -> Face:
 def _lie_on(face: Face, curves: Sequence[Curve]) -> bool:
     """Whether curves lie on a face's surface."""
     return all(lies_on(face.surface, c) for c in curves)
-
-
-def _inside(face: Face, lines: Sequence[Curve]) -> bool:
-    """Whether the middles of lines lie in what the trims of a face have left of it."""
-    middles = np.array([curve_points(c, [0.5 * sum(c.domain)])[0] for c in lines])
-    foot = to_surface(face.surface, middles)
-    return bool((foot.distance < REACH).all() and inside(face, foot.u, foot.v).all())
-
-
-def _cut_corner(face: Face, lines: Sequence[Curve], corner: Array) -> Face | None:
-    """The face without the corner (3,) that a fillet's end takes from it; None where the lines take none."""
-    try:
-        divided = divide(face, [Cutter("fillet", "the fillet", onto_borders(line, face)) for line in lines], _CUT)
-    except NotMeeting:
-        return None
-    if len(divided.regions) < 2:
-        return None
-    keep = []
-    for r in divided.regions:
-        made = divided.holding([r.number])[0]
-        near = min(float(to_curve(e.space, corner[None]).distance[0]) for e in made.edges)
-        if near > REACH:
-            keep.append(r.number)
-    return divided.holding(keep)[0] if keep else None

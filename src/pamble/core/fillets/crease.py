@@ -9,12 +9,15 @@ from itertools import pairwise
 import numpy as np
 
 from pamble.core.arrays import Array, cross, dot, norm, unit
+from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
+from pamble.core.fillets.beyond import along_both, runs_off
 from pamble.core.fillets.chain import Chain
+from pamble.core.fillets.feet import derivatives, step_uv
 from pamble.core.joining.rows import CLOSING
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives
+from pamble.core.spline.evaluate import curve_derivatives, curve_points
 from pamble.core.spline.kinks import over_joint
 from pamble.core.spline.surface import Surface
 
@@ -26,6 +29,9 @@ BEYOND = 0.1
 
 _AT_JOINT = 0.01
 """Share of a closed face from its joint within which a loop begins at it."""
+
+_AT_END = 1e-9
+"""Share of a crease within which a station is the end."""
 
 _FLAT = np.radians(0.05)
 """Turn of a crease below which nothing is left to fillet."""
@@ -66,15 +72,6 @@ class Crease:
         return out
 
 
-def derivatives(surface: Surface, u: Array, v: Array, order: int = 1) -> Array:
-    """Derivatives of a surface, round the joint of one that is closed, and beyond the domain of one that is not."""
-    uv = [u, v]
-    for k, (low, high) in enumerate(surface.domain):
-        if surface.closed[k]:
-            uv[k] = low + np.mod(uv[k] - low, high - low)
-    return surface_derivatives(surface, uv[0], uv[1], order)
-
-
 def crease(a: Chain, b: Chain, count: int = 121, beyond: float = BEYOND) -> Crease:
     """The crease along two chains of edges that lie together; stations are even in the first one's length.
 
@@ -92,6 +89,8 @@ def crease(a: Chain, b: Chain, count: int = 121, beyond: float = BEYOND) -> Crea
     on = curve_points(a.space, np.clip(t, *a.space.domain))
     starts, outward = zip(*(x.beside(on) for x in (a, b)), strict=True)
     first, second = (_feet(x.surface, points, uv) for x, uv in zip((a, b), starts, strict=True))
+    if not closed:
+        points, tangents, first, second = _beyond(a, b, s, (points, tangents, first, second))
     # Beyond its ends the crease runs on; which way a face lies there is that at the end.
     normals = [_normals(x, q) for x, q in ((a.surface, first), (b.surface, second))]
     into = []
@@ -109,6 +108,29 @@ def crease(a: Chain, b: Chain, count: int = 121, beyond: float = BEYOND) -> Crea
     turn = np.where(signs[0] * rise[0] > 0, turn, -turn)
     uv = np.hstack([_running_on(a.surface, first), _running_on(b.surface, second)])
     return Crease((a.surface, b.surface), s, points, tangents, uv, (into[0], into[1]), turn, signs, closed)
+
+
+def _beyond(
+    a: Chain, b: Chain, s: Array, found: tuple[Array, Array, Array, Array]
+) -> tuple[Array, Array, Array, Array]:
+    """Stations whose points, tangents and parameters on both faces lie where these meet beyond the ends too."""
+    points, tangents, first, second = (x.copy() for x in found)
+    length = curve_length(a.space)
+    for end, own, way in ((0.0, np.flatnonzero(s < -_AT_END)[::-1], -1.0), (1.0, np.flatnonzero(s > 1 + _AT_END), 1.0)):
+        away = way * (s[own] - end) * length
+        feet = [derivatives(x.surface, uv[own, 0], uv[own, 1], 0)[0, 0] for x, uv in ((a, first), (b, second))]
+        if not runs_off(points[own], (feet[0], feet[1]), away):
+            continue
+        at = a.space.domain[int(end)]
+        d = curve_derivatives(a.space, [at], 2)[:, 0]
+        speed = float(np.linalg.norm(d[1]))
+        run = way * d[1] / speed
+        bend = (d[2] - (d[2] @ run) * run) / speed**2
+        starts = [_feet(x.surface, d[:1], x.beside(d[:1])[0])[0] for x in (a, b)]
+        made = along_both((a.surface, b.surface), (starts[0], starts[1]), np.stack([d[0], run, bend]), away)
+        points[own], tangents[own] = made[0], way * made[1]
+        first[own], second[own] = made[2]
+    return points, tangents, first, second
 
 
 def _running_on(surface: Surface, uv: Array) -> Array:
@@ -158,11 +180,3 @@ def _feet(surface: Surface, points: Array, uv: Array) -> Array:
 def _normals(surface: Surface, uv: Array) -> Array:
     d = derivatives(surface, uv[:, 0], uv[:, 1], 1)
     return unit(cross(d[1, 0], d[0, 1]))
-
-
-def step_uv(d: Array, way: Array) -> Array:
-    """Parameters (m, 2) of tangent vectors (m, 3)."""
-    e, f, g = dot(d[1, 0], d[1, 0]), dot(d[1, 0], d[0, 1]), dot(d[0, 1], d[0, 1])
-    a, b = dot(way, d[1, 0]), dot(way, d[0, 1])
-    det = np.maximum(e * g - f * f, 1e-300)
-    return np.asarray(np.stack([(a * g - b * f) / det, (b * e - a * f) / det], axis=1))

@@ -15,10 +15,10 @@ from pamble.core.checks.seams import Seam
 from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
 from pamble.core.faces.cut_back import Cut, NotParted, cut_back
-from pamble.core.faces.face import Face, natural_edge
+from pamble.core.faces.face import Edge, Face, natural_edge
 from pamble.core.fillets.corner import cornered
 from pamble.core.fillets.crease import BEYOND
-from pamble.core.fillets.ends import contact_edges
+from pamble.core.fillets.ends import check_whole, contact_edges
 from pamble.core.fillets.grown import Over, cuts_past, overs, shortened, standing_across
 from pamble.core.fillets.meeting import Meeting, ball_corner, meetings
 from pamble.core.fillets.mitre import Mitre, mitre, too_short
@@ -28,6 +28,7 @@ from pamble.core.joining.blend import build_blend
 from pamble.core.joining.directions import side_of
 from pamble.core.joining.spec import FULLNESS_LIMITS, BlendSpec
 from pamble.core.spline.closest import to_curve
+from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.ticking import tick
 from pamble.core.tolerances import SEAM_SEARCH
@@ -221,6 +222,8 @@ def _cut(
         out[n] = cut_back(
             part[n], cuts, [c.point for c in corners if any(n in strips[i].end(at)[1] for i, at in c.ends)]
         )
+        for cut in cuts:
+            check_whole(out[n], cut)
     return out
 
 
@@ -261,7 +264,11 @@ def _blended(
     if min(r.least_turn for r in s.rolls) < _FADED:
         raise GeometryError("The crease fades to nothing: a blended section needs width all along. Roll a ball there.")
     numbers = (s.number,), tuple(dict.fromkeys(r.run.number for r in s.rolls))
-    rows = [[(changed[n], e) for n in own for e in contact_edges(changed[n], s.name)] for own in numbers]
+    lines = [s.line], [r.lines[1] for r in s.rolls]
+    rows = [
+        _in_order([(changed[n], e) for n in own for e in contact_edges(changed[n], s.name)], along)
+        for own, along in zip(numbers, lines, strict=True)
+    ]
     (a, one_beyond), (b, two_beyond) = (side_of(row) for row in rows)
     order = {"rho": 1, "g2": 2, "g3": 3}[section]
     full = _fullness(s, rho) if section == "rho" else None
@@ -272,6 +279,18 @@ def _blended(
     figures = FilletFigures((one.gap, two.gap), (one.angle, two.angle), (one.curvature, two.curvature), None)
     along = tuple(tuple(dict.fromkeys(n for r in s.rolls for n in r.run.names[k])) for k in (0, 1))
     return FilletFace(Face(made.surface), numbers, (along[0], along[1]), s.name, figures), made.warnings
+
+
+def _in_order(row: Sequence[tuple[Face, Edge]], lines: Sequence[Curve]) -> list[tuple[Face, Edge]]:
+    """Pieces of contacts as they follow each other along the lines of these."""
+
+    def place(piece: tuple[Face, Edge]) -> tuple[int, float]:
+        space = piece[1].space
+        feet = [to_curve(line, curve_points(space, [0.5 * sum(space.domain)])) for line in lines]
+        nearest = int(np.argmin([f.distance[0] for f in feet]))
+        return nearest, float(feet[nearest].t[0])
+
+    return sorted(row, key=place)
 
 
 def _fullness(s: Strip, rho: float) -> float:

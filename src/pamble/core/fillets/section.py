@@ -16,7 +16,8 @@ import numpy as np
 from pamble.core.arrays import Array, cross, dot, norm, unit
 from pamble.core.errors import GeometryError
 from pamble.core.fillets.between import Between, Rolling
-from pamble.core.fillets.crease import Crease, derivatives, step_uv
+from pamble.core.fillets.crease import Crease
+from pamble.core.fillets.feet import derivatives, step_uv
 from pamble.core.fillets.stations import Contacts
 from pamble.core.fillets.stops import knots_between, stops
 from pamble.core.joining.rows import CLOSING, SLOPE, Condition, RowSpace, row_space, solve_row

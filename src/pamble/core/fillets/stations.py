@@ -7,7 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from pamble.core.arrays import Array, dot, norm
-from pamble.core.fillets.crease import Crease, derivatives, step_uv
+from pamble.core.fillets.crease import Crease
+from pamble.core.fillets.feet import derivatives, step_uv
 from pamble.core.spline.differential import curvatures, turning_normals
 
 _RESIDUAL = 1e-7

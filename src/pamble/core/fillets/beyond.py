@@ -1,0 +1,59 @@
+"""A crease beyond its ends: its own polynomial where that stays on both faces, and else the line in which they go on
+to meet. An edge of many short spans, as an intersection is often stored, runs off at once.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy.interpolate import CubicSpline
+
+from pamble.core.arrays import Array, cross, dot, norm, unit
+from pamble.core.fillets.feet import derivatives, step_uv
+from pamble.core.spline.surface import Surface
+
+_OFF = 0.01
+"""Share of the way beyond an end by which a crease may leave the faces."""
+
+_STEPS, _PASSES = 8, 2
+_ALIKE = 1e-6
+"""Singular values, over the largest, below which a plane adds nothing: the faces go on into each other."""
+
+
+def runs_off(points: Array, feet: tuple[Array, Array], beyond: Array) -> bool:
+    """Whether a crease leaves its faces. points, feet on both: (m, 3); beyond: (m,) mm from the end."""
+    away = np.maximum(*(norm(points - f) for f in feet))
+    return bool((~(away <= _OFF * beyond + 1e-6)).any())
+
+
+def along_both(
+    surfaces: tuple[Surface, Surface], uv: tuple[Array, Array], frame: Array, away: Array
+) -> tuple[Array, Array, tuple[Array, Array]]:
+    """Points and unit tangents (m, 3) where two surfaces go on to meet, and their parameters (m, 2) on both.
+
+    uv: (2,) on each at the crease's end. frame: (3, 3), there the place, the unit tangent that leads on, and the
+    curvature vector. away: (m,) rising lengths beyond the end, mm.
+    """
+    place, tangent, bend = frame
+    guess = place + away[:, None] * tangent + 0.5 * away[:, None] ** 2 * bend
+    planes = unit(tangent + away[:, None] * bend)
+    at = [np.tile(x, (len(away), 1)) for x in uv]
+    for again in range(_PASSES):
+        points = guess
+        for _ in range(_STEPS):
+            normals, feet = [planes], [guess]
+            for k, surface in enumerate(surfaces):
+                for _ in range(2):
+                    d = derivatives(surface, at[k][:, 0], at[k][:, 1], 1)
+                    at[k] = at[k] + step_uv(d, points - d[0, 0])
+                normals.append(unit(cross(d[1, 0], d[0, 1])))
+                feet.append(d[0, 0])
+            system = np.stack(normals, axis=1)
+            rest = np.stack([dot(n, f - points) for n, f in zip(normals, feet, strict=True)], axis=1)
+            points = points + (np.linalg.pinv(system, rcond=_ALIKE) @ rest[:, :, None])[:, :, 0]
+        line = np.vstack([place, points])
+        length = np.append(0.0, np.cumsum(norm(np.diff(line, axis=0))))
+        smooth = CubicSpline(length, line)
+        planes = unit(smooth(away, 1))
+        if again < _PASSES - 1:
+            guess = smooth(away)
+    return points, planes, (at[0], at[1])
