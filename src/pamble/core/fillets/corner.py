@@ -11,7 +11,8 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
 from pamble.core.faces.trim import Cutter, divide
 from pamble.core.fillets.ends import NAMES, Ends, end_edges, end_lines, ended
-from pamble.core.fillets.grown import Over, lies_on, room, roomy, standing_across, with_corner
+from pamble.core.fillets.grown import Over, room, standing_across
+from pamble.core.fillets.recut import lies_on, roomy, with_corner
 from pamble.core.fillets.strip import Strip
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
