@@ -167,6 +167,9 @@ SHELLS = {
     "mouth of a square trough": (
         trough, "50,20,40 70,30,40 50,40,40 30,30,40", 4.0, BOX - 16000 - mitred(4, 120, 4)
     ),
+    # The walls across the ends have to grow, one beside the mouth, one over the wall's edge.
+    "one edge of a trough's mouth": (trough, "50,20,40", 3.0, BOX - 16000 - CORNER * 9 * 40),
+    "an inner edge up to the open": (trough, "30,20,30", 3.0, BOX - 16000 + CORNER * 9 * 20),
     # The other wall stands across both ends.
     "one edge of a lens": (lens, "10,0,25", 3.0, None),
     "rim of a lens": (lens, "10,0,25 -10,0,25", 3.0, None),

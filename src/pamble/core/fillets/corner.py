@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
 
 import numpy as np
 
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
-from pamble.core.faces.trim import Cutter, divide
+from pamble.core.faces.regions.arrange import arrange
+from pamble.core.faces.regions.choose import regions
+from pamble.core.faces.regions.cut import faces_of
+from pamble.core.faces.regions.sources import Source, border_sources, plane_scale
+from pamble.core.faces.trim import CutCurve, Cutter, cut_curves
 from pamble.core.fillets.ends import NAMES, Ends, end_edges, end_lines, ended
 from pamble.core.fillets.grown import Over, room, standing_across
 from pamble.core.fillets.recut import lies_on, roomy, with_corner
@@ -35,16 +38,17 @@ def cornered(
     surfaces, and not blends.
     """
     out, now, wrong = list(faces), dict(changed), list[str]()
+    alone = len(out) == 1
     numbers = standing_across(strip, part, ends)
     by = {n: max(room(strip, e) for e in numbers if numbers[e] == n) for n in numbers.values()}
     walls = {n: Face(roomy(part[n].surface, by[n])) for n in by}
     for i in {0, len(out) - 1}:
         own = {end: numbers[end] for end in numbers if end % len(out) == i}
-        beyond = {n for end, n in own.items() if not _lie_on(walls[n], _end_curves(out[i], strip, end)[1])}
+        beyond = {n for end, n in own.items() if not _lie_on(walls[n], _end_curves(out[i], strip, end, alone)[1])}
         # A face that stands across both ends cuts both or none.
         stands = {end: walls[n] for end, n in own.items() if n in beyond}
         if stands and rolled:
-            known = mitred if len(out) == 1 else (None, None)
+            known = mitred if alone else (None, None)
             out[i] = _reaching(out[i], strip.rolls[i].ball.surface, stands, known)
         elif stands:
             try:
@@ -53,7 +57,7 @@ def cornered(
                 wrong.append(f"The face that stands across an end is not cut back: {error}")
                 numbers = {end: n for end, n in numbers.items() if end not in stands}
     for end, number in numbers.items():
-        standing, lines = now.get(number, part[number]), _end_curves(out[end], strip, end)[1]
+        standing, lines = now.get(number, part[number]), _end_curves(out[end], strip, end, alone)[1]
         corner = strip.end(end)[0]
         try:
             now[number] = with_corner(standing, corner, lines, [o.line for o in past.get(end, ())], by[number])
@@ -62,14 +66,12 @@ def cornered(
     return out, now, wrong
 
 
-def _end_curves(face: Face, strip: Strip, end: int) -> tuple[int, list[Curve]]:
+def _end_curves(face: Face, strip: Strip, end: int, alone: bool) -> tuple[int, list[Curve]]:
     """Which end of a fillet, 0 or -1, lies at the start or the end of the crease, as a blend may run the other way; and
-    the lines across it.
+    the lines across it. alone: whether it runs along the whole crease.
     """
     corner = strip.end(end)[0]
-    both = [
-        (at, [e.space for e in end_edges(face, at)]) for at in ((end, -1 - end) if len(strip.rolls) == 1 else (end,))
-    ]
+    both = [(at, [e.space for e in end_edges(face, at)]) for at in ((end, -1 - end) if alone else (end,))]
     return min(both, key=lambda b: min(float(to_curve(c, corner[None]).distance[0]) for c in b[1]))
 
 
@@ -78,51 +80,49 @@ def _reaching(face: Face, surface: Surface, stands: Mapping[int, Face], mitred: 
     them."""
     if mitred != (None, None):
         (end, across), *_ = stands.items()
-        cut = end_lines(_middle(surface, [Cutter(NAMES[end], "what ends the fillet", across, None, True)]), end)
+        cut = end_lines(_middle(surface, {end: _crossing(surface, across, end)}), end)
         return ended(surface, None, (cut, mitred[1]) if end == 0 else (mitred[0], cut))
-    cutters = []
-    for end, name in NAMES.items():
-        shapes = [stands[end]] if end in stands else [e.space for e in end_edges(face, end)]
-        cutters += [Cutter(name, "what ends the fillet", shape, None, True) for shape in shapes]
-    return _middle(surface, cutters)
+    ends = {
+        end: _crossing(surface, stands[end], end)
+        if end in stands
+        else [CutCurve(e.pcurve, e.space) for e in end_edges(face, end)]
+        for end in NAMES
+    }
+    return _middle(surface, ends)
 
 
 def _carried_on(face: Face, strip: Strip, stands: Mapping[int, Face]) -> Face:
     """A blend carried on as the polynomial that it is, and ended on the faces that stand across its ends."""
-    surface, cutters = face.surface, []
-    for end, shape in stands.items():
-        at, _ = _end_curves(face, strip, end)
+    surface = face.surface
+    where = {end: _end_curves(face, strip, end, True)[0] for end in stands}
+    for at in where.values():
         surface = extend_surface(surface, ("u0", "u1")[at], _BEYOND * surface.diagonal)
-        cutters.append(Cutter(NAMES[at], "the face at the end", shape, None, True))
-    return _middle(surface, cutters)
+    return _middle(surface, {where[end]: _crossing(surface, shape, where[end]) for end, shape in stands.items()})
 
 
-def _middle(surface: Surface, cutters: Sequence[Cutter]) -> Face:
-    """The part of a long fillet between what cuts it; where one face does so at both ends, it cuts once."""
-    once = [c for k, c in enumerate(cutters) if all(c.shape is not other.shape for other in cutters[:k])]
-    divided = divide(Face(surface), once, _CUT)
-    if len(divided.regions) < 2:
+def _crossing(surface: Surface, across: Face, end: int) -> list[CutCurve]:
+    """Where a face across the start (0) or end (-1) of a fillet cuts it: of several places the one in that half."""
+    found = cut_curves(Face(surface), Cutter(NAMES[end], "the face at the end", across, None, True), _CUT)
+    middle = 0.5 * sum(surface.domain[0])
+    at = [curve_points(c.on_face, np.linspace(*c.on_face.domain, 9))[:, 0].mean() for c in found]
+    own = [c for c, u in zip(found, at, strict=True) if (u < middle) == (end == 0)]
+    if not (own or found):
+        raise GeometryError("The face at the end does not cut the fillet.")
+    return own or found
+
+
+def _middle(surface: Surface, ends: Mapping[int, Sequence[CutCurve]]) -> Face:
+    """The part of a long fillet between what cuts it at its ends."""
+    whole = Face(surface)
+    cuts = [Source(NAMES[end], c.on_face, c.space, cutter=NAMES[end]) for end, own in ends.items() for c in own]
+    made = arrange([*border_sources(whole), *cuts], plane_scale(surface))
+    found = regions(made, surface)
+    if len(found) < 2:
         raise GeometryError("The face at the end does not cut the fillet.")
     domain = np.array(surface.domain)
     middle, size = domain.mean(axis=1), np.ptp(domain, axis=1)
-    best = min(divided.regions, key=lambda r: float(np.linalg.norm((r.at - middle) / size)))
-    made = divided.holding([best.number])[0]
-    return made if len(once) == len(cutters) else _by_place(made)
-
-
-def _by_place(face: Face) -> Face:
-    """A fillet whose ends one face has cut, the edges there called by the end at which they are."""
-    across = [e for e in face.edges if e.side is None]
-    at = {e: float(curve_points(e.pcurve, [0.5 * sum(e.domain)])[0, 0]) for e in across}
-    middle = 0.5 * (min(at.values()) + max(at.values()))
-    ends = {end: [e for e in across if (at[e] < middle) == (end == 0)] for end in NAMES}
-    called = {
-        e: name if len(ends[end]) == 1 else f"{name}.{k}of{len(ends[end])}"
-        for end, name in NAMES.items()
-        for k, e in enumerate(ends[end], start=1)
-    }
-    loops = tuple(tuple(replace(e, name=called.get(e, e.name)) for e in loop) for loop in face.loops)
-    return Face(face.surface, loops, face.names)
+    best = min(found, key=lambda r: float(np.linalg.norm((r.at - middle) / size)))
+    return faces_of(surface, made, [best.number])[0]
 
 
 def _lie_on(face: Face, curves: Sequence[Curve]) -> bool:

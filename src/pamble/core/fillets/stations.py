@@ -41,6 +41,7 @@ class Contacts:
     room: Array
 
 
+@np.errstate(over="ignore", invalid="ignore", divide="ignore")
 def contacts(c: Crease, radius: Array, chord: float | None = None, start: Array | None = None) -> Contacts:
     """Contacts of balls of radius (m,) at the stations; with ``chord`` (mm) the radius is found that keeps them so far
     apart, from the given ones.
@@ -78,7 +79,7 @@ def contacts(c: Crease, radius: Array, chord: float | None = None, start: Array 
             for k, way in enumerate((da[1, 0], da[0, 1], -db[1, 0], -db[0, 1])):
                 jac[:, 4, k] = dot(apart, way) / chord
         scale = np.maximum(norm(jac.transpose(0, 2, 1)), 1e-12)
-        scaled = jac / scale[:, None, :]
+        scaled, off = np.nan_to_num(jac / scale[:, None, :]), np.nan_to_num(off)
         flat = np.abs(np.linalg.det(scaled)) < 1e-7
         step = np.zeros_like(off)
         if (~flat).any():

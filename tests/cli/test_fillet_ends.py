@@ -1,0 +1,91 @@
+"""Fillets that end at a face across their crease: it is cut off, or has to grow, or a contact runs past the corner
+inside the face beside it. OpenCASCADE sews the result, and makes the same fillet.
+"""
+
+import pytest
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
+from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeVertex
+from OCP.BRepExtrema import BRepExtrema_DistShapeShape
+from OCP.BRepFilletAPI import BRepFilletAPI_MakeFillet
+from OCP.BRepGProp import BRepGProp
+from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCone
+from OCP.gp import gp_Pnt
+from OCP.GProp import GProp_GProps
+from OCP.TopAbs import TopAbs_ShapeEnum
+from OCP.TopExp import TopExp_Explorer
+from OCP.TopoDS import TopoDS
+
+from pamble.cli.main import main
+from tests.cli.test_fillet_shells import box, rod, shell, tee, written
+
+
+def volume(shape) -> float:
+    found = GProp_GProps()
+    BRepGProp.VolumeProperties_s(shape, found, 1e-7)
+    return abs(found.Mass())
+
+
+def block(x, y, z, *sizes):
+    return BRepPrimAPI_MakeBox(gp_Pnt(x, y, z), *map(float, sizes)).Shape()
+
+
+def notch():
+    return BRepAlgoAPI_Cut(box(), rod(50, 0, -5, (0, 0, 1), 18, 60)).Shape()
+
+
+def half_tee():
+    """Its edges are intersections of many short spans, which run off beyond their ends."""
+    return BRepAlgoAPI_Cut(tee(), block(-200, -200, -200, 203, 400, 400)).Shape()
+
+
+def cone_corner():
+    return BRepAlgoAPI_Cut(BRepPrimAPI_MakeCone(35.0, 12.0, 50.0).Shape(), block(6, 4, 15, 60, 90, 60)).Shape()
+
+
+def near(solid, place):
+    """The edge of a solid nearest to a place."""
+    point = BRepBuilderAPI_MakeVertex(gp_Pnt(*place)).Vertex()
+    walk, best = TopExp_Explorer(solid, TopAbs_ShapeEnum.TopAbs_EDGE), None
+    while walk.More():
+        away = BRepExtrema_DistShapeShape(point, walk.Current()).Value()
+        if best is None or away < best[0]:
+            best = away, TopoDS.Edge(walk.Current())
+        walk.Next()
+    return best[1]
+
+
+CASES = {
+    "both ends of an edge on one round wall": (notch, (60.58, 14.56, 40), 2.0),
+    "an upright edge between two curved ends": (notch, (32, 0, 12), 3.0),
+    "where two rods meet, cut in half": (half_tee, (15.86, 8.52, 28.77), 2.0),
+    "a rim cut in half": (half_tee, (16.43, 7.36, 70), 3.0),
+    "beside a corner that juts into a cone": (cone_corner, (21.32, 4, 28.94), 2.0),
+    "a foot that ends in the open": (cone_corner, (12.54, 4, 15), 2.0),
+}
+
+
+@pytest.mark.parametrize("name", CASES)
+def test_the_shell_closes_and_the_other_library_makes_the_same(name, tmp_path):
+    make, place, radius = CASES[name]
+    solid, out = make(), tmp_path / "filleted.step"
+    words = ["fillet", written(solid, tmp_path / "solid.step"), "--edge", ",".join(map(str, place)), "-o", str(out)]
+    known = BRepFilletAPI_MakeFillet(solid)
+    known.Add(radius, near(solid, place))
+    change = volume(known.Shape()) - volume(solid)
+    assert main([*words, "--radius", str(radius)]) == 0
+    free, sewn = shell(out)
+    assert free == 0
+    # What is filleted is small beside the whole, whose volume is known to a few millionths.
+    assert volume(sewn) - volume(solid) == pytest.approx(change, rel=0.01, abs=3e-6 * volume(solid))
+    assert main([*words, "--radius", str(radius), "--section", "g3"]) == 0
+    assert shell(out)[0] == 0
+
+
+def test_a_contact_that_leaves_its_face_on_the_way_is_told_with_its_place(tmp_path, capsys):
+    boss = BRepAlgoAPI_Fuse(box(), rod(50, 6, 40, (0, 0, 1), 5, 20)).Shape()
+    words = ["fillet", written(boss, tmp_path / "boss.step"), "--edge", "20,0,40", "-o", str(tmp_path / "out.step")]
+    assert main([*words, "--radius", "0.9"]) == 0
+    capsys.readouterr()
+    assert main([*words, "--radius", "3"]) == 2
+    assert "(50." in (told := capsys.readouterr().err)
+    assert "the contact of the ball leaves its face: a smaller radius is needed." in told
