@@ -12,7 +12,7 @@ from pamble.core.corners.fit import fit_net
 from pamble.core.corners.layouts import Layout
 from pamble.core.corners.leads import Inside
 from pamble.core.corners.net import Net
-from pamble.core.corners.reference import laid_on, reference
+from pamble.core.corners.reference import laid_on, network, reference
 from pamble.core.corners.rim import Rim
 from pamble.core.errors import GeometryError, PambleError
 from pamble.core.patches.boundary import folded
@@ -97,6 +97,10 @@ def _try(rim: Rim, layout: Layout, inside: Inside, degree: int, spans: int, grou
         if made is None or made.worst > 1.0:
             free = fit_net(rim, net, start, inside)
             made = free if made is None or free.worst < made.worst else made
+        if made.worst > 1.0 and len(layout.patches) == 1:
+            # On a long strip the relaxed start is worse than the rim's own Coons patch.
+            plain = fit_net(rim, net, network(rim, net, inside), inside)
+            made = plain if plain.worst < made.worst else made
     except (PambleError, np.linalg.LinAlgError):
         return None
     surfaces = tuple(net.surfaces(made.control))

@@ -110,7 +110,7 @@ def _seams(rim: Rim, layout: Layout, centre: Array | None) -> dict[int, Array]:
     return out
 
 
-def _network(rim: Rim, net: Net, inside: Inside) -> Array:
+def network(rim: Rim, net: Net, inside: Inside) -> Array:
     """CVs: arcs on the rim by least squares, seams as they are, the insides by Coons."""
     layout = net.layout
     control = np.zeros((net.count, 3))
@@ -158,7 +158,7 @@ def laid_on(net: Net, control: Array, ground: Surface) -> Array:
 
 def reference(rim: Rim, net: Net, inside: Inside) -> Array:
     """CVs (count, 3) from which a fit starts, and which it differs from calmly."""
-    control = _network(rim, net, inside)
+    control = network(rim, net, inside)
     aims, (s, _) = Aims(0.1 / rim.size), net.places
     blocks: list[Block] = []
     for k, arc in enumerate(net.layout.arcs):

@@ -24,6 +24,9 @@ _UNEVEN = 3.0
 _SOUND = 1e-14
 """Determinant of the first form, and ratio of its squared speeds, below which one parameter moves nothing."""
 
+_BEYOND = 0.25
+"""Share of its domain by which a surface is followed beyond it."""
+
 
 @dataclass(frozen=True)
 class Neighbour:
@@ -176,6 +179,8 @@ def _on_parts(edge: Edge, t: Array) -> Array:
 
 
 def _feet(surface: Surface, points: Array, uv: Array, steps: int, order: int, turned: bool = False) -> Neighbour:
+    low, high = np.array(surface.domain).T
+    room = _BEYOND * (high - low)
     for _ in range(steps):
         d = surface_derivatives(surface, uv[:, 0], uv[:, 1], 1)
         su, sv, gap = d[1, 0], d[0, 1], points - d[0, 0]
@@ -186,6 +191,8 @@ def _feet(surface: Surface, points: Array, uv: Array, steps: int, order: int, tu
         alone = np.stack([np.where(e > g, a / np.maximum(e, TINY), 0), np.where(e > g, 0, b / np.maximum(g, TINY))])
         step = np.stack([a * g - b * f, b * e - a * f]) / np.maximum(det, TINY)
         uv = uv + np.where(sound & (np.minimum(e, g) > _SOUND * np.maximum(e, g)), step, alone).T
+        # A small face of a high degree tells nothing of what is far from it.
+        uv = np.clip(uv, low - room, high + room)
     return neighbour(surface, uv, order, turned)
 
 
