@@ -21,12 +21,12 @@ from pamble.core.corners.outline import Outline, corners_of, outlines
 from pamble.core.errors import GeometryError, PambleError
 from pamble.core.exchange.step import write_step
 from pamble.core.faces.face import Face
+from pamble.core.patches.between import one_patch
 from pamble.core.patches.hole import Hole, HoleSide, find_hole
 from pamble.core.patches.inside import Through
 from pamble.core.patches.loop import Asked, Corner
 from pamble.core.patches.running import taken_together
 from pamble.core.patches.told import SideFigures, worst_of
-from pamble.core.patches.trimmed import trimmed_patch
 from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP
 
 
@@ -158,7 +158,7 @@ def _wanted(layout: str, sides: int) -> dict[str, Sequence[Layout] | None]:
 
 
 def _single(asked: Sequence[Asked], diagonal: float, degree: int, through: Through) -> _Filling:
-    made = trimmed_patch(asked, diagonal, degree, through=through)
+    made = one_patch(asked, diagonal, degree, through=through)
     return _Filling("single", (made.face,), made.sides, (0,) * len(made.sides), (), made.corners, made.warnings)
 
 

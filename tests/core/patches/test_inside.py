@@ -53,7 +53,7 @@ def test_a_curve_inside_is_contained_and_the_sides_hold_with_g2(seed, along, sid
         assert (seam.gap < 0.002, seam.angle < 0.005, seam.curvature < 0.6) == (True, True, True)
 
 
-def test_a_point_inside_is_passed_and_refused_where_spans_are_too_few():
+def test_a_point_inside_is_passed_and_it_is_told_where_spans_are_too_few():
     known = ground(2, 40)
     edges = window(known)
     (u0, u1), (v0, v1) = known.domain
@@ -61,8 +61,11 @@ def test_a_point_inside_is_passed_and_refused_where_spans_are_too_few():
     made = boundary_patch([Asked(e) for e in edges], 500.0, through=[middle + np.array([0, 0, 4])])
     assert made.inside[0] < 0.002
     assert worst(made, "curvature") < 0.6
+    few = boundary_patch([Asked(e) for e in edges], 500.0, spans=(1, 1), through=[middle + np.array([0, 0, 4])])
+    assert few.inside[0] > 0.1
+    assert f"A point inside is missed by {few.inside[0]:.3f} mm" in few.warnings[0]
     with pytest.raises(Folds, match="or move what it passes inside"):
-        boundary_patch([Asked(e) for e in edges], 500.0, spans=(1, 1), through=[middle + np.array([0, 0, 4])])
+        boundary_patch([Asked(e) for e in edges], 500.0, spans=(1, 1), through=[middle + np.array([0, 0, 12])])
 
 
 @pytest.mark.parametrize(("seed", "sides"), [(0, (0, 1, 2, 3)), (1, (0, 1, 2, 3)), (2, (0, 2)), (5, (0, 1))])

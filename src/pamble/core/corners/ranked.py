@@ -92,15 +92,16 @@ def _rank(t: Tried) -> tuple[bool, float]:
 def _try(rim: Rim, layout: Layout, inside: Inside, degree: int, spans: int, ground: Surface | None) -> Tried | None:
     net = Net(layout, degree, spans)
     try:
-        start = reference(rim, net, inside)
-        made = None if ground is None else fit_net(rim, net, laid_on(net, start, ground), inside, ground)
+        made = None
+        if len(layout.patches) == 1:
+            # What least energy makes of one patch leads away on a long strip; the rim's own Coons patch does not.
+            made = fit_net(rim, net, network(rim, net, inside), inside)
         if made is None or made.worst > 1.0:
-            free = fit_net(rim, net, start, inside)
-            made = free if made is None or free.worst < made.worst else made
-        if made.worst > 1.0 and len(layout.patches) == 1:
-            # On a long strip the relaxed start is worse than the rim's own Coons patch.
-            plain = fit_net(rim, net, network(rim, net, inside), inside)
-            made = plain if plain.worst < made.worst else made
+            start = reference(rim, net, inside)
+            others = [] if ground is None else [fit_net(rim, net, laid_on(net, start, ground), inside, ground)]
+            if not others or others[0].worst > 1.0:
+                others.append(fit_net(rim, net, start, inside))
+            made = min([*([] if made is None else [made]), *others], key=lambda m: m.worst)
     except (PambleError, np.linalg.LinAlgError):
         return None
     surfaces = tuple(net.surfaces(made.control))

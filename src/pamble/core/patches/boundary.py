@@ -36,6 +36,9 @@ _LOOSE = 20.0
 _MOST_SPANS, _EVEN = 8, 3
 """Even spans that are tried, and after how many trials those of the edges are."""
 
+_STRIP = 3.0
+"""Stretch of a hole from which it is a strip."""
+
 _SAMPLES = 5
 """Places on a curve for every control point of the side that contains it."""
 
@@ -135,6 +138,16 @@ class _Layout:
     chain: Chain
     sides: dict[str, tuple[Placed, int]]
     points: dict[str, Callable[[Array], Array]]
+
+    @property
+    def stretch(self) -> float:
+        """How many times longer it is one way than the other."""
+        s = np.linspace(0, 1, 33)
+        along, across = (
+            sum(float(norm(np.diff(self.points[side](s), axis=0)).sum()) for side in pair)
+            for pair in (("v0", "v1"), ("u0", "u1"))
+        )
+        return max(along, across) / max(min(along, across), 1e-12)
 
 
 def _laid_out(c: Chain) -> _Layout:
@@ -244,19 +257,33 @@ def _conditions(layout: _Layout, patch: Patch, diagonal: float, loose: float) ->
 
 def _fitted(layout: _Layout, patch: Patch, diagonal: float, through: Sequence[Array], rich: bool) -> Fitted:
     """rich: whether the spaces hold the sides as they are: then the Coons patch itself is the reference. One of least
-    energy on so many knots leads away.
+    energy on so many knots leads away, and on a long strip too; where the first misses, both are tried.
     """
     start = patch.interpolate(lambda u, v: _coons(layout.points, u, v))
     inside = [
         Contains(row, _near(patch.surface(start), row), tolerance=0.1, fixed=True, name="inside") for row in through
     ]
+
+    def exact() -> list[Condition]:
+        passed = [Contains(x.points, x.uv, tolerance=0.25 * BLEND_GAP, name="inside") for x in inside]
+        return [*_conditions(layout, patch, diagonal, 1.0), *passed]
+
+    def near_coons() -> Fitted:
+        return fit(patch, exact(), start, tau=10.0, steps=12)
+
+    def near_least_energy() -> Fitted:
+        loose = [*_conditions(layout, patch, diagonal, _LOOSE), *inside]
+        reference = fit(patch, loose, start, tau=0.5, steps=2, alone=True)
+        return fit(patch, exact(), reference.control, steps=12)
+
     if rich:
-        exact = [Contains(x.points, x.uv, tolerance=0.25 * BLEND_GAP, name="inside") for x in inside]
-        return fit(patch, [*_conditions(layout, patch, diagonal, 1.0), *exact], start, tau=10.0, steps=12)
-    loose = [*_conditions(layout, patch, diagonal, _LOOSE), *inside]
-    reference = fit(patch, loose, start, tau=0.5, steps=2, alone=True)
-    exact = [Contains(x.points, x.uv, tolerance=0.25 * BLEND_GAP, name="inside") for x in inside]
-    return fit(patch, [*_conditions(layout, patch, diagonal, 1.0), *exact], reference.control, steps=12)
+        return near_coons()
+    ways = (near_coons, near_least_energy) if layout.stretch > _STRIP else (near_least_energy, near_coons)
+    made = ways[0]()
+    if made.ratio <= 1.0:
+        return made
+    other = ways[1]()
+    return other if other.ratio < made.ratio else made
 
 
 def _near(surface: Surface, points: Array) -> Array:

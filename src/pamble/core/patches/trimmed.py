@@ -139,6 +139,13 @@ def _fitted(
     conditions = [_condition(p, s, uv, i, diagonal) for i, (p, uv) in enumerate(zip(c.sides, places, strict=True))]
     inside = [Contains(row, place(row), tolerance=0.25 * BLEND_GAP, name="inside") for row in through]
     made = fit(patch, [*conditions, *inside], reference.control, tau=3.0, steps=steps)
+    if made.ratio > 1.0 and steps == _STEPS:
+        # What pulls back to a start far off is let go of: the patch differs calmly from what was found.
+        before = [x.uv for x in conditions]
+        again = fit(patch, [*conditions, *inside], made.control, tau=3.0, steps=steps)
+        if again.ratio >= made.ratio:
+            return patch, made.control, before, made.ratio
+        made = again
     return patch, made.control, [x.uv for x in conditions], made.ratio
 
 

@@ -14,6 +14,7 @@ from pamble.core.corners.corner import LaidOut, lay_out
 from pamble.core.corners.layouts import SIDED, Layout, of_kind, sketch, stepped
 from pamble.core.corners.ranked import Tried
 from pamble.core.faces.face import Edge, Face
+from pamble.core.patches.between import one_patch
 from pamble.core.patches.loop import Asked, Corner
 from pamble.core.patches.running import Sides, taken_together
 from pamble.core.patches.told import SideFigures
@@ -76,8 +77,14 @@ def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
     sides = taken_together(asked) if params.chains == "one" else taken_together(asked, len(asked))
     count = len(sides.asked)
     if params.layout == "single":
-        made = trimmed_patch(sides.asked, diagonal, params.degree, params.spans, inputs.different(params.inside))
-        facts = _facts("one patch, trimmed", made.sides, made.corners, made.face.surface.spans[0])
+        one = trimmed_patch if context.preview else one_patch
+        made = one(sides.asked, diagonal, params.degree, params.spans, inputs.different(params.inside))
+        facts = _facts(
+            "one patch" if made.face.natural else "one patch, trimmed",
+            made.sides,
+            made.corners,
+            made.face.surface.spans[0],
+        )
         facts["layouts"] = _layouts(count, [])
         met = _met(params, inputs, sides, made.sides, [("", made.face)] * len(made.sides))
         told = (*made.warnings, *_mended(params, inputs, sides, made.corners, facts, context))
