@@ -106,7 +106,8 @@ def test_any_number_of_fillets_meet_round_a_hole_that_is_filled(count, order, an
     assert shell(cut)[0] == count
     capsys.readouterr()
     at = ",".join(f"{x:.4f}" for x in tip)
-    assert main(["fill", str(cut), "--at", at, "--continuity", order, "-o", str(out), "--json"]) == 0
+    words = ["fill", str(cut), "--at", at, "--continuity", order, "--layout", "spokes", "-o", str(out), "--json"]
+    assert main(words) == 0
     said = json.loads(capsys.readouterr().out)
     assert max(s["gap"] for s in said["sides"]) < 0.002
     assert max(s["angle"] for s in said["sides"]) < angle
