@@ -14,7 +14,7 @@ from pamble.core.faces.regions.cut import faces_of
 from pamble.core.faces.regions.sources import Source, border_sources, plane_scale
 from pamble.core.faces.trim import CutCurve, Cutter, cut_curves
 from pamble.core.fillets.ends import NAMES, Ends, end_edges, end_lines, ended
-from pamble.core.fillets.grown import Over, room, standing_across
+from pamble.core.fillets.grown import Over, room
 from pamble.core.fillets.recut import lies_on, roomy, with_corner
 from pamble.core.fillets.strip import Strip
 from pamble.core.spline.closest import to_curve
@@ -29,8 +29,8 @@ _BEYOND = 0.1
 
 
 def cornered(
-    faces: Sequence[Face], strip: Strip, part: Sequence[Face], changed: Mapping[int, Face], ends: Sequence[int],
-    mitred: Ends, past: Mapping[int, Sequence[Over]], rolled: bool = True,
+    faces: Sequence[Face], strip: Strip, part: Sequence[Face], changed: Mapping[int, Face], across: Mapping[int, int],
+    past: Mapping[int, Sequence[Over]], mitred: Ends, rolled: bool = True,
 ) -> tuple[list[Face], dict[int, Face], list[str]]:  # fmt: skip
     """Fillets in a row ended on the faces of the part that stand across their free ends, 0 or -1; those cut back, by
     their number; and what could not be cut. changed: faces that were cut back already. mitred: how the first and the
@@ -39,7 +39,7 @@ def cornered(
     """
     out, now, wrong = list(faces), dict(changed), list[str]()
     alone = len(out) == 1
-    numbers = standing_across(strip, part, ends)
+    numbers = dict(across)
     by = {n: max(room(strip, e) for e in numbers if numbers[e] == n) for n in numbers.values()}
     walls = {n: Face(roomy(part[n].surface, by[n])) for n in by}
     for i in {0, len(out) - 1}:

@@ -15,10 +15,10 @@ from pamble.core.checks.seams import Seam
 from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
 from pamble.core.faces.cut_back import Cut, NotParted, cut_back
-from pamble.core.faces.face import Edge, Face, natural_edge
+from pamble.core.faces.face import Face, natural_edge
 from pamble.core.fillets.corner import cornered
 from pamble.core.fillets.crease import BEYOND
-from pamble.core.fillets.ends import check_whole, contact_edges
+from pamble.core.fillets.ends import check_whole, contact_edges, in_order
 from pamble.core.fillets.grown import Over, cuts_past, overs, shortened, standing_across
 from pamble.core.fillets.meeting import Meeting, ball_corner, meetings
 from pamble.core.fillets.mitre import Mitre, mitre, too_short
@@ -28,7 +28,6 @@ from pamble.core.joining.blend import build_blend
 from pamble.core.joining.directions import side_of
 from pamble.core.joining.spec import FULLNESS_LIMITS, BlendSpec
 from pamble.core.spline.closest import to_curve
-from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.ticking import tick
 from pamble.core.tolerances import SEAM_SEARCH
@@ -128,8 +127,8 @@ def fillet(
         else:
             faces = s.trimmed(changed, (_is_ball(met[0]), _is_ball(met[1])), mitred)
         if not s.closed:
-            free = [at for at, corner in zip((0, -1), met, strict=True) if corner is None]
-            faces, changed, wrong = cornered(faces, s, part, changed, free, mitred, laid.past[i], section in ROLLED)
+            known = laid.across[i], laid.past[i]
+            faces, changed, wrong = cornered(faces, s, part, changed, *known, mitred, section in ROLLED)
             warnings += wrong
         if section not in ROLLED:
             made[-1] = replace(made[-1], face=faces[0])
@@ -146,11 +145,14 @@ def fillet(
 
 @dataclass(frozen=True)
 class _Laid:
-    """past: of each strip the contacts that run past its corners, by end."""
+    """across, past: of each strip the numbers of the faces across its free ends, and the contacts that run past its
+    corners, by end.
+    """
 
     strips: list[Strip]
     corners: list[Meeting]
     mitres: list[Mitre]
+    across: list[dict[int, int]]
     past: list[dict[int, tuple[Over, ...]]]
     changed: dict[int, Face]
 
@@ -170,17 +172,16 @@ def _laid(
         if not farther and any(c.mitre and too_short(c, strips, part) for c in corners):
             return _laid(part, asked, section, chord, gap, farther=True)
         mitres = [mitre(c, strips, part) for c in corners if c.mitre]
-    past = [_past(s, i, corners, part) for i, s in enumerate(strips)]
+    across = [standing_across(s, part, _free(s, i, corners)) for i, s in enumerate(strips)]
+    past = [{} if s.apart else overs(s, part, own) for s, own in zip(strips, across, strict=True)]
     over = [m.cut for m in mitres if m.cut is not None] + [c for own in past for c in cuts_past(own, part)]
     strips = [shortened(s, own) for s, own in zip(strips, past, strict=True)]
-    return _Laid(strips, corners, mitres, past, _cut(part, strips, corners, over))
+    return _Laid(strips, corners, mitres, across, past, _cut(part, strips, corners, over))
 
 
-def _past(s: Strip, number: int, corners: Sequence[Meeting], part: Sequence[Face]) -> dict[int, tuple[Over, ...]]:
-    if s.closed or s.apart:
-        return {}
-    free = [end for end in (0, -1) if not any((number, end) in c.ends for c in corners)]
-    return overs(s, part, standing_across(s, part, free))
+def _free(s: Strip, number: int, corners: Sequence[Meeting]) -> list[int]:
+    """The ends of a strip, 0 or -1, at which it meets no other."""
+    return [] if s.closed else [end for end in (0, -1) if not any((number, end) in c.ends for c in corners)]
 
 
 def _is_ball(corner: Meeting | None) -> bool:
@@ -266,7 +267,7 @@ def _blended(
     numbers = (s.number,), tuple(dict.fromkeys(r.run.number for r in s.rolls))
     lines = [s.line], [r.lines[1] for r in s.rolls]
     rows = [
-        _in_order([(changed[n], e) for n in own for e in contact_edges(changed[n], s.name)], along)
+        in_order([(changed[n], e) for n in own for e in contact_edges(changed[n], s.name)], along)
         for own, along in zip(numbers, lines, strict=True)
     ]
     (a, one_beyond), (b, two_beyond) = (side_of(row) for row in rows)
@@ -279,18 +280,6 @@ def _blended(
     figures = FilletFigures((one.gap, two.gap), (one.angle, two.angle), (one.curvature, two.curvature), None)
     along = tuple(tuple(dict.fromkeys(n for r in s.rolls for n in r.run.names[k])) for k in (0, 1))
     return FilletFace(Face(made.surface), numbers, (along[0], along[1]), s.name, figures), made.warnings
-
-
-def _in_order(row: Sequence[tuple[Face, Edge]], lines: Sequence[Curve]) -> list[tuple[Face, Edge]]:
-    """Pieces of contacts as they follow each other along the lines of these."""
-
-    def place(piece: tuple[Face, Edge]) -> tuple[int, float]:
-        space = piece[1].space
-        feet = [to_curve(line, curve_points(space, [0.5 * sum(space.domain)])) for line in lines]
-        nearest = int(np.argmin([f.distance[0] for f in feet]))
-        return nearest, float(feet[nearest].t[0])
-
-    return sorted(row, key=place)
 
 
 def _fullness(s: Strip, rho: float) -> float:
