@@ -15,7 +15,8 @@ export const refWords = (ref: EdgeRef | { feature: string }): string => edgeWord
 /** A line of an object in words: a side, what cut it there, or its number; "1 of 2" where it comes in several. */
 export function lineWords(edge: string): string {
   const [, base, parts] = /^(.*?)((?:\.\d+of\d+)*)$/.exec(edge) ?? [];
-  const name = base ?? edge;
+  // Behind its name is told that the surface was carried on beyond what was its side.
+  const name = (base ?? edge).replace(/~$/, '');
   const by = name.indexOf(':');
   const words = SIDES[name] ?? (by >= 0 ? cutWords(name.slice(0, by), name.slice(by + 1)) : /^c\d+$/.test(name) ? `curve ${Number(name.slice(1)) + 1}` : lineOf(name));
   return parts ? `${words} ${parts.slice(1).replaceAll('.', ', ').replaceAll('of', ' of ')}` : words;
