@@ -31,7 +31,7 @@ def reached():
 
 def browser(reached, name: str | None = None) -> httpx.Client:
     """Somebody's browser, signed in."""
-    client = httpx.Client(base_url=reached.url, follow_redirects=True)
+    client = httpx.Client(base_url=reached.url, follow_redirects=True, timeout=60)
     if name:
         given = {"name": name.title(), "password": PASSWORDS[name]}
         assert client.post("/api/sign-in", json=given).status_code == 204
