@@ -94,16 +94,10 @@ describe('picking inputs', () => {
     expect(draft()?.params).toEqual({ face: { feature: 'crown' }, edges: [{ feature: 'left', edge: 'u0' }, { feature: 'top', edge: 'u0' }] });
   });
 
-  it('takes the faces along a crease, and those that stand where it ends, with its edge', () => {
-    const face = (...lines: [string, number[]][]) => ({ object: { kind: 'face' }, edges: lines.map(([name, at]) => ({ name, points: new Float32Array(at) })) }) as unknown as Shape;
-    const shapes = new Map([
-      ['deck', face(['u0', [0, 0, 0, 10, 0, 0]])],
-      ['wall', face(['v1', [0, 0, 0, 10, 0, 0]])],
-      ['across', face(['u0', [10, 0, 0, 10, 0, 5]])],
-      ['far', face(['u0', [10, 9, 0, 10, 5, 0]])],
-    ]);
-    const seams = [{ a: { feature: 'deck', edge: 'u0' }, b: { feature: 'wall', edge: 'v1' }, length: 10 }];
-    useStudy.setState({ kept: { ...useStudy.getState().kept, shapes, seams: seams as never } });
+  it('takes the faces along a crease, and those that meet both at its ends, with its edge', () => {
+    const seam = (a: string, b: string) => ({ a: { feature: a, edge: 'u0' }, b: { feature: b, edge: 'v1' }, length: 10 });
+    const seams = [seam('deck', 'wall'), { ...seam('across', 'deck'), b: { feature: 'deck', edge: 'v0' } }, seam('across', 'wall'), seam('wall', 'floor')];
+    useStudy.setState({ kept: { ...useStudy.getState().kept, seams: seams as never } });
     startTool('fillet');
     pickEdge({ feature: 'deck', edge: 'u0' });
     expect(draft()?.params.faces).toEqual([{ feature: 'wall' }, { feature: 'across' }]);

@@ -4,14 +4,11 @@ import { changeDraft, changeParams, dropDraft, freeName, newId, showDraft } from
 import { nearEnd } from './nearEnd';
 import { accepts, takePointBack } from './placing';
 import { cancelWork, commit, endPreview, refreshCombs, refreshLights, reshape, step, tell } from './session';
-import { stepOf, useStudy, type Shape } from './study';
+import { stepOf, useStudy } from './study';
 import { keepStage } from './stages';
 import { begun, IDLE, stepped, type Draft, type Repick } from './hand';
 import { draftNow, hold, note, toolOfHand, useTools, type Stage, type Tool } from './tools';
 import { useView, type Light } from './view';
-
-/** Distance, mm, within which edges end in one place. */
-const END = 0.02;
 
 const same = (a: EdgeRef, b: EdgeRef) => a.feature === b.feature && a.edge === b.edge;
 
@@ -128,30 +125,17 @@ function edgesBeside(draft: Draft, face: string, id: string): Params {
   return sides.size ? { [field.name]: [...sides.values()].map(({ other }) => other) } : {};
 }
 
-/** Faces that meet an edge in a seam or begin where it ends, put into the field that takes them; nothing where there is no such field. */
+/** Faces that meet an edge in a seam, and those that meet both faces beside it, as at its ends; put into the field that takes them. */
 function withNeighbours(draft: Draft, edges: string, ref: EdgeRef): Params {
   const field = fieldsOf(draft.kind).find((f) => f.beside === edges && f.widget === 'faces');
   if (!field) return {};
   const sofar = (draft.params[field.name] as { feature: string }[] | undefined) ?? [];
-  const along = useStudy.getState().kept.seams.flatMap(({ a, b }) => (same(a, ref) ? [b.feature] : same(b, ref) ? [a.feature] : []));
-  const found = [...along, ...facesAtEnds(ref)].filter((id) => id !== ref.feature && !sofar.some((s) => s.feature === id));
+  const { seams } = useStudy.getState().kept;
+  const meets = (face: string) => seams.flatMap(({ a, b }) => (a.feature === face ? [b.feature] : b.feature === face ? [a.feature] : []));
+  const along = seams.flatMap(({ a, b }) => (same(a, ref) ? [b.feature] : same(b, ref) ? [a.feature] : []));
+  const across = meets(ref.feature).filter((id) => along.some((other) => meets(other).includes(id)));
+  const found = [...along, ...across].filter((id) => id !== ref.feature && !sofar.some((s) => s.feature === id));
   return found.length ? { [field.name]: [...sofar, ...[...new Set(found)].map((feature) => ({ feature }))] } : {};
-}
-
-/** Faces of which an edge ends where this one ends. */
-function facesAtEnds(ref: EdgeRef): string[] {
-  const { shapes } = useStudy.getState().kept;
-  const tips = endsOf(shapes.get(ref.feature)?.edges.find((e) => e.name === ref.edge));
-  const near = (p: Point) => tips.some((t) => Math.hypot(t[0] - p[0], t[1] - p[1], t[2] - p[2]) < END);
-  return [...shapes].filter(([, s]) => s.object.kind === 'face' && s.edges.some((e) => endsOf(e).some(near))).map(([id]) => id);
-}
-
-/** Both ends of an edge as it is drawn. */
-function endsOf(edge: Shape['edges'][number] | undefined): Point[] {
-  const points = edge?.points;
-  if (!points || points.length < 6) return [];
-  const last = points.length - 3;
-  return [0, last].map((i) => [points[i]!, points[i + 1]!, points[i + 2]!] as Point);
 }
 
 /** What a tool does with a line that was picked. */

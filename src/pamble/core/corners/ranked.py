@@ -94,7 +94,7 @@ def _try(rim: Rim, layout: Layout, inside: Inside, degree: int, spans: int, grou
     try:
         made = None
         if len(layout.patches) == 1:
-            # What least energy makes of one patch leads away on a long strip; the rim's own Coons patch does not.
+            # One patch begins at the rim's own Coons patch: with fewer spans, and on a long strip at all.
             made = fit_net(rim, net, network(rim, net, inside), inside)
         if made is None or made.worst > 1.0:
             start = reference(rim, net, inside)

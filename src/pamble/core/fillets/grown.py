@@ -8,6 +8,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+from scipy.optimize import brentq
 
 from pamble.core.arrays import Array, BoolArray, cross, dot, norm, unit
 from pamble.core.faces.cut_back import Cut
@@ -32,7 +33,6 @@ _ROOM = 3.0
 """Times the distance of the contacts from the corner by which a face across is carried on."""
 
 _SAMPLES = 65
-_ROUNDS = 12
 _SQUARE = 0.1
 """Cosine of the angle between the way to a foot and the surface up to which the foot is not at its border."""
 
@@ -145,18 +145,12 @@ def _meets(line: Curve, surface: Surface, end: int) -> float | None:
     turns = np.flatnonzero((height[1:] * height[:-1] <= 0) & there[1:] & there[:-1])
     if not len(turns):
         return None
-    a, b = t[turns[-1]], t[turns[-1] + 1]
-    fa, fb = height[turns[-1]], height[turns[-1] + 1]
-    for _ in range(_ROUNDS):
-        at = 0.5 * (a + b) if fa == fb else a - fa * (b - a) / (fb - fa)
-        f = float(_heights(surface, curve_points(line, [at]))[0][0])
-        if abs(f) < 1e-10:
-            return float(at)
-        if f * fa > 0:
-            a, fa, fb = at, f, fb / 2
-        else:
-            b, fb, fa = at, f, fa / 2
-    return float(at)
+
+    def above(x: float) -> float:
+        return float(_heights(surface, curve_points(line, [x]))[0][0])
+
+    a, b = t[turns[-1] : turns[-1] + 2].tolist()
+    return float(brentq(above, a, b, xtol=1e-12))
 
 
 def _heights(surface: Surface, points: Array) -> tuple[Array, BoolArray]:

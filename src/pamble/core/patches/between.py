@@ -8,7 +8,7 @@ from contextlib import suppress
 import numpy as np
 
 from pamble.core.errors import GeometryError
-from pamble.core.patches.boundary import Folds, boundary_patch, folded
+from pamble.core.patches.boundary import Folds, boundary_patch
 from pamble.core.patches.inside import Through
 from pamble.core.patches.loop import Asked, chain
 from pamble.core.patches.told import PatchMade, worst_of
@@ -56,7 +56,7 @@ def one_patch(
         both = None if spans is None else (spans, spans)
         with suppress(GeometryError):
             four = boundary_patch(asked, diagonal, degree, both, through)
-            if worst_of(four.sides, four.corners) < worst and not folded(four.face.surface):
+            if worst_of(four.sides, four.corners) < worst:
                 return four
     if made is None:
         assert wrong is not None
