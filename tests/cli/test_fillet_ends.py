@@ -2,14 +2,15 @@
 inside the face beside it. OpenCASCADE sews the result, and makes the same fillet.
 """
 
+import numpy as np
 import pytest
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeVertex
 from OCP.BRepExtrema import BRepExtrema_DistShapeShape
 from OCP.BRepFilletAPI import BRepFilletAPI_MakeFillet
 from OCP.BRepGProp import BRepGProp
-from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCone
-from OCP.gp import gp_Pnt
+from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCone, BRepPrimAPI_MakeCylinder
+from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
 from OCP.GProp import GProp_GProps
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopExp import TopExp_Explorer
@@ -21,7 +22,7 @@ from tests.cli.test_fillet_shells import box, rod, shell, tee, written
 
 def volume(shape) -> float:
     found = GProp_GProps()
-    BRepGProp.VolumeProperties_s(shape, found, 1e-7)
+    BRepGProp.VolumeProperties_s(shape, found, 1e-9)
     return abs(found.Mass())
 
 
@@ -79,6 +80,26 @@ def test_the_shell_closes_and_the_other_library_makes_the_same(name, tmp_path):
     assert volume(sewn) - volume(solid) == pytest.approx(change, rel=0.01, abs=3e-6 * volume(solid))
     assert main([*words, "--radius", str(radius), "--section", "g3"]) == 0
     assert shell(out)[0] == 0
+
+
+def ribbed(turn: float):
+    """A rib that runs into a round boss whose joint stands at an angle, degrees."""
+    way = gp_Dir(np.cos(np.radians(turn)), np.sin(np.radians(turn)), 0)
+    boss = BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(50, 30, 40), gp_Dir(0, 0, 1), way), 15.0, 40.0).Shape()
+    return BRepAlgoAPI_Fuse(BRepAlgoAPI_Fuse(box(), boss).Shape(), block(10, 25, 40, 40, 10, 25)).Shape()
+
+
+@pytest.mark.parametrize(("height", "turn"), [(65, 164.0), (40, 158.0)])
+def test_where_the_joint_of_a_round_wall_lies_in_the_corner_makes_no_difference(height, turn, tmp_path):
+    changes = []
+    for at in (0.0, turn):
+        solid, out = ribbed(at), tmp_path / "filleted.step"
+        words = ["fillet", written(solid, tmp_path / "solid.step"), "--edge", f"20,35,{height}", "--radius", "3"]
+        assert main([*words, "-o", str(out)]) == 0
+        free, sewn = shell(out)
+        assert free == 0
+        changes.append(volume(sewn) - volume(solid))
+    assert changes[1] == pytest.approx(changes[0], abs=0.01)
 
 
 def test_a_contact_that_leaves_its_face_on_the_way_is_told_with_its_place(tmp_path, capsys):

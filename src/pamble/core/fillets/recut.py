@@ -16,6 +16,7 @@ from pamble.core.faces.face import MOVED, Edge, Face, base_name
 from pamble.core.faces.regions.arrange import arrange
 from pamble.core.faces.regions.cut import faces_of
 from pamble.core.faces.regions.sources import Source, border_sources, plane_scale
+from pamble.core.faces.twins import twin
 from pamble.core.fillets.ends import REACH
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
@@ -24,11 +25,14 @@ from pamble.core.spline.knots import curve_part
 from pamble.core.spline.surface import EDGES, Surface
 from pamble.core.surfaces.extend import extend_surface
 
-FILLET, PAST = "fillet", "past"
-"""Names of the edges that a fillet's end, and a contact that runs past the corner, leave on faces."""
+FILLET, PAST, JOINT = "fillet", "past", "joint"
+"""Names of the edges that a fillet's end, a contact that runs past the corner, and a closed face's joint leave."""
 
 _FIT = 1e-5
 _SAMPLES = 65
+_TURNS = tuple((a, b) for a in (0, -1, 1) for b in (0, -1, 1))
+"""Times round a closed face by which a place may be meant."""
+
 _OPEN = "the fillet's end does not close with its border."
 
 
@@ -61,14 +65,15 @@ def with_corner(face: Face, corner: Array, lines: Sequence[Curve], past: Sequenc
     at = np.array([foot.u[0], foot.v[0]])
     border = [_moved(s, face.surface, surface) for s in border_sources(face)]
     row = list[Source]()
-    whole = True
     for name, line in [*((FILLET, line) for line in lines), *((PAST, line) for line in past)]:
         fits = curve_onto(surface, line, None, _FIT)
-        whole = whole and len(fits) == 1
         row += [Source(name, _onto(f.on_a, border, at, scale), f.space, cutter=name) for f in fits]
     if not row:
         raise GeometryError(_OPEN)
-    return _spliced(surface, border, row, at, scale) if whole else _divided(surface, border, row, at * scale, scale)
+    chain = _in_a_row([_Piece.whole(s, 1.0) for s in row], scale)
+    if chain is None:
+        return _divided(surface, border, row, at * scale, scale)
+    return _spliced(surface, border, chain, at, scale)
 
 
 def _moved(source: Source, before: Surface, after: Surface) -> Source:
@@ -122,10 +127,9 @@ class _Piece:
         return replace(self, start=t) if self.way > 0 else replace(self, end=t)
 
 
-def _spliced(surface: Surface, border: Sequence[Source], row: Sequence[Source], corner: Array, scale: Array) -> Face:
+def _spliced(surface: Surface, border: Sequence[Source], chain: Sequence[_Piece], corner: Array, scale: Array) -> Face:
     """The row put into the loop of the corner, in place of what lies between its ends there."""
     loops = [[_Piece.whole(s, s.inward) for s in border if s.loop == n] for n in dict.fromkeys(s.loop for s in border)]
-    chain = _in_a_row([_Piece.whole(s, 1.0) for s in row], scale)
     back = [replace(p, way=-p.way) for p in chain[::-1]]
     for n, loop in enumerate(loops):
         for k, before in enumerate(loop):
@@ -160,8 +164,8 @@ def _place_on(source: Source, tip: Array, scale: Array) -> float | None:
     return t if _near(curve_points(source.curve, [t])[0], tip, scale) else None
 
 
-def _in_a_row(pieces: Sequence[_Piece], scale: Array) -> list[_Piece]:
-    """Pieces as they follow each other, each run onward. Raises `GeometryError` if one lies apart."""
+def _in_a_row(pieces: Sequence[_Piece], scale: Array) -> list[_Piece] | None:
+    """Pieces as they follow each other, each run onward; None if one lies apart, as beyond a joint."""
     left, out = list(pieces[1:]), [pieces[0]]
     while left:
         found = None
@@ -172,7 +176,7 @@ def _in_a_row(pieces: Sequence[_Piece], scale: Array) -> list[_Piece]:
                 elif _near(turned.tips[1], out[0].tips[0], scale):
                     found = i, [turned, *out]
         if found is None:
-            raise GeometryError(_OPEN)
+            return None
         left.pop(found[0])
         out = found[1]
     return out
@@ -200,49 +204,88 @@ def _divided(surface: Surface, border: Sequence[Source], row: Sequence[Source], 
     """The same where the row crosses the joint of a closed face: what lies between it and the corner is turned over
     among the regions that it leaves. corner: scaled.
     """
-    made = arrange([*border, *row], scale)
-    between = _between([_places(s.curve, scale) for s in row], _stubs(border, row, corner, scale))
-    middles = [shapely.point_on_surface(made.polygon(r)) for r in range(len(made.rings))]
-    turned = {r for r, middle in enumerate(middles) if between.contains(middle)}
+    turn = np.array([np.ptp(d) if c else 0.0 for d, c in zip(surface.domain, surface.closed, strict=True)]) * scale
+    made = arrange([*border, *row, *_joints(surface, border, row, scale)], scale)
+    lines = [_places(s.curve, scale) for s in row]
+    between = _between([*lines, *_stubs([_places(s.curve, scale) for s in border], lines, corner, turn)], turn)
+    turned = set()
+    for r in range(len(made.rings)):
+        middle = shapely.point_on_surface(made.polygon(r))
+        if any(between.contains(shapely.Point(middle.x + a * turn[0], middle.y + b * turn[1])) for a, b in _TURNS):
+            turned.add(r)
     if not turned:
         raise GeometryError(_OPEN)
     return faces_of(surface, made, sorted(turned ^ set(np.flatnonzero(made.inside).tolist())))[0]
 
 
-def _places(curve: Curve, scale: Array, start: float | None = None, end: float | None = None) -> Array:
-    low, high = curve.domain
-    t = np.linspace(low if start is None else start, high if end is None else end, _SAMPLES)
-    return curve_points(curve, t) * scale
-
-
-def _stubs(border: Sequence[Source], row: Sequence[Source], corner: Array, scale: Array) -> list[Array]:
-    """The stretches of a border from its corner to where a row of lines ends on it, scaled plane."""
-    tips = np.concatenate([s.curve.control[[0, -1]] for s in row]) * scale
-    alone = [p for k, p in enumerate(tips) if (norm(np.delete(tips, k, axis=0) - p) > REACH).all()]
+def _joints(surface: Surface, border: Sequence[Source], row: Sequence[Source], scale: Array) -> list[Source]:
+    """The pieces of a joint between the row, where that crosses it outside the border, and the border."""
+    tips = np.concatenate([curve_points(s.curve, s.curve.domain) for s in border])
     out = []
-    for tip in (p for p in alone if norm((p - corner)[None])[0] > REACH):
-        for s in border:
-            begins = next(
-                (t for t in s.curve.domain if norm(curve_points(s.curve, [t]) * scale - corner)[0] < REACH), None
-            )
-            foot = to_curve(s.curve, (tip / scale)[None])
-            if begins is not None and norm(curve_points(s.curve, foot.t) * scale - tip)[0] < REACH:
-                out.append(_places(s.curve, scale, begins, float(foot.t[0])))
+    for tip in np.concatenate([s.curve.control[[0, -1]] for s in row]):
+        for k in (k for k in (0, 1) if surface.closed[k]):
+            beside = tips[np.abs(tips[:, k] - tip[k]) * scale[k] < REACH]
+            if np.abs(tip[k] - np.array(surface.domain[k])).min() * scale[k] > REACH or not len(beside):
+                continue
+            end = beside[int(np.argmin(norm((beside - tip) * scale)))]
+            middle = (0.5 * (tip + end))[None]
+            if (
+                min(norm((curve_points(s.curve, to_curve(s.curve, middle).t) - middle) * scale)[0] for s in border)
+                > REACH
+            ):
+                line = Curve.line(tip, end)
+                out.append(Source(JOINT, line, twin(surface, line, _FIT), cutter=JOINT))
+    return out
+
+
+def _places(curve: Curve, scale: Array) -> Array:
+    return curve_points(curve, np.linspace(*curve.domain, _SAMPLES)) * scale
+
+
+def _away(a: Array, b: Array, turn: Array) -> Array:
+    """From places to others (m, 2), the short way round a closed face."""
+    way = b - a
+    return np.asarray(way - turn * np.round(way / np.where(turn > 0, turn, np.inf)))
+
+
+def _stubs(border: Sequence[Array], row: Sequence[Array], corner: Array, turn: Array) -> list[Array]:
+    """The stretches of a border from its corner to where a row of lines ends on it, over a joint too."""
+    tips = np.concatenate([line[[0, -1]] for line in row])
+    alone = [p for k, p in enumerate(tips) if (norm(_away(p, np.delete(tips, k, axis=0), turn)) > REACH).all()]
+    out: list[Array] = []
+    for tip in (p for p in alone if norm(_away(p, corner[None], turn))[0] > REACH):
+        for way in _ways(border, corner, turn):
+            at = norm(_away(tip, way[-1], turn))
+            k = int(np.argmin(at))
+            if at[k] < norm(np.diff(way[-1], axis=0)).max():
+                out += [*way[:-1], np.vstack([way[-1][: max(k, 1)], way[-1][0] + _away(way[-1][0], tip, turn)])]
                 break
     return out
 
 
-def _between(row: Sequence[Array], stubs: Sequence[Array]) -> shapely.Geometry:
-    """What lies between a row of lines and the border's stretches, crossings of both counted."""
-    left = [*row, *stubs]
+def _ways(border: Sequence[Array], corner: Array, turn: Array) -> list[list[Array]]:
+    """Lines of a border that lead away from a corner, and those with one more behind them."""
+
+    def leading(place: Array, but: int | None) -> list[tuple[int, Array]]:
+        both = [(i, way) for i, line in enumerate(border) for way in (line, line[::-1]) if i != but]
+        return [(i, way) for i, way in both if norm(_away(place, way[:1], turn))[0] < REACH]
+
+    first = leading(corner, None)
+    return [[way] for _, way in first] + [[way, on] for i, way in first for _, on in leading(way[-1], i)]
+
+
+def _between(lines: Sequence[Array], turn: Array) -> shapely.Geometry:
+    """What lies between lines that close, laid out beyond a joint; crossings counted."""
+    left = list(lines)
     ring = left.pop(0)
     while left:
-        away = [norm(p[[0, -1]] - ring[-1]) for p in left]
+        away = [norm(_away(ring[-1], p[[0, -1]], turn)) for p in left]
         k = int(np.argmin([a.min() for a in away]))
         if away[k].min() > 2 * REACH:
             raise GeometryError(_OPEN)
         piece = left.pop(k)
-        ring = np.vstack([ring, piece if away[k][0] <= away[k][1] else piece[::-1]])
+        piece = piece if away[k][0] <= away[k][1] else piece[::-1]
+        ring = np.vstack([ring, piece + (ring[-1] + _away(ring[-1], piece[0], turn) - piece[0])])
     if norm(ring[:1] - ring[-1:])[0] > 2 * REACH:
         raise GeometryError(_OPEN)
     return shapely.make_valid(shapely.Polygon(ring))
