@@ -165,7 +165,7 @@ def test_messages_of_every_kind_are_answered(pamble, study):
         (True, True, True)
     ] * 2
     bank |= {"spacing": lit["spacing"], "height": lit["height"]}
-    followed = w.send(type="preview", op=MOVE, lights=bank)
+    followed = w.send(type="preview", op=MOVE, lights=bank, rest=True)
     assert {row["id"] for row in followed["lights"]} == {"crown", "b1"}
     assert "not zero" in w.send(type="lights", lights={**bank, "toward": [0, 0, 0]})["message"]
     assert w.send(type="combs", combs=[{"id": "gone", "edge": "v1"}])["combs"] == []

@@ -4,10 +4,13 @@ from pamble.study.features import KINDS
 from tests.other_library import face_area
 
 
+def step(id, kind, **params):
+    return {"id": id, "kind": kind, "name": id, "role": KINDS[kind].role, "params": params}
+
+
 def add(kernel, id, kind, **params):
     """The state of a step put at the end of the history."""
-    feature = {"id": id, "kind": kind, "name": id, "role": KINDS[kind].role, "params": params}
-    kernel.commit({"op": "add_features", "features": [feature]})
+    kernel.commit({"op": "add_features", "features": [step(id, kind, **params)]})
     return kernel.now.states[id]
 
 

@@ -21,8 +21,9 @@ from tests.core.fillets.test_fillet import CREASES, LAWS, block, slab, turned_aw
 from tests.core.joining.test_chains import gap, parted
 from tests.core.patches.grounds import ground, window
 from tests.core.patches.test_hole import pierced
+from tests.core.patches.test_strip import sides
 from tests.shapes import plane
-from tests.study.bench import add, area, face, line
+from tests.study.bench import add, area, face, line, step
 from tests.study.slabs import TRIM, slabs
 
 
@@ -387,3 +388,17 @@ def test_a_hole_is_cut_back_to_four_sides_by_one_step_and_filled_by_the_next(ker
     assert filled.problem is None
     assert len(filled.made.facts["sides"]) == 4
     assert max(s["angle"] for s in filled.made.facts["sides"]) < 0.005
+
+
+def test_a_strip_is_filled_alike_while_it_is_chosen_and_when_it_is_kept(kernel):
+    """The trimmed patch misses its sides with G2: four sides are taken, in the preview too."""
+    asked = sides(20)
+    for n, one in enumerate(asked):
+        add(kernel, f"s{n}", "face", face=FaceData.of(Face(one.source.surface)).model_dump())
+    edges = [line(f"s{n}", one.source.name) for n, one in enumerate(asked)]
+    op = {"op": "add_features", "features": [step("f", "fill_hole", edges=edges, layout="single")]}
+    shown = next(f for f in read_frame(kernel.preview(op))[0]["features"] if f["id"] == "f")
+    kernel.commit(op)
+    kept = kernel.now.states["f"]
+    assert shown["problem"] is kept.problem is None
+    assert shown["facts"]["sides"] == kept.made.facts["sides"]

@@ -18,7 +18,6 @@ from pamble.core.patches.between import one_patch
 from pamble.core.patches.loop import Asked, Corner
 from pamble.core.patches.running import Sides, taken_together
 from pamble.core.patches.told import SideFigures
-from pamble.core.patches.trimmed import trimmed_patch
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.differential import normals
 from pamble.core.spline.evaluate import curve_points, surface_grid
@@ -77,8 +76,7 @@ def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
     sides = taken_together(asked) if params.chains == "one" else taken_together(asked, len(asked))
     count = len(sides.asked)
     if params.layout == "single":
-        one = trimmed_patch if context.preview else one_patch
-        made = one(sides.asked, diagonal, params.degree, params.spans, inputs.different(params.inside))
+        made = one_patch(sides.asked, diagonal, params.degree, params.spans, inputs.different(params.inside))
         facts = _facts(
             "one patch" if made.face.natural else "one patch, trimmed",
             made.sides,
