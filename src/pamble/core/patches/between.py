@@ -8,8 +8,10 @@ from contextlib import suppress
 import numpy as np
 
 from pamble.core.errors import GeometryError
+from pamble.core.faces.face import Face
 from pamble.core.patches.boundary import Folds, boundary_patch
 from pamble.core.patches.inside import Through
+from pamble.core.patches.lent import uneven
 from pamble.core.patches.loop import Asked, chain
 from pamble.core.patches.told import PatchMade, worst_of
 from pamble.core.patches.trimmed import trimmed_patch
@@ -21,18 +23,20 @@ def patch_between(
     degree: int = 5,
     spans: tuple[int, int] | None = None,
     through: Through = (),
-    lends: bool = False,
+    before: Face | None = None,
 ) -> PatchMade:
     """Two or three sides that close are filled by a trimmed patch, all others by a four-sided one; four that turn too
     sharply for that, or run on into each other at a corner, by a trimmed one too. through: curves and points that it
-    passes. lends: see `boundary_patch`. Raises `GeometryError`.
+    passes. before: see `_again`. Raises `GeometryError`.
     """
+    if before is not None and spans is None and (made := _again(asked, diagonal, degree, before, through)):
+        return made
     most = None if spans is None else max(spans)
     closed = all(chain(asked).joined)
     if len(asked) < 4 and closed:
         return _trimmed(asked, diagonal, degree, most, through)
     try:
-        return boundary_patch(asked, diagonal, degree, spans, through, lends)
+        return boundary_patch(asked, diagonal, degree, spans, through)
     except Folds:
         if not closed:
             raise
@@ -40,28 +44,46 @@ def patch_between(
 
 
 def one_patch(
-    asked: Sequence[Asked], diagonal: float, degree: int = 5, spans: int | None = None, through: Through = ()
+    asked: Sequence[Asked],
+    diagonal: float,
+    degree: int = 5,
+    spans: int | None = None,
+    through: Through = (),
+    before: Face | None = None,
 ) -> PatchMade:
-    """One patch over a closed loop of sides: trimmed along them; where four sides are missed by that, or it folds over
-    them, a four-sided one if it does better. Raises `GeometryError`.
+    """One patch over a closed loop of sides: between four, a four-sided one where it holds; else trimmed along them, or
+    of the two what does better. before: see `_again`. Raises `GeometryError`.
     """
-    made: PatchMade | None = None
-    wrong: GeometryError | None = None
-    try:
-        made = trimmed_patch(asked, diagonal, degree, spans, through)
-        worst = worst_of(made.sides, made.corners)
-    except GeometryError as error:
-        wrong, worst = error, np.inf
-    if len(asked) == 4 and worst > 1.0:
+    if before is not None and spans is None and (made := _again(asked, diagonal, degree, before, through)):
+        return made
+    four: PatchMade | None = None
+    if len(asked) == 4:
         both = None if spans is None else (spans, spans)
         with suppress(GeometryError):
             four = boundary_patch(asked, diagonal, degree, both, through)
-            if worst_of(four.sides, four.corners) < worst:
-                return four
-    if made is None:
-        assert wrong is not None
-        raise wrong
-    return made
+    best = np.inf if four is None else worst_of(four.sides, four.corners)
+    if four is not None and best <= 1.0:
+        return four
+    try:
+        trimmed = trimmed_patch(asked, diagonal, degree, spans, through)
+    except GeometryError:
+        if four is None:
+            raise
+        return four
+    return trimmed if four is None or worst_of(trimmed.sides, trimmed.corners) <= best else four
+
+
+def _again(asked: Sequence[Asked], diagonal: float, degree: int, before: Face, through: Through) -> PatchMade | None:
+    """The same kind of patch as ``before`` on as many spans, without the search, for sides that are being dragged; None
+    where that does not go.
+    """
+    spans = before.surface.spans
+    with suppress(GeometryError):
+        if not before.natural:
+            return trimmed_patch(asked, diagonal, degree, max(spans), through)
+        if len(asked) <= 4:
+            return boundary_patch(asked, diagonal, degree, spans, through, uneven(before.surface))
+    return None
 
 
 def _trimmed(asked: Sequence[Asked], diagonal: float, degree: int, spans: int | None, through: Through) -> PatchMade:

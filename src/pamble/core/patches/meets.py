@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 
@@ -10,7 +11,7 @@ from pamble.core.arrays import TINY, Array, BoolArray, IntArray, cross, dot, nor
 from pamble.core.checks.figures import RATE_FLOOR
 from pamble.core.patches.conditions import WEIGHT, ends_of, side_places, spread, used
 from pamble.core.patches.loop import Ease
-from pamble.core.patches.side import Side
+from pamble.core.patches.side import Neighbour, Side
 from pamble.core.patches.solve import Rows
 from pamble.core.patches.space import Patch
 
@@ -187,8 +188,13 @@ class MeetsAlong:
     ease: Array | float = 1.0
     name: str = "side"
 
+    @cached_property
+    def beside(self) -> Neighbour:
+        """The neighbour along its edge: that stays, whatever the patch does."""
+        return self.side.at(self.shares)
+
     def rows(self, patch: Patch, control: Array) -> Rows:
-        f = self.side.at(self.shares)
+        f = self.beside
         self.uv = patch.feet(control, f.point, self.uv)
         columns = patch.columns(self.uv[:, 0], self.uv[:, 1], 2)
         d = {k: b @ control for k, b in columns.items()}

@@ -32,13 +32,13 @@ class Replaced:
 
 def replaced(
     face: Face, asked: Sequence[Asked], diagonal: float, degree: int = 5, spans: tuple[int, int] | None = None,
-    lends: bool = False,
+    before: Face | None = None,
 ) -> Replaced:  # fmt: skip
     """The patch between its neighbours' edges in place of a face. Raises `GeometryError` as `patch_between` does.
 
     Where it is four-sided its sides keep their names: u and v run as they did on the old face.
     """
-    made = patch_between(asked, diagonal, degree, spans, lends=lends)
+    made = patch_between(asked, diagonal, degree, spans, before=before)
     if made.face.natural:
         new = Face(_laid_like(made.face.surface, face.surface), (), face.names if face.natural else made.face.names)
     else:

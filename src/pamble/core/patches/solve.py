@@ -92,7 +92,11 @@ def fit(
         for condition in conditions:
             r = condition.rows(patch, x)
             at = (3 * r.ids[:, None] + np.arange(3)).ravel()
-            matrix[np.ix_(at, at)] += r.matrix.T @ r.matrix
+            square = r.matrix.T @ r.matrix
+            if len(at) == n:
+                matrix += square
+            else:
+                matrix[np.ix_(at, at)] += square
             right[at] += r.matrix.T @ r.right
             total += float(r.right @ r.right)
             worst[condition.name] = max(worst.get(condition.name, 0.0), r.worst)

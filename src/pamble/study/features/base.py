@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
+from pamble.core.faces.face import Face
 from pamble.study.document import Role
 from pamble.study.inputs import Inputs
 from pamble.study.objects import (
@@ -36,6 +37,12 @@ class Context:
     memory: Any = None
     fit: float = 0.001
     assets: Mapping[str, bytes] = field(default_factory=dict)
+
+    @property
+    def dragged(self) -> Face | None:
+        """The face that the step made when it was last kept, while the pointer is down."""
+        shape = self.kept.shape if self.preview and self.kept is not None else None
+        return None if shape is None else shape.face
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,6 @@ from pydantic import Field
 
 from pamble.core.faces.face import Edge
 from pamble.core.patches.between import patch_between
-from pamble.core.patches.lent import uneven
 from pamble.core.patches.loop import Asked
 from pamble.core.patches.told import PatchMade
 from pamble.core.spline.curve import Curve
@@ -44,11 +43,8 @@ def run(params: BoundaryParams, inputs: Inputs, context: Context) -> Made:
     orders = params.orders()
     asked = [_asked(params, ref, order, inputs) for ref, order in zip(params.edges, orders, strict=True)]
     diagonal = max(a.source.surface.diagonal if isinstance(a.source, Edge) else _length(a.source) for a in asked)
-    kept = context.kept.shape.face if context.kept is not None and context.kept.shape is not None else None
-    spans, lends = params.spans, False
-    if context.preview and spans is None and kept is not None:
-        spans, lends = kept.surface.spans, uneven(kept.surface)
-    made = patch_between(asked, diagonal, params.degree, spans, inputs.different(params.inside), lends)
+    through = inputs.different(params.inside)
+    made = patch_between(asked, diagonal, params.degree, params.spans, through, context.dragged)
     seams = tuple(
         DeclaredSeam(f.patch_side, params.edges[f.number].feature, params.edges[f.number].edge, orders[f.number])
         for f in made.sides

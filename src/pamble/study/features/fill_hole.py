@@ -76,7 +76,8 @@ def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
     sides = taken_together(asked) if params.chains == "one" else taken_together(asked, len(asked))
     count = len(sides.asked)
     if params.layout == "single":
-        made = one_patch(sides.asked, diagonal, params.degree, params.spans, inputs.different(params.inside))
+        through = inputs.different(params.inside)
+        made = one_patch(sides.asked, diagonal, params.degree, params.spans, through, context.dragged)
         facts = _facts(
             "one patch" if made.face.natural else "one patch, trimmed",
             made.sides,

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from pydantic import Field
 
-from pamble.core.patches.lent import uneven
 from pamble.core.patches.loop import Asked
 from pamble.core.patches.replace import replaced
 from pamble.study.features.base import Context, FeatureKind, Figure, Inputs, Made, changed_faces
@@ -38,11 +37,9 @@ def run(params: ReplaceParams, inputs: Inputs, context: Context) -> Made:
     sources = [inputs.edge(ref) for ref in params.edges]
     asked = [Asked(edge, order) for edge, order in zip(sources, params.orders(), strict=True)]
     diagonal = max(face.surface.diagonal, *(e.surface.diagonal for e in sources))
-    spans, lends = params.spans, False
     changed = context.kept.changes.get(params.face.feature) if context.preview and context.kept else None
-    if spans is None and changed is not None and changed.face is not None:
-        spans, lends = changed.face.surface.spans, uneven(changed.face.surface)
-    made = replaced(face, asked, diagonal, params.degree, spans, lends)
+    before = changed.face if changed is not None else None
+    made = replaced(face, asked, diagonal, params.degree, params.spans, before)
     facts = {**patch_facts(made.patch), "off_old": made.moved}
     return changed_faces({params.face.feature: made.face}, warnings=made.patch.warnings, **facts)
 
