@@ -395,7 +395,7 @@ def test_a_strip_is_filled_alike_while_it_is_chosen_and_when_it_is_kept(kernel):
     for n, one in enumerate(asked):
         add(kernel, f"s{n}", "face", face=FaceData.of(Face(one.source.surface)).model_dump())
     edges = [line(f"s{n}", one.source.name) for n, one in enumerate(asked)]
-    op = {"op": "add_features", "features": [step("f", "fill_hole", edges=edges, continuities=[1] * 4, layout="single")]}
+    op = {"op": "add_features", "features": [step("f", "fill_hole", edges=edges, continuity=[1] * 4, layout="single")]}
     shown = next(f for f in read_frame(kernel.preview(op))[0]["features"] if f["id"] == "f")
     kernel.commit(op)
     kept = kernel.now.states["f"]
