@@ -286,7 +286,7 @@ def tried(seed: int, folder: Path) -> tuple[str, str] | None:
         return "not smooth", f"{head}: {angle:.3f}°"
     if known is None:
         return "closed, none there", head
-    off = abs(volume(shell) - volume(solid) - known)
+    off = abs(volume(shell) - volume(sewn(into)[0]) - known)
     if section == "ball" and off > 0.01 * abs(known) + 5e-6 * volume(solid):
         return "of another volume", f"{head}: {off:.2f} mm³ of {abs(known):.2f}"
     return "closed", head

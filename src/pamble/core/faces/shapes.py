@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 from OCP.BRep import BRep_Tool
-from OCP.BRepAdaptor import BRepAdaptor_Curve2d, BRepAdaptor_Surface
+from OCP.BRepAdaptor import BRepAdaptor_Surface
 from OCP.BRepBuilderAPI import (
     BRepBuilderAPI_NurbsConvert,
 )
 from OCP.BRepLib import BRepLib
 from OCP.BRepTools import BRepTools, BRepTools_WireExplorer
 from OCP.Geom import Geom_BSplineSurface, Geom_RectangularTrimmedSurface, Geom_TrimmedCurve
-from OCP.Geom2d import Geom2d_TrimmedCurve
-from OCP.Geom2dConvert import Geom2dConvert
 from OCP.GeomConvert import GeomConvert
 from OCP.TopAbs import TopAbs_Orientation, TopAbs_ShapeEnum
 from OCP.TopExp import TopExp_Explorer
@@ -23,14 +22,15 @@ from OCP.TopoDS import TopoDS
 
 from pamble.core.arrays import Array, norm
 from pamble.core.errors import GeometryError
+from pamble.core.faces.converted import on_spline
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.kernel import curve_from_kernel, surface_from_kernel
+from pamble.core.faces.turns import check_on_surface, flat_curve, over_joint, shift_onto
 from pamble.core.faces.twins import turn_over
 from pamble.core.spline import knots
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_points
 from pamble.core.spline.surface import Surface
-from pamble.core.tolerances import COINCIDENT
 
 _ON_SIDE = 1e-7
 """How near to an iso-line, as a fraction of the domain, a trim curve must run to count as lying on it."""
@@ -79,57 +79,66 @@ def face_from_shape(shape: Any) -> Face:
     surface turned, so that the surface normal is the face's. Raises `GeometryError` with the reason.
     """
     try:
-        converted = TopoDS.Face(BRepBuilderAPI_NurbsConvert(shape, True).Shape())
+        convert = BRepBuilderAPI_NurbsConvert(shape, True)
+        converted = TopoDS.Face(convert.Shape())
     except Exception as error:
         raise GeometryError(f"its surface cannot be written as a B-spline ({error})") from error
     turned = converted.Orientation() == TopAbs_Orientation.TopAbs_REVERSED
     forward = TopoDS.Face(converted.Oriented(TopAbs_Orientation.TopAbs_FORWARD))
-    u0, u1, v0, v1 = BRepTools.UVBounds_s(forward)
+    before = TopoDS.Face(shape.Oriented(TopAbs_Orientation.TopAbs_FORWARD))
     geom = BRep_Tool.Surface_s(forward)
     if not isinstance(geom, Geom_BSplineSurface):
-        geom = GeomConvert.SurfaceToBSplineSurface_s(Geom_RectangularTrimmedSurface(geom, u0, u1, v0, v1))
-    elif _crosses_period(geom, u0, u1, v0, v1):
+        bounds = BRepTools.UVBounds_s(forward)
+        geom = GeomConvert.SurfaceToBSplineSurface_s(Geom_RectangularTrimmedSurface(geom, *bounds))
+    elif (turn := over_joint(forward, before)) is not None:
         geom = geom.Copy()
-        geom.CheckAndSegment(u0, u1, v0, v1)
+        geom.CheckAndSegment(*turn)
     surface = surface_from_kernel(geom)
-    loops = _loops(forward, surface)
+    loops = _loops(before, forward, surface, lambda edge: TopoDS.Edge(convert.ModifiedShape(edge)))
     natural = _as_natural(surface, loops)
     face = Face(natural) if natural is not None else Face(surface, _named(loops))
-    if not face.natural and not face.edges:
+    if not face.edges:
         raise GeometryError("it has no usable boundary")
+    check_on_surface(face)
     return turn_over(face) if turned else face
 
 
-def _crosses_period(geom: Any, u0: float, u1: float, v0: float, v1: float) -> bool:
-    """Whether a face runs over the joint of a closed surface, outside the range of its knots."""
-    a, b, c, d = geom.Bounds()
-    over_u = geom.IsUPeriodic() and (u0 < a - COINCIDENT or u1 > b + COINCIDENT)
-    over_v = geom.IsVPeriodic() and (v0 < c - COINCIDENT or v1 > d + COINCIDENT)
-    return bool(over_u or over_v)
-
-
-def _loops(face: Any, surface: Surface) -> list[list[_Trim]]:
-    outer = BRepTools.OuterWire_s(face)
-    wires, explorer = [], TopExp_Explorer(face, TopAbs_ShapeEnum.TopAbs_WIRE)
+def _loops(before: Any, face: Any, surface: Surface, converted: Callable[[Any], Any]) -> list[list[_Trim]]:
+    """Trims, loop by loop, in the order in which they follow each other on the face as it was ``before``."""
+    outer = BRepTools.OuterWire_s(before)
+    wires, explorer = [], TopExp_Explorer(before, TopAbs_ShapeEnum.TopAbs_WIRE)
     while explorer.More():
         wires.append(TopoDS.Wire(explorer.Current()))
         explorer.Next()
     wires.sort(key=lambda wire: not wire.IsSame(outer))
-    loops = []
+    loops, shift = [], shift_onto(face, before, surface)
     for wire in wires:
-        trims, walk = [], BRepTools_WireExplorer(wire, face)
+        trims, walk = [], BRepTools_WireExplorer(wire, before)
         while walk.More():
-            trims.append(_trim(walk.Current(), face, surface))
+            edge = walk.Current()
+            trims.append(_trim(edge, before, converted(edge).Oriented(edge.Orientation()), face, surface, shift))
             walk.Next()
+        if len(trims) < _edge_count(wire):
+            raise GeometryError("the edges of a loop do not follow each other")
         if trims:
             loops.append(trims)
     return loops
 
 
-def _trim(shape: Any, face: Any, surface: Surface) -> _Trim:
-    flat = BRepAdaptor_Curve2d(shape, face)
-    start, end = flat.FirstParameter(), flat.LastParameter()
-    pcurve = curve_from_kernel(Geom2dConvert.CurveToBSplineCurve_s(Geom2d_TrimmedCurve(flat.Curve(), start, end)))
+def _edge_count(wire: Any) -> int:
+    count, explorer = 0, TopExp_Explorer(wire, TopAbs_ShapeEnum.TopAbs_EDGE)
+    while explorer.More():
+        count += 1
+        explorer.Next()
+    return count
+
+
+def _trim(old: Any, before: Any, shape: Any, face: Any, surface: Surface, shift: Array) -> _Trim:
+    """A trim from an edge of a face, and from the same edge of the face ``before`` its surface became a B-spline.
+    shift: see `shift_onto`.
+    """
+    shape = TopoDS.Edge(shape)
+    pcurve = _moved(flat_curve(shape, face), shift)
     inward = -1.0 if shape.Orientation() == TopAbs_Orientation.TopAbs_REVERSED else 1.0
     if BRep_Tool.Degenerated_s(shape):
         return _Trim(Edge(surface, "", pcurve, inward), True)
@@ -143,7 +152,13 @@ def _trim(shape: Any, face: Any, surface: Surface) -> _Trim:
     curve = curve_from_kernel(GeomConvert.CurveToBSplineCurve_s(Geom_TrimmedCurve(space, first, last)))
     (a, b), (c, d) = curve.domain, pcurve.domain
     curve = Curve(curve.degree, c + (curve.knots - a) * (d - c) / (b - a), curve.control, curve.weights)
+    if shape_kind(before) not in ("plane", "B-spline"):
+        pcurve = on_spline(surface, pcurve, curve, _moved(flat_curve(TopoDS.Edge(old), before), shift))
     return _Trim(Edge(surface, "", pcurve, inward, curve), False)
+
+
+def _moved(curve: Curve, shift: Array) -> Curve:
+    return replace(curve, control=curve.control + shift) if shift.any() else curve
 
 
 def _named(loops: list[list[_Trim]]) -> tuple[tuple[Edge, ...], ...]:

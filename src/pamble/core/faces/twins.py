@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from itertools import pairwise
 
 import numpy as np
@@ -68,20 +69,25 @@ def _moved(edge: Edge, surface: Surface, tolerance: float) -> Edge:
 
 
 def twin(surface: Surface, pcurve: Curve, tolerance: float) -> Curve:
-    """The curve in space over a curve of the parameter plane, on its parameters, within ``tolerance`` (mm).
+    """The curve in space over a curve of the parameter plane, on its parameters, within ``tolerance`` (mm)."""
+    return fitted_like(pcurve, lambda t: _place(surface, pcurve, t), tolerance)
 
-    Degree 5, the fewest spans that reach, each break of the parameter curve kept with what smoothness it has there;
-    the best found if none does. Both ends are exact.
+
+def fitted_like(curve: Curve, places: Callable[[Array], Array], tolerance: float) -> Curve:
+    """A curve through the places (m, d) over parameters (m,) of another, within ``tolerance`` of them.
+
+    Degree 5, the fewest spans that reach, each break of the other curve kept with what smoothness it has there; the
+    best found if none does. Both ends are exact.
     """
-    start, end = pcurve.domain
+    start, end = curve.domain
     best: tuple[float, Curve] | None = None
     for spans in _SPANS:
-        knots = _knots(pcurve, spans)
+        knots = _knots(curve, spans)
         breaks = basis.breaks(knots, _DEGREE)
         t = np.unique(np.linspace(breaks[:-1], breaks[1:], _EACH + 1))
-        made = _fit(knots, t, _place(surface, pcurve, t))
+        made = _fit(knots, t, places(t))
         between = 0.5 * (t[1:] + t[:-1])
-        off = float(norm(curve_points(made, between) - _place(surface, pcurve, between)).max())
+        off = float(norm(curve_points(made, between) - places(between)).max())
         if best is None or off < best[0]:
             best = off, made
         if off <= tolerance:
@@ -95,11 +101,11 @@ def _place(surface: Surface, pcurve: Curve, t: Array) -> Array:
     return surface_points(surface, uv[:, 0], uv[:, 1])
 
 
-def _knots(pcurve: Curve, spans: int) -> Array:
-    """Even knots between the parameter curve's own breaks, these as smooth as it is there."""
-    p = pcurve.degree
-    own = basis.breaks(pcurve.knots, p)
-    inner = pcurve.knots[p + 1 : len(pcurve.knots) - p - 1]
+def _knots(curve: Curve, spans: int) -> Array:
+    """Even knots between a curve's own breaks, these as smooth as it is there."""
+    p = curve.degree
+    own = basis.breaks(curve.knots, p)
+    inner = curve.knots[p + 1 : len(curve.knots) - p - 1]
     parts = [np.full(_DEGREE + 1, own[0])]
     each = max(1, round(spans / (len(own) - 1)))
     for a, b in pairwise(own.tolist()):
@@ -112,7 +118,7 @@ def _knots(pcurve: Curve, spans: int) -> Array:
 
 def _fit(knots: Array, t: Array, points: Array) -> Curve:
     values = basis.matrix(knots, _DEGREE, t)[0]
-    control = np.zeros((values.shape[1], 3))
+    control = np.zeros((values.shape[1], points.shape[1]))
     control[0], control[-1] = points[0], points[-1]
     rest = points - values[:, :1] * points[0] - values[:, -1:] * points[-1]
     inner = values[:, 1:-1]

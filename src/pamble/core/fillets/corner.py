@@ -23,7 +23,7 @@ from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.surface import Surface
 from pamble.core.surfaces.extend import extend_surface
 
-_CUT = 1e-4
+_CUT = 1e-6
 _BEYOND = 0.1
 """Share of its size by which a blend is carried on to reach a face that stands across its end."""
 

@@ -33,6 +33,9 @@ _AT_JOINT = 0.01
 _AT_END = 1e-9
 """Share of a crease within which a station is the end."""
 
+_FINE, _MOST, _KINK = 8.0, 481, 20.0
+"""Degrees from station to station up to which a crease is followed well, most stations, and degrees of a kink."""
+
 _FLAT = np.radians(0.05)
 """Turn of a crease below which nothing is left to fillet."""
 
@@ -73,20 +76,20 @@ class Crease:
 
 
 def crease(a: Chain, b: Chain, count: int = 121, beyond: float = BEYOND) -> Crease:
-    """The crease along two chains of edges that lie together; stations are even in the first one's length.
+    """The crease along two chains of edges that lie together; ``count`` stations or, where it bends sharply, more of
+    them, even in the first one's length.
 
     Raises `GeometryError` for a crease with a kink, and faces that go on into each other without a crease.
     """
     closed = a.closed
-    s = np.linspace(0, 1, count) if closed else np.linspace(-beyond, 1 + beyond, count)
-    t = _by_length(a.space, s)
-    d = curve_derivatives(a.space, t, 1)
-    points, tangents = d[0], unit(d[1])
-    around = np.vstack([tangents, tangents[:1]]) if closed else tangents
-    kink = np.degrees(np.arccos(np.clip(dot(around[1:], around[:-1]), -1, 1))).max()
-    if kink > 20:
+    s, points, tangents = _stations(a, count, beyond)
+    kink = _bend(s, tangents)
+    if kink > _FINE:
+        s, points, tangents = _stations(a, min(int(count * kink / _FINE) + 1, _MOST), beyond)
+        kink = _bend(s, tangents)
+    if kink > _KINK:
         raise GeometryError(f"The crease has a kink of {kink:.0f}°: fillet its pieces one by one.")
-    on = curve_points(a.space, np.clip(t, *a.space.domain))
+    on = curve_points(a.space, np.clip(_by_length(a.space, s), *a.space.domain))
     starts, outward = zip(*(x.beside(on) for x in (a, b)), strict=True)
     first, second = (_feet(x.surface, points, uv) for x, uv in zip((a, b), starts, strict=True))
     if not closed:
@@ -110,6 +113,19 @@ def crease(a: Chain, b: Chain, count: int = 121, beyond: float = BEYOND) -> Crea
     return Crease((a.surface, b.surface), s, points, tangents, uv, (into[0], into[1]), turn, signs, closed)
 
 
+def _stations(a: Chain, count: int, beyond: float) -> tuple[Array, Array, Array]:
+    """Shares of the crease (m,), points and unit tangents (m, 3) there."""
+    s = np.linspace(0, 1, count) if a.closed else np.linspace(-beyond, 1 + beyond, count)
+    d = curve_derivatives(a.space, _by_length(a.space, s), 1)
+    return s, d[0], unit(d[1])
+
+
+def _bend(s: Array, tangents: Array) -> float:
+    """The largest angle in degrees by which it turns from one station to the next between its ends."""
+    own = tangents[(s > -_AT_END) & (s < 1 + _AT_END)]
+    return float(np.degrees(np.arccos(np.clip(dot(own[1:], own[:-1]), -1, 1))).max())
+
+
 def _beyond(
     a: Chain, b: Chain, s: Array, found: tuple[Array, Array, Array, Array]
 ) -> tuple[Array, Array, Array, Array]:
@@ -119,7 +135,8 @@ def _beyond(
     for end, own, way in ((0.0, np.flatnonzero(s < -_AT_END)[::-1], -1.0), (1.0, np.flatnonzero(s > 1 + _AT_END), 1.0)):
         away = way * (s[own] - end) * length
         feet = [derivatives(x.surface, uv[own, 0], uv[own, 1], 0)[0, 0] for x, uv in ((a, first), (b, second))]
-        if not runs_off(points[own], (feet[0], feet[1]), away):
+        turns = _bend(np.clip(s[own], 0, 1), tangents[own]) > _KINK
+        if not turns and not runs_off(points[own], (feet[0], feet[1]), away):
             continue
         at = a.space.domain[int(end)]
         d = curve_derivatives(a.space, [at], 2)[:, 0]

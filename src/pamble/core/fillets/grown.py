@@ -19,6 +19,7 @@ from pamble.core.fillets.ends import REACH, onto_borders
 from pamble.core.fillets.feet import derivatives
 from pamble.core.fillets.recut import PAST, roomy
 from pamble.core.fillets.strip import Strip
+from pamble.core.spline import basis
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives
@@ -28,7 +29,7 @@ from pamble.core.spline.surface import Surface
 _ACROSS = 0.03
 """Part of a face's normal along the crease from which the face stands across it."""
 
-_FIT = 1e-5
+_FIT = 1e-6
 _ROOM = 3.0
 """Times the distance of the contacts from the corner by which a face across is carried on."""
 
@@ -131,9 +132,20 @@ def _over(face: Face, number: int, side: int, line: Curve, across: Surface, corn
         feet = to_curve(fit.space, ends)
         if feet.distance.max() < REACH and feet.t[0] != feet.t[1]:
             past = curve_part(fit.space, *sorted(feet.t.tolist()))
+            past = _between(past, *(ends if feet.t[0] < feet.t[1] else ends[::-1]))
             if _is_in(face, past):
                 return Over(side, number, t, past)
     return None
+
+
+def _between(line: Curve, start: Array, end: Array) -> Curve:
+    """The line moved by the little that makes it begin and end at two places (3,): a contact is off its face by less
+    than is aimed at, and what meets in a point must end in that point.
+    """
+    control, share = line.control, basis.greville(line.knots, line.degree)[:, None]
+    share = (share - share[0]) / (share[-1] - share[0])
+    moved = control + (1 - share) * (start - control[0]) + share * (end - control[-1])
+    return replace(line, control=moved)
 
 
 def _meets(line: Curve, surface: Surface, end: int) -> float | None:

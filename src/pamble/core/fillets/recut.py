@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 import shapely
 
-from pamble.core.arrays import Array, norm
+from pamble.core.arrays import TINY, Array, norm
 from pamble.core.errors import GeometryError
 from pamble.core.faces.crossing.onto import curve_onto
 from pamble.core.faces.face import MOVED, Edge, Face, base_name
@@ -28,8 +28,11 @@ from pamble.core.surfaces.extend import extend_surface
 FILLET, PAST, JOINT = "fillet", "past", "joint"
 """Names of the edges that a fillet's end, a contact that runs past the corner, and a closed face's joint leave."""
 
-_FIT = 1e-5
+_FIT = 1e-6
 _SAMPLES = 65
+_ALONG = np.cos(np.radians(2.0))
+"""Cosine of the angle up to which two lines leave a place along each other."""
+
 _TURNS = tuple((a, b) for a in (0, -1, 1) for b in (0, -1, 1))
 """Times round a closed face by which a place may be meant."""
 
@@ -70,6 +73,7 @@ def with_corner(face: Face, corner: Array, lines: Sequence[Curve], past: Sequenc
         row += [Source(name, _onto(f.on_a, border, at, scale), f.space, cutter=name) for f in fits]
     if not row:
         raise GeometryError(_OPEN)
+    row = [_tangent_to(s, [r for r in row if r.name == FILLET], scale) if s.name == PAST else s for s in row]
     chain = _in_a_row([_Piece.whole(s, 1.0) for s in row], scale)
     if chain is None:
         return _divided(surface, border, row, at * scale, scale)
@@ -100,6 +104,24 @@ def _onto(line: Curve, border: Sequence[Source], corner: Array, scale: Array) ->
                 control[row] = place
                 break
     return replace(line, control=control)
+
+
+def _tangent_to(past: Source, lines: Sequence[Source], scale: Array) -> Source:
+    """A contact that runs past the corner with the place and the tangent of the fillet's end where both meet: they
+    leave it along each other, and would cross beside it by the errors of their fits.
+    """
+    control = past.curve.control.copy()
+    for tip, leg in ((0, 1), (-1, -2)):
+        for line in (s.curve.control for s in lines):
+            for end, beside in ((0, 1), (-1, -2)):
+                if not _near(control[tip], line[end], scale):
+                    continue
+                own, way = (control[leg] - control[tip]) * scale, (line[beside] - line[end]) * scale
+                way = way / max(float(np.linalg.norm(way)), TINY)
+                control[tip] = line[end]
+                if float(own @ way) > _ALONG * float(np.linalg.norm(own)):
+                    control[leg] = line[end] + float(own @ way) * way / scale
+    return replace(past, curve=replace(past.curve, control=control))
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,93 @@
+"""Trim curves of faces whose surface was written as a B-spline: the boundary model leaves some of them in the old
+parameters, where angles are not those of the spline, and makes waves of others beside a pole.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from pamble.core.arrays import Array, norm
+from pamble.core.errors import GeometryError
+from pamble.core.faces.regions.sources import plane_scale
+from pamble.core.faces.twins import fitted_like
+from pamble.core.spline.closest import to_surface
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points, surface_derivatives, surface_points
+from pamble.core.spline.surface import Surface
+
+_GOOD = 1e-4
+"""Distance, mm, of an edge from its trim curve's image, place for place, up to which that is taken as it is."""
+
+_OUT = 1e-4
+"""Share of its domain by which a trim curve may leave a surface."""
+
+_WRONG = 0.05
+"""Distance, mm, from which an edge without a true trim curve is refused."""
+
+_FIT = 1e-6
+_SAMPLES = 65
+_POLE = 1e-6
+"""Share of a surface's size that a parameter moves over its whole range where it says nothing: at a pole."""
+
+_STEP = 1e-4
+"""Share of an edge by which a place beside a pole lies from it."""
+
+
+def on_spline(surface: Surface, pcurve: Curve, space: Curve, old: Curve) -> Curve:
+    """The trim curve of an edge ``space`` on the spline: ``pcurve`` where that is true to it, and else one from the
+    feet of the edge, over its parameters.
+
+    old: the trim curve before, in parameters that differ from those of the spline by less than half a turn: it tells on
+    which side of a joint the edge runs. Raises `GeometryError` where no trim curve is true to the edge.
+    """
+    before = _off(surface, pcurve, space)
+    if before <= _GOOD:
+        return pcurve
+    scale = plane_scale(surface)
+    made = fitted_like(space, lambda t: _feet(surface, space, old, t) * scale, _FIT)
+    made = Curve(made.degree, made.knots, made.control / scale)
+    after = _off(surface, made, space)
+    if min(before, after) > _WRONG:
+        x, y, z = curve_points(space, _at(space, np.array([0.5])))[0]
+        raise GeometryError(f"no trim curve on its surface is true to the edge at ({x:.2f}, {y:.2f}, {z:.2f}) mm")
+    return made if after < before else pcurve
+
+
+def _off(surface: Surface, pcurve: Curve, space: Curve) -> float:
+    """Largest distance, mm, of the edge from its trim curve's image; infinite where that leaves an open surface."""
+    s = np.linspace(0, 1, _SAMPLES)
+    uv = curve_points(pcurve, _at(pcurve, s))
+    for k in (k for k in (0, 1) if not surface.closed[k]):
+        low, high = surface.domain[k]
+        if max(low - uv[:, k].min(), uv[:, k].max() - high) > _OUT * (high - low):
+            return np.inf
+    return float(norm(surface_points(surface, uv[:, 0], uv[:, 1]) - curve_points(space, _at(space, s))).max())
+
+
+def _at(curve: Curve, share: Array) -> Array:
+    low, high = curve.domain
+    return low + share * (high - low)
+
+
+def _feet(surface: Surface, space: Curve, old: Curve, t: Array) -> Array:
+    """Parameters (m, 2) of the edge's places, on the side of a joint on which it runs."""
+    low, high = space.domain
+    share = (t - low) / (high - low)
+    uv = _near(surface, space, old, share)
+    d = surface_derivatives(surface, uv[:, 0], uv[:, 1], 1)
+    beside = _near(surface, space, old, share + np.where(share < 0.5, _STEP, -_STEP))
+    for k, pace in enumerate((norm(d[1, 0]), norm(d[0, 1]))):
+        pole = pace * np.ptp(surface.domain[k]) < _POLE * surface.diagonal
+        uv[:, k] = np.where(pole, beside[:, k], uv[:, k])
+    return uv
+
+
+def _near(surface: Surface, space: Curve, old: Curve, share: Array) -> Array:
+    feet = to_surface(surface, curve_points(space, _at(space, share)))
+    uv = np.column_stack([feet.u, feet.v])
+    guide = curve_points(old, _at(old, share))
+    for k in (0, 1):
+        if surface.closed[k]:
+            turn = np.ptp(surface.domain[k])
+            uv[:, k] += turn * np.round((guide[:, k] - uv[:, k]) / turn)
+    return uv
