@@ -20,10 +20,14 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.kernel import curve_to_kernel, surface_to_kernel
 from pamble.core.spline.evaluate import curve_points, surface_points
+from pamble.core.spline.surface import EDGES
 from pamble.core.tolerances import COINCIDENT
 
 _JOINED = 0.01
 """Distance in mm up to which ends of edges that follow each other in a loop are one vertex."""
+
+_ON_SIDE = 1e-9
+"""Share of a domain within which a trim curve lies on a side of it."""
 
 _PCURVE = 1e-5
 
@@ -87,15 +91,36 @@ def _vertices(builder: BRep_Builder, loop: Sequence[Edge]) -> list[Any]:
 def _twins(loop: Sequence[Edge]) -> dict[int, int]:
     """Edges of a loop on both sides of the joint of a closed surface, over the same range: each to the other."""
     out: dict[int, int] = {}
-    for i, a in enumerate(loop):
-        for j, b in enumerate(loop[:i]):
-            if a.side is None or b.side is None or a.side == b.side or a.side[0] != b.side[0]:
+    sides = [_side(e) for e in loop]
+    for i, (a, one) in enumerate(zip(loop, sides, strict=True)):
+        for j, (b, other) in enumerate(zip(loop[:i], sides[:i], strict=True)):
+            if one is None or other is None or one == other or one[0] != other[0]:
                 continue
-            along = 0 if a.side[0] == "u" else 1
+            along = 0 if one[0] == "u" else 1
             same = np.allclose(a.domain, b.domain, rtol=0, atol=1e-9 * (a.domain[1] - a.domain[0]))
-            if a.surface.closed[along] and same:
+            if a.surface.closed[along] and same and _apart(a, b) < _JOINED:
                 out[i], out[j] = j, i
     return out
+
+
+def _side(edge: Edge) -> str | None:
+    """The side of its surface that an edge lies on, known as such or not."""
+    if edge.side is not None:
+        return edge.side
+    flat = edge.pcurve.control
+    for side in EDGES:
+        k, high = EDGES.index(side) // 2, int(side[1])
+        bounds = edge.surface.domain[k]
+        if np.abs(flat[:, k] - bounds[high]).max() < _ON_SIDE * (bounds[1] - bounds[0]):
+            return side
+    return None
+
+
+def _apart(a: Edge, b: Edge) -> float:
+    """Largest distance of places of two edges over the same parameters, mm."""
+    share = np.linspace(0, 1, 5)
+    one, two = (curve_points(e.space, e.domain[0] + share * (e.domain[1] - e.domain[0])) for e in (a, b))
+    return float(norm(one - two).max())
 
 
 def _edge(builder: BRep_Builder, edge: Edge, twin: Edge | None, surface: Any, first: Any, last: Any) -> TopoDS_Edge:

@@ -14,6 +14,9 @@ from pamble.core.spline.surface import Surface
 _OFF = 0.01
 """Share of the way beyond an end by which a crease may leave the faces."""
 
+_FAR = 3.0
+"""Times its length beyond an end by which a place may lie from that end."""
+
 _STEPS, _PASSES = 8, 2
 _ALIKE = 1e-6
 """Singular values, over the largest, below which a plane adds nothing: the faces go on into each other."""
@@ -44,12 +47,16 @@ def along_both(
             for k, surface in enumerate(surfaces):
                 for _ in range(2):
                     d = derivatives(surface, at[k][:, 0], at[k][:, 1], 1)
-                    at[k] = at[k] + step_uv(d, points - d[0, 0])
+                    step = step_uv(d, points - d[0, 0])
+                    at[k] = at[k] + np.where(np.isfinite(step), step, 0.0)
                 normals.append(unit(cross(d[1, 0], d[0, 1])))
                 feet.append(d[0, 0])
-            system = np.stack(normals, axis=1)
+            system = np.nan_to_num(np.stack(normals, axis=1), posinf=0.0, neginf=0.0)
             rest = np.stack([dot(n, f - points) for n, f in zip(normals, feet, strict=True)], axis=1)
-            points = points + (np.linalg.pinv(system, rcond=_ALIKE) @ rest[:, :, None])[:, :, 0]
+            moved = points + (np.linalg.pinv(system, rcond=_ALIKE) @ rest[:, :, None])[:, :, 0]
+            # A surface of a high degree may run off far beyond its border: there the crease goes on as it ended.
+            sane = norm(moved - place) < _FAR * away
+            points = np.where(sane[:, None], moved, guess)
         line = np.vstack([place, points])
         length = np.append(0.0, np.cumsum(norm(np.diff(line, axis=0))))
         smooth = CubicSpline(length, line)

@@ -14,6 +14,7 @@ from scipy.sparse import coo_array
 from scipy.sparse.csgraph import breadth_first_order, connected_components
 
 from pamble.core.arrays import Array, BoolArray, IntArray, cross, dot, norm
+from pamble.core.faces.crossing.stations import Lost
 from pamble.core.spline import basis
 from pamble.core.spline.evaluate import surface_grid
 from pamble.core.spline.surface import Surface
@@ -23,6 +24,9 @@ _STEPS = (32, 96)
 
 SHORT = 1e-4
 """Length of a chain, as a fraction of the smaller surface, below which it is a corner that is only touched."""
+
+_MOST = 1_500_000
+"""Pairs of triangles that may meet, above which the surfaces lie too close to each other for too long."""
 
 _HAIR = np.array([0.31, 0.57, 0.76]) * 1e-7
 """By how much of its size one surface is shifted."""
@@ -86,13 +90,16 @@ def _mesh(surface: Surface, finer: float, shift: Array) -> _Mesh:
 def search(a: Surface, b: Surface, finer: float = 1.0) -> list[Chain]:
     """Runs near which the surfaces meet, each ordered along itself; empty if they do not meet.
 
-    finer: factor on the density of the grids. Loops smaller than a cell are not seen.
+    finer: factor on the density of the grids. Loops smaller than a cell are not seen. Raises `Lost` where too much of
+    both lies side by side.
     """
     size = max(a.diagonal, b.diagonal)
     ma, mb = _mesh(a, finer, np.zeros(3)), _mesh(b, finer, _HAIR * size)
     ta, tb = _near(ma, mb)
     if not len(ta):
         return []
+    if len(ta) > _MOST:
+        raise Lost("they run along each other")
     # Nodes: a side of A through a triangle of B, then a side of B through a triangle of A.
     nodes_a, q_a = _through(ma, mb, ta, tb)
     nodes_b, q_b = _through(mb, ma, tb, ta)
