@@ -235,7 +235,7 @@ def sewn(path: str) -> tuple[Any, int]:
     reader = STEPControl_Reader()
     reader.ReadFile(path)
     reader.TransferRoots()
-    sewing = BRepBuilderAPI_Sewing(0.01)
+    sewing = BRepBuilderAPI_Sewing(0.005)
     sewing.Add(reader.OneShape())
     sewing.Perform()
     return sewing.SewedShape(), sewing.NbFreeEdges()

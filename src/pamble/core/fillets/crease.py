@@ -79,7 +79,8 @@ def crease(a: Chain, b: Chain, count: int = 121, beyond: float = BEYOND) -> Crea
     """The crease along two chains of edges that lie together; ``count`` stations or, where it bends sharply, more of
     them, even in the first one's length.
 
-    Raises `GeometryError` for a crease with a kink, and faces that go on into each other without a crease.
+    Raises `GeometryError` for a crease with a kink, faces that go on into each other without a crease, and those that
+    cannot be followed beyond its ends.
     """
     closed = a.closed
     s, points, tangents = _stations(a, count, beyond)
@@ -110,6 +111,8 @@ def crease(a: Chain, b: Chain, count: int = 121, beyond: float = BEYOND) -> Crea
     signs = (float(np.sign(rise[0][sharpest])) or 1.0, float(np.sign(rise[1][sharpest])) or 1.0)
     turn = np.where(signs[0] * rise[0] > 0, turn, -turn)
     uv = np.hstack([_running_on(a.surface, first), _running_on(b.surface, second)])
+    if not (np.isfinite(uv).all() and np.isfinite(turn).all()):
+        raise GeometryError("The crease cannot be followed beyond its ends: a face runs off there.")
     return Crease((a.surface, b.surface), s, points, tangents, uv, (into[0], into[1]), turn, signs, closed)
 
 
@@ -145,6 +148,8 @@ def _beyond(
         bend = (d[2] - (d[2] @ run) * run) / speed**2
         starts = [_feet(x.surface, d[:1], x.beside(d[:1])[0])[0] for x in (a, b)]
         made = along_both((a.surface, b.surface), (starts[0], starts[1]), np.stack([d[0], run, bend]), away)
+        if not all(np.isfinite(x).all() for x in (made[0], made[1], *made[2])):
+            continue
         points[own], tangents[own] = made[0], way * made[1]
         first[own], second[own] = made[2]
     return points, tangents, first, second
