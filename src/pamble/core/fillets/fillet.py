@@ -18,7 +18,7 @@ from pamble.core.faces.cut_back import Cut, NotParted, cut_back
 from pamble.core.faces.face import Face, natural_edge
 from pamble.core.fillets.corner import cornered
 from pamble.core.fillets.crease import BEYOND
-from pamble.core.fillets.ends import check_whole, contact_edges, in_order
+from pamble.core.fillets.ends import check_whole, contact_edges, in_order, onto_borders
 from pamble.core.fillets.grown import Over, cuts_past, overs, shortened, standing_across
 from pamble.core.fillets.meeting import Meeting, ball_corner, meetings
 from pamble.core.fillets.mitre import Mitre, mitre, too_short
@@ -219,7 +219,9 @@ def _cut(
     out: dict[int, Face] = {}
     for n in dict.fromkeys(n for s in strips for n in s.faces):
         tick()
-        cuts = [cut for s in strips if (cut := s.cut(n)) is not None] + [cut for k, cut in over if k == n]
+        own = [cut for s in strips if (cut := s.cut(n)) is not None]
+        cuts = [replace(cut, lines=tuple(onto_borders(line, part[n]) for line in cut.lines)) for cut in own]
+        cuts += [cut for k, cut in over if k == n]
         out[n] = cut_back(
             part[n], cuts, [c.point for c in corners if any(n in strips[i].end(at)[1] for i, at in c.ends)]
         )

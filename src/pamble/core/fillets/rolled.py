@@ -24,6 +24,9 @@ _LEAST = 0.2
 _SHARED = 0.1
 """Share of the aims that fillets in a row reach: where they meet both must be of one section."""
 
+_LAID_ON = 0.3
+"""The same for contacts on which a blend is laid."""
+
 
 @dataclass(frozen=True)
 class Rolled:
@@ -54,13 +57,14 @@ class Rolled:
 
 
 def rolled(
-    runs: Sequence[Run], radius: Callable[[Array], Array], least: float, chord: float | None, beyond: float = BEYOND
-) -> list[Rolled]:
+    runs: Sequence[Run], radius: Callable[[Array], Array], least: float, chord: float | None, beyond: float = BEYOND,
+    laid_on: bool = False,
+) -> list[Rolled]:  # fmt: skip
     """The ball along all runs of a crease; its radius, mm, goes by shares of their length.
 
     least: of the radii, mm; beyond the crease a law keeps a part of it. chord: constant distance of the contacts, mm,
-    which then sets the radius. beyond: see `strip`. Raises `GeometryError` where no ball fits, before any surface is
-    built.
+    which then sets the radius. beyond: see `strip`. laid_on: whether a blend is laid on the contacts. Raises
+    `GeometryError` where no ball fits, before any surface is built.
     """
     lengths = np.array([curve_length(r.first.space) for r in runs])
     begins = np.concatenate([[0.0], np.cumsum(lengths)]) / lengths.sum()
@@ -76,7 +80,8 @@ def rolled(
         if wrong is not None:
             raise GeometryError(_refusal(c, law, chord, *wrong))
         out.append((run, c, found))
-    return [_surfaced(*each, chord, _SHARED if len(out) > 1 else 1.0) for each in out]
+    aim = _SHARED if len(out) > 1 else _LAID_ON if laid_on else 1.0
+    return [_surfaced(*each, chord, aim) for each in out]
 
 
 def _surfaced(run: Run, c: Crease, found: Contacts, chord: float | None, aim: float) -> Rolled:

@@ -8,6 +8,7 @@ angle jump between branches, and rows cannot follow a jump. The error over R is 
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -32,18 +33,20 @@ _A = np.array([2.00000068e-01, 9.48052006e-03, 2.93405536e-04, -3.21056932e-06, 
 _B = np.array([4.00000034e-01, 4.74021920e-03, -1.56646754e-03, -1.94012350e-04, -1.15130762e-05, -1.34008546e-06])
 """Coefficients of a / phi and b / phi in powers of (phi / 160 degrees)^2: fitted over all angles at once."""
 
-_SPANS = (1, 2, 3, 4, 6, 8, 12, 16, 24, 32, 48, 64)
-_FEW = 8
-"""Even spans up to which lines on which a face is less smooth are not looked for."""
+_SPANS = (1, 2, 3, 4, 6, 8)
+"""Even spans that are tried; then lines on which a face is less smooth are looked for, and spans parted."""
 
 _LEAST_CLOSED = 4
-_CALM = 16
-"""Spans up to which all are tried; more only while each step helps by `_HELPS`."""
+_ROUNDS, _MORE, _PARTS, _MOST, _MARGIN = 10, 1.25, 3.0, 128, 0.9
+"""Times that spans are made finer, by how many times at least and at most, how many they may become, and the share of
+the aims to reach: the worst lies between the samples.
+"""
 
-_HELPS = 0.7
-_CHECKS, _ACROSS = 121, 9
+_CHECKS, _IN_SPAN, _ACROSS = 121, 5, 9
 _RADIUS = 0.002
 """Aim for the radius, mm."""
+
+_AIMS = np.array([_RADIUS, BLEND_GAP, BLEND_ANGLE])
 
 
 @dataclass(frozen=True)
@@ -71,40 +74,71 @@ def ball_surface(c: Crease, found: Contacts, chord: float | None, aim: float = 1
     checked = ball.at(np.linspace(*ball.ends, _CHECKS))
     best: BallSurface | None = None
     tried: list[tuple[int, float]] = []
-    for knots, order, calm in _spaces(ball):
+
+    def look(knots: Array, order: int, rolling: Rolling) -> Array:
+        """Try these knots; the worst figure over its aim at every share, (m,)."""
+        nonlocal best
         space = row_space(5, knots, c.closed, order)
         surface = _rows(space, ball.at(space.s).contacts, c.closed, aim)
-        radius, gap, angle = _rows_of_figures(surface, ball, checked).max(axis=1).tolist()
+        figures = _rows_of_figures(surface, ball, rolling)
+        radius, gap, angle = figures.max(axis=1).tolist()
         made = BallSurface(surface, radius, gap, angle, ())
-        spans = len(basis.breaks(knots, 5)) - 1
-        stalled = spans > calm and best is not None and made.ratio > _HELPS * best.ratio
-        tried.append((spans, made.ratio))
+        tried.append((len(basis.breaks(knots, 5)) - 1, made.ratio))
         if best is None or made.ratio < best.ratio:
             best = made
-        if made.ratio <= aim or stalled:
+        return np.asarray((figures / _AIMS[:, None]).max(axis=0))
+
+    for knots, order in _spaces(ball):
+        ratios = look(knots, order, checked)
+        if ratios.max() <= aim:
             break
     assert best is not None
+    rolling, rounds = checked, 0 if best.ratio > aim else _ROUNDS
+    while best.ratio > _MARGIN * aim and rounds < _ROUNDS:
+        knots = _finer(knots, rolling.s, ratios / (_MARGIN * aim))
+        if len(basis.breaks(knots, 5)) - 1 > _MOST:
+            break
+        rolling, rounds = ball.at(_checks(knots, ball.ends)), rounds + 1
+        ratios = look(knots, order, rolling)
     return BallSurface(best.surface, *_closed_in(best.surface, ball, checked), tuple(tried))
 
 
-def _spaces(ball: Between) -> Iterator[tuple[Array, int, int]]:
-    """Knots to try, the fewest first, the derivatives that are alike where a loop closes, and the spans up to which
-    all are tried. Even ones; where the ball passes lines on which the faces are less smooth, knots there once few even
-    ones have not served.
+def _spaces(ball: Between) -> Iterator[tuple[Array, int]]:
+    """Knots to try first, the fewest at the start, and the derivatives that are alike where a loop closes. Even ones;
+    where the ball passes lines on which the faces are less smooth, knots there once few even ones have not served.
     """
     least = _LEAST_CLOSED if ball.crease.closed else 1
-    for n in _SPANS[: _SPANS.index(_FEW) + 1]:
+    for n in _SPANS:
         if n >= least:
-            yield basis.uniform_knots(5, n), CLOSING, _CALM
+            yield basis.uniform_knots(5, n), CLOSING
     order = ball.crease.closing if ball.crease.closed else CLOSING
     found = stops(ball)
     if found or order < CLOSING:
-        for n in _SPANS:
-            if n * (len(found) + 1) <= _SPANS[-1]:
-                yield knots_between(found, n), order, max(_CALM, 2 * len(found) + 2)
-    else:
-        for n in _SPANS[_SPANS.index(_FEW) + 1 :]:
-            yield basis.uniform_knots(5, n), CLOSING, _CALM
+        yield knots_between(found, 1), order
+
+
+def _finer(knots: Array, s: Array, ratios: Array) -> Array:
+    """Knots with more even spans between the stops where the aims are missed, the more the farther: the error falls
+    with the fourth power of a span's length. ratios: the worst over its aim at shares s, (m,).
+    """
+    inner, counts = np.unique(knots[6:-6], return_counts=True)
+    stops = [0.0, *inner[counts > 1], 1.0]
+    parts = [np.zeros(6)]
+    for a, b in itertools.pairwise(stops):
+        own = ratios[(s >= a) & (s <= b)].max(initial=0.0)
+        n = 1 + int(((inner > a) & (inner < b)).sum())
+        n = n if own <= 1.0 else int(np.ceil(n * np.clip(own**0.25, _MORE, _PARTS)))
+        parts.append(np.linspace(a, b, n + 1)[1:-1])
+        parts.append(np.repeat(b, counts[inner == b][0] if b < 1.0 else 6))
+    return np.concatenate(parts)
+
+
+def _checks(knots: Array, ends: tuple[float, float]) -> Array:
+    """Shares at which a fillet on knots is looked at, several in every span."""
+    at = basis.breaks(knots, 5)
+    inner = at[:-1, None] + np.diff(at)[:, None] * np.linspace(0, 1, _IN_SPAN + 2)[1:-1]
+    own = inner.ravel()
+    return np.unique(np.concatenate([np.linspace(*ends, _CHECKS), own[(own > ends[0]) & (own < ends[1])]]))
 
 
 def _section(at: Contacts) -> tuple[Array, Array, Array]:

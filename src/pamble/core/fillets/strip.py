@@ -152,7 +152,8 @@ def strip(part: Sequence[Face], ask: Ask, section: Section, chord: float | None,
     own = ask.turned() if found.turned else ask
     _check(found.runs, found.loop, own, section)
     least = min(*own.radius, *(r for _, r in own.between))
-    rolls = rolled(found.runs, own.law, least, chord if section == "chord" else None, beyond)
+    chord = chord if section == "chord" else None
+    rolls = rolled(found.runs, own.law, least, chord, beyond, section not in ROLLED)
     line = _line(part, rolls, found.loop, ask.name)
     return Strip(found.number, tuple(rolls), found.loop, ask.name, line, ask.edge is None)
 
