@@ -3,13 +3,14 @@
 import numpy as np
 import pytest
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
-from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge
+from OCP.BRepBuilderAPI import BRepBuilderAPI_GTransform, BRepBuilderAPI_MakeEdge
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCylinder, BRepPrimAPI_MakeSphere, BRepPrimAPI_MakeTorus
-from OCP.gp import gp_Ax2, gp_Circ, gp_Dir, gp_Pnt
+from OCP.gp import gp_Ax2, gp_Circ, gp_Dir, gp_GTrsf, gp_Mat, gp_Pnt, gp_XYZ
 
 from pamble.core.checks.report import check_faces
 from pamble.core.errors import ExchangeError
 from pamble.core.exchange.step import read_step, write_step
+from pamble.core.faces.converted import on_spline
 from pamble.core.faces.display import display_mesh
 from pamble.core.faces.face import Face
 from pamble.core.faces.frames import frames
@@ -17,8 +18,11 @@ from pamble.core.faces.shapes import face_from_shape, shape_faces
 from pamble.core.faces.to_shape import face_to_shape
 from pamble.core.joining.blend import build_blend
 from pamble.core.joining.spec import BlendSpec
-from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points, surface_points
+from pamble.core.spline.knots import curve_part, edge_curve
 from pamble.demo.mirror_cap import crown, flank
+from tests.other_library import face_area, shape_area
 from tests.shapes import random_curve, torus
 
 
@@ -65,6 +69,45 @@ def test_closed_surfaces_meet_themselves(shape):
     report = check_faces([face], ["whole"])
     assert report["closed"]
     assert all(s["angle"]["max"] < 1e-2 for s in report["seams"])
+
+
+def _ellipsoid(axes, centre):
+    change = gp_GTrsf(gp_Mat(axes[0], 0, 0, 0, axes[1], 0, 0, 0, axes[2]), gp_XYZ(*centre))
+    return BRepBuilderAPI_GTransform(BRepPrimAPI_MakeSphere(30).Shape(), change, True).Shape()
+
+
+def _rod(at, way):
+    return BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(*at), gp_Dir(*way)), 9, 60).Shape()
+
+
+@pytest.mark.parametrize(
+    "other",
+    [_rod((0, 3, 8), (1, 0, 0.4)), _rod((2, -5, 4), (1, 0.2, 0)), _ellipsoid((0.9, 0.7, 0.8), (25, 6, 10))],
+    ids=["a rod", "a rod over the joint", "an ellipsoid"],
+)
+def test_faces_on_closed_splines_are_read_whole_wherever_their_joint_lies(other, tmp_path):
+    """Areas by OpenCASCADE, of its own faces and of those that they became."""
+    solid = BRepAlgoAPI_Cut(_ellipsoid((1.1, 1.2, 1.4), (0, 0, 5)), other).Shape()
+    write_step([(f"{k}", f) for k, f in enumerate(shape_faces(solid))], tmp_path / "in.step")
+    for item in read_step(tmp_path / "in.step"):
+        assert item.problem is None
+        assert face_area(item.face) == pytest.approx(shape_area(item.shape), rel=1e-5)
+
+
+@pytest.mark.parametrize("turn", [0.0, 2 * np.pi])
+def test_a_trim_curve_that_is_not_true_to_its_edge_is_made_anew_on_its_side_of_the_joint(turn):
+    """A meridian up to the pole: its trim curve left in angles, and one with waves."""
+    surface = face_from_shape(shape_faces(BRepPrimAPI_MakeSphere(30).Shape())[0]).surface
+    space = curve_part(edge_curve(surface, "u0"), 0.01, surface.domain[1][1])
+    angles = Curve.line([turn, 0.1], [turn, np.pi / 2])
+    waves = Curve(3, [0] * 4 + [1] * 4, [[turn, 0.01], [turn + 0.5, 0.5], [turn - 2, 1.9], [turn, np.pi / 2]])
+    share = np.linspace(0, 1, 40)
+    for wrong in (angles, waves):
+        made = on_spline(surface, wrong, space, angles)
+        uv = curve_points(made, np.interp(share, [0, 1], made.domain))
+        place = surface_points(surface, uv[:, 0], uv[:, 1])
+        assert np.abs(uv[:, 0] - turn).max() < 1e-6
+        assert np.abs(place - curve_points(space, np.interp(share, [0, 1], space.domain))).max() < 1e-5
 
 
 def test_a_trimmed_face_survives_the_way_through_its_own_numbers():
