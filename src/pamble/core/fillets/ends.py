@@ -94,8 +94,12 @@ def reach(surface: Surface, side: int, face: Face, name: str) -> Reach:
     ends = np.concatenate([curve_points(e.space, e.space.domain) for e in contact_edges(face, name)])
     feet = to_curve(line, ends)
     own = np.flatnonzero(feet.distance < _ON)
-    if not len(own):
-        raise GeometryError("The contact does not reach the border of its face.")
+    if not len(own) or np.ptp(feet.t[own]) < _GAP:
+        x, y, z = curve_points(line, [0.5 * sum(line.domain)])[0]
+        raise GeometryError(
+            f"The contact of the ball at ({x:.2f}, {y:.2f}, {z:.2f}) mm does not reach the border of its face: a smaller "
+            "radius, or a larger face, is needed."
+        )
     first, last = own[np.argsort(feet.t[own])[[0, -1]]]
     slopes = [_slope(surface, face, float(feet.t[i]), float(side), ends[i], name) for i in (first, last)]
     return Reach((float(feet.t[first]), float(feet.t[last])), (slopes[0], slopes[1]))
