@@ -94,12 +94,8 @@ def reach(surface: Surface, side: int, face: Face, name: str) -> Reach:
     ends = np.concatenate([curve_points(e.space, e.space.domain) for e in contact_edges(face, name)])
     feet = to_curve(line, ends)
     own = np.flatnonzero(feet.distance < _ON)
-    if not len(own) or np.ptp(feet.t[own]) < _GAP:
-        x, y, z = curve_points(line, [0.5 * sum(line.domain)])[0]
-        raise GeometryError(
-            f"The contact of the ball at ({x:.2f}, {y:.2f}, {z:.2f}) mm does not reach the border of its face: a smaller "
-            "radius, or a larger face, is needed."
-        )
+    if not len(own):
+        raise GeometryError("The contact does not reach the border of its face.")
     first, last = own[np.argsort(feet.t[own])[[0, -1]]]
     slopes = [_slope(surface, face, float(feet.t[i]), float(side), ends[i], name) for i in (first, last)]
     return Reach((float(feet.t[first]), float(feet.t[last])), (slopes[0], slopes[1]))
@@ -133,6 +129,12 @@ def ended(surface: Surface, sides: tuple[Reach, Reach] | None, given: Ends = (No
     edges = []
     for own, side, inward in ((one, "v0", 1.0), (two, "v1", -1.0)):
         pcurve, _, space = side_curve(surface, side)
+        if not own.at[1] - own.at[0] > _GAP:
+            x, y, z = curve_points(space, [own.at[0]])[0]
+            raise GeometryError(
+                f"The contact of the ball at ({x:.2f}, {y:.2f}, {z:.2f}) mm does not reach the border of its face: a "
+                "smaller radius, or a larger face, is needed."
+            )
         edges.append(Edge(surface, side, curve_part(pcurve, *own.at), inward, curve_part(space, *own.at), side))
     across = []
     for i, name, inward in ((0, "start", -1.0), (1, "end", 1.0)):
