@@ -37,9 +37,12 @@ _SPANS = (1, 2, 3, 4, 6, 8)
 """Even spans that are tried; then lines on which a face is less smooth are looked for, and spans parted."""
 
 _LEAST_CLOSED = 4
-_ROUNDS, _MORE, _PARTS, _MOST, _MARGIN = 10, 1.25, 3.0, 128, 0.9
-"""Times that spans are made finer, by how many times at least and at most, how many they may become, and the share of
-the aims to reach: the worst lies between the samples.
+_ROUNDS, _MORE, _PARTS, _MOST = 10, 1.25, 3.0, 128
+"""Times that spans are made finer, by how many times at least and at most, and how many they may become."""
+
+_MARGIN, _HELPS = 0.9, 0.8
+"""Share of the aims to reach, as the worst lies between the samples; and of what was reached that counts as a help: two
+times without one are the last.
 """
 
 _CHECKS, _IN_SPAN, _ACROSS = 121, 5, 9
@@ -93,13 +96,15 @@ def ball_surface(c: Crease, found: Contacts, chord: float | None, aim: float = 1
         if ratios.max() <= aim:
             break
     assert best is not None
-    rolling, rounds = checked, 0 if best.ratio > aim else _ROUNDS
-    while best.ratio > _MARGIN * aim and rounds < _ROUNDS:
+    rolling, rounds, stalled = checked, 0, 0
+    while ratios.max() > (aim if rounds == 0 else _MARGIN * aim) and rounds < _ROUNDS and stalled < 2:
         knots = _finer(knots, rolling.s, ratios / (_MARGIN * aim))
         if len(basis.breaks(knots, 5)) - 1 > _MOST:
             break
-        rolling, rounds = ball.at(_checks(knots, ball.ends)), rounds + 1
+        before, rounds = best.ratio, rounds + 1
+        rolling = ball.at(_checks(knots, ball.ends))
         ratios = look(knots, order, rolling)
+        stalled = stalled + 1 if best.ratio > _HELPS * before else 0
     return BallSurface(best.surface, *_closed_in(best.surface, ball, checked), tuple(tried))
 
 
