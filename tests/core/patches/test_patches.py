@@ -12,13 +12,13 @@ from pamble.core.patches.loop import Asked
 from pamble.core.patches.trimmed import trimmed_patch
 from pamble.core.planes import plane_at
 from pamble.core.spline import basis
-from pamble.core.spline.closest import to_surface
+from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import surface_derivatives, surface_grid
+from pamble.core.spline.evaluate import curve_points, surface_derivatives, surface_grid
 from pamble.core.spline.knots import reverse_surface
 from pamble.core.spline.surface import Surface
 from tests import readback
-from tests.core.patches.grounds import ground, hole, knotted, window
+from tests.core.patches.grounds import ground, hole, knotted, mitred, window
 from tests.shapes import cylinder, panel
 
 
@@ -45,6 +45,15 @@ def test_a_hole_of_four_sides_gives_the_surface_back_with_few_cvs(seed, rise):
     assert made.face.surface.control.shape[0] * made.face.surface.control.shape[1] <= 49
     assert off(made.face.surface, known) < 0.05
     assert made.warnings == () or worst(made, "curvature") > 0.5
+
+
+@pytest.mark.parametrize("edges", [window(ground(1, 60)), [f.edge("v0") for f in mitred(0.0)]], ids=["window", "dish"])
+def test_sides_are_named_where_they_lie_whichever_way_the_first_neighbour_faces(edges):
+    made = boundary_patch([Asked(e, 1) for e in edges], 500.0)
+    for s in made.sides:
+        line = edges[s.number].space
+        middle = curve_points(line, [0.5 * sum(line.domain)])
+        assert to_curve(made.face.edge(s.patch_side).space, middle).distance[0] < 0.002
 
 
 def test_figures_are_read_back_from_the_file_by_another_library(tmp_path):

@@ -42,6 +42,9 @@ _STRIP = 3.0
 _SAMPLES = 5
 """Places on a curve for every control point of the side that contains it."""
 
+_BACK = {"u0": "u1", "u1": "u0"}
+"""Sides that change places where a patch is turned over."""
+
 ROUND = ("v0", "u1", "v1", "u0")
 """Sides of the patch in the order in which a chain runs round it."""
 
@@ -110,6 +113,8 @@ def boundary_patch(
         )
     warnings = [*_words(found, figures, layout, spans is None), *missed(surface, rows)]
     face = Face(_turned(surface, layout))
+    if face.surface is not surface:
+        figures = [replace(f, patch_side=_BACK.get(f.patch_side, f.patch_side)) for f in figures]
     inside = tuple(off(surface, x) for x in through)
     return PatchMade(face, tuple(figures), tuple(found), tuple(tried), tuple(warnings), inside)
 
