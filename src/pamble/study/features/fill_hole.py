@@ -52,7 +52,7 @@ class FillParams(SidesParams):
     layout: Literal["single", "spokes", "corners", "two", "strip", "best", "picked"] = choice(
         "Layout", "single",
         labels={
-            "single": "one, trimmed", "spokes": "spokes, middles", "corners": "spokes, corners",
+            "single": "one patch", "spokes": "spokes, middles", "corners": "spokes, corners",
             "two": "two patches", "strip": "a strip across", "best": "the best of all", "picked": "as picked below",
         },
     )  # fmt: skip

@@ -1,0 +1,104 @@
+"""Closed blends, rims in pieces, and holes that are cut back and filled: by steps, and by command."""
+
+import numpy as np
+import pytest
+
+from pamble.cli.main import main
+from pamble.core.exchange.step import write_step
+from pamble.core.faces.edges import split_edge
+from pamble.core.faces.face import Face
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.knots import surface_part
+from pamble.core.surfaces.revolve import revolve
+from pamble.study.frame import read_frame
+from pamble.study.stored import FaceData, SurfaceData
+from tests.cli.test_fillet_shells import shell
+from tests.core.corners.test_four import branches
+from tests.core.patches.grounds import ground
+from tests.core.patches.test_hole import pierced
+from tests.core.patches.test_strip import sides
+from tests.shapes import plane
+from tests.study.bench import add, face, line, step
+
+
+def test_seams_round_a_closed_blend_over_two_faces_are_each_as_long_as_their_edge(kernel):
+    def ring(start, end):
+        return revolve(Curve.line(start, end), np.zeros(3), np.array([0, 0, 1.0]), 0, 360)
+
+    below = ring([20, 0, 0], [24, 0, -30])
+    for n, stretch in enumerate(((0, 0.4), (0.4, 1))):
+        part = SurfaceData.of(surface_part(below, stretch)).model_dump()
+        add(kernel, f"foot{n}", "face", face={"surface": part})
+    add(kernel, "neck", "face", face={"surface": SurfaceData.of(ring([10, 0, 20], [9, 0, 50])).model_dump()})
+    state = add(kernel, "b", "edge_blend", first=line("neck", "v0"), second=line("foot1", "v0"))
+    assert "One edge comes round to its start and the other does not" in state.problem
+    kernel.commit({"op": "set_params", "id": "b", "changes": {"second_on": [line("foot0", "v0")]}})
+    rows = [
+        r for r in read_frame(kernel.frame())[0]["seams"] if (r["a"]["feature"] == "b") != (r["b"]["feature"] == "b")
+    ]
+    assert [r["state"] for r in rows] == ["holds"] * 3
+    assert sorted(r["length"] for r in rows) == pytest.approx([16 * np.pi, 20 * np.pi, 24 * np.pi], rel=0.02)
+
+
+def test_the_rim_of_a_hole_in_pieces_is_taken_whole_where_the_other_edge_comes_round(kernel, tmp_path, capsys):
+    """A flat plate with a round hole, its rim in two, and a tube over it: by the step's offer, and by command."""
+    tube = revolve(Curve.line([12, 0, 25], [12, 0, 60]), np.zeros(3), np.array([0, 0, 1.0]), 0, 360)
+    rim = revolve(Curve.line([20, 0, 0], [20, 0, 9]), np.zeros(3), np.array([0, 0, 1.0]), 0, 360)
+    plate = pierced(plane((-60, -60, 0), (120, 0, 0), (0, 120, 0)), [Face(rim).edge("v0")])
+    own = next(e for e in plate.edges if e.side is None)
+    plate = split_edge(plate, own.name, [0.3 * own.domain[1]])
+    part, other = (e for e in plate.edges if e.side is None)
+    add(kernel, "plate", "face", face=FaceData.of(plate).model_dump(mode="json"))
+    add(kernel, "tube", "face", face={"surface": SurfaceData.of(tube).model_dump()})
+    state = add(kernel, "b", "edge_blend", first=line("plate", part.name), second=line("tube", "v0"))
+    assert state.problem == "One edge comes round to its start and the other does not."
+    assert state.offer.changes == {"first_on": [line("plate", other.name)]}
+    kernel.commit({"op": "set_params", "id": "b", "changes": state.offer.changes})
+    assert kernel.now.states["b"].problem is None
+    near = [",".join(f"{x:.4f}" for x in curve_points(e.space, [0.4 * e.domain[0] + 0.6 * e.domain[1]])[0])
+            for e in (part, Face(tube).edge("v0"))]  # fmt: skip
+    write_step([("Plate", plate), ("Tube", Face(tube))], tmp_path / "in.step")
+    out = tmp_path / "out.step"
+    assert main(["blend", str(tmp_path / "in.step"), *(f"--edge={p}" for p in near), "-o", str(out)]) == 0
+    capsys.readouterr()
+    assert shell(out)[0] == 5
+
+
+def test_a_hole_is_cut_back_to_four_sides_by_one_step_and_filled_by_the_next(kernel):
+    faces = branches(ground(2, 25), (95, 215, 325), 0.05, 0.18)
+    for n, f in enumerate(faces):
+        add(kernel, f"s{n}", "face", face=FaceData.of(f).model_dump(mode="json"))
+    rim = [line(f"s{n}", "hole") for n in range(6)]
+    cut = add(kernel, "c", "cut_back", edges=rim)
+    assert cut.problem is None
+    (best,) = (w for w in cut.made.facts["ways"] if w["chosen"])
+    assert best["name"] == cut.made.facts["corners"]
+    assert [h.field for h in cut.made.handles] == ["depths", "depths"]
+    other = next(w["name"] for w in cut.made.facts["ways"] if not w["chosen"])
+    at = cut.made.handles[0].index
+    kernel.commit({"op": "set_params", "id": "c", "changes": {"depths": [3.0 if k == at else None for k in range(6)]}})
+    assert kernel.now.states["c"].made.facts["beyond"][at] == 3.0
+    kernel.commit({"op": "set_params", "id": "c", "changes": {"corners": "picked", "way": other}})
+    assert kernel.now.states["c"].made.facts["corners"] == other
+    kernel.commit({"op": "set_params", "id": "c", "changes": {"way": "corners 1, 2"}})
+    assert "is not cut back at corners 1, 2" in kernel.now.states["c"].problem
+    kernel.commit({"op": "set_params", "id": "c", "changes": {"way": other}})
+    left = [line(f"s{n}", e.name) for n in range(6) for e in face(kernel, f"s{n}").edges if e.name[:2] in ("ho", "c:")]
+    filled = add(kernel, "f", "fill_hole", edges=left, layout="picked", way="four")
+    assert filled.problem is None
+    assert len(filled.made.facts["sides"]) == 4
+    assert max(s["angle"] for s in filled.made.facts["sides"]) < 0.005
+
+
+def test_a_strip_is_filled_alike_while_it_is_chosen_and_when_it_is_kept(kernel):
+    asked = sides(20)
+    for n, one in enumerate(asked):
+        add(kernel, f"s{n}", "face", face=FaceData.of(Face(one.source.surface)).model_dump())
+    edges = [line(f"s{n}", one.source.name) for n, one in enumerate(asked)]
+    op = {"op": "add_features", "features": [step("f", "fill_hole", edges=edges, continuity=[1] * 4, layout="single")]}
+    shown = next(f for f in read_frame(kernel.preview(op))[0]["features"] if f["id"] == "f")
+    kernel.commit(op)
+    kept = kernel.now.states["f"]
+    assert shown["problem"] is kept.problem is None
+    assert shown["facts"]["sides"] == kept.made.facts["sides"]
