@@ -152,6 +152,21 @@ def test_edges_of_many_spans_keep_their_own_knots():
     assert max(r.gap for r in made.residuals) < 1e-9
 
 
+def test_an_edge_that_bends_sharply_in_one_place_gets_closer_spans_there():
+    """A face of a hundred spans, made by another method, whose edge rises by 4 mm within 20 of its 300 mm."""
+    along = np.linspace(0, 300, 104)
+    bump = 4 * np.exp(-(((along - 90) / 12) ** 2))
+    net = np.stack(
+        [np.stack([along, np.full(104, y), bump * (1 - y / 120)], axis=-1) for y in (0, -30, -60, -90)], axis=1
+    )
+    bumpy = Surface(3, 3, basis.uniform_knots(3, 101), basis.uniform_knots(3, 1), net)
+    calm = panel(lambda x, y: (x, 30 + y, -20 - y))
+    made = build_blend(natural_edge(bumpy, "v0"), natural_edge(calm, "v0"), BlendSpec())
+    assert all(r.ratio(2) <= 1 for r in made.residuals)
+    wide = np.diff(basis.breaks(made.surface.knots_u, 5))
+    assert wide.max() > 3 * wide.min()
+
+
 def test_trimmed_and_rational_edges_are_met_within_the_aim():
     arc = arc_curve(80.0, 90)
     wall = Surface(

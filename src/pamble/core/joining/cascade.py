@@ -61,7 +61,7 @@ def edge_row(space: RowSpace, side: Side, order: int) -> EdgeRow:
         ]
         row = solve_row(space, conditions, target[0], target[-1])
         slip = dot(space.values @ row - f.position, f.tangent)
-        t = np.clip(t + slip / np.maximum(norm(f.velocity), TINY), *side.edge.domain)
+        t = side.within(t + slip / np.maximum(norm(f.velocity), TINY))
         f = frames(side.edge, t, order)
         if np.abs(slip).max() < 1e-4:
             break

@@ -64,6 +64,11 @@ class Side:
         """Parameters of the edge at the common parameter."""
         return self.to_edge(s)
 
+    def within(self, t: Array) -> Array:
+        """Parameters that ran over an end of the edge, back on it: round a loop, else at the end."""
+        low, high = self.edge.domain
+        return low + np.mod(t - low, high - low) if self.closed else np.clip(t, low, high)
+
 
 @dataclass(frozen=True, eq=False)
 class _Traits:

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 
 from pamble.core.arrays import TINY, Array, dot, norm
 from pamble.core.checks.figures import seam_figures
-from pamble.core.faces.face import natural_edge
+from pamble.core.faces.face import Edge, natural_edge
 from pamble.core.faces.frames import frames
 from pamble.core.joining.pairing import Side
 from pamble.core.joining.spec import BlendSpec
+from pamble.core.spline import basis
 from pamble.core.spline.differential import normals
 from pamble.core.spline.evaluate import surface_grid
 from pamble.core.spline.extremes import both_sides, largest
@@ -20,6 +22,13 @@ from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP, BLEN
 
 _SAMPLES = 200
 """Places along a seam at which a blend is measured while its spans are sought."""
+
+_IN_SPAN, _BESIDE = 9, 1e-6
+"""Places in a span where they are sought span by span, and the share of it by which the outer ones stand inside."""
+
+_OF = [0, 1, 2, 5]
+_AIMS = np.array([BLEND_GAP, BLEND_ANGLE, BLEND_CURVATURE, BLEND_RATE])
+"""Which figures count for G0 to G3, and their aims."""
 
 
 @dataclass(frozen=True)
@@ -35,9 +44,8 @@ class Residual:
 
     def ratio(self, continuity: int) -> float:
         """Largest figure over its aim, of those the continuity asks for; 1 or less holds."""
-        parts = [self.gap / BLEND_GAP, self.angle / BLEND_ANGLE, self.curvature / BLEND_CURVATURE]
-        parts.append(self.rate_percent / BLEND_RATE)
-        return max(parts[: continuity + 1])
+        parts = np.array([self.gap, self.angle, self.curvature, self.rate_percent]) / _AIMS
+        return float(parts[: continuity + 1].max())
 
 
 def residual(
@@ -48,6 +56,27 @@ def residual(
     closed_in: the worst are sought between the samples too, and on both sides of every break.
     """
     edge = natural_edge(surface, "v0" if which == 0 else "v1")
+    figures = _figures(edge, side, diagonal, order)
+    s = np.linspace(0.0, 1.0, _SAMPLES)
+    if not closed_in:
+        return Residual(*figures(s).max(axis=1).tolist())
+    s = np.unique(np.concatenate([s, both_sides(edge.space)]))
+    return Residual(*largest(figures, s, figures(s))[1].tolist())
+
+
+def span_ratios(surface: Surface, side: Side, which: int, diagonal: float, continuity: int) -> Array:
+    """The worst figure over its aim in every span of a blend along one seam, (spans,)."""
+    edge = natural_edge(surface, "v0" if which == 0 else "v1")
+    at = basis.breaks(surface.knots_u, surface.degree_u)
+    s = at[:-1, None] + np.diff(at)[:, None] * np.linspace(_BESIDE, 1.0 - _BESIDE, _IN_SPAN)
+    figures = _figures(edge, side, diagonal, 3 if continuity > 2 else 2)(s.ravel())
+    return np.asarray(
+        (figures[_OF[: continuity + 1]] / _AIMS[: continuity + 1, None]).max(axis=0).reshape(s.shape).max(axis=1)
+    )
+
+
+def _figures(edge: Edge, side: Side, diagonal: float, order: int) -> Callable[[Array], Array]:
+    """The figures of `Residual` at shares (m,) of a seam, (6, m)."""
 
     def figures(s: Array) -> Array:
         mine = frames(edge, s, order)
@@ -57,16 +86,12 @@ def residual(
             slip = dot(mine.position - theirs.position, theirs.tangent)
             if np.abs(slip).max() < 1e-7:
                 break
-            t = np.clip(t + slip / np.maximum(norm(theirs.velocity), TINY), *side.edge.domain)
+            t = side.within(t + slip / np.maximum(norm(theirs.velocity), TINY))
             theirs = frames(side.edge, t, order)
         f = seam_figures(mine, theirs, diagonal)
         return np.array([f.gap, f.angle, f.curvature, f.curvature_abs, f.rate, f.rate_percent])
 
-    s = np.linspace(0.0, 1.0, _SAMPLES)
-    if not closed_in:
-        return Residual(*figures(s).max(axis=1).tolist())
-    s = np.unique(np.concatenate([s, both_sides(edge.space)]))
-    return Residual(*largest(figures, s, figures(s))[1].tolist())
+    return figures
 
 
 def shape_warnings(surface: Surface, spec: BlendSpec) -> list[str]:
