@@ -8,7 +8,6 @@ angle jump between branches, and rows cannot follow a jump. The error over R is 
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -22,6 +21,7 @@ from pamble.core.fillets.feet import derivatives, step_uv
 from pamble.core.fillets.stations import Contacts
 from pamble.core.fillets.stops import knots_between, stops
 from pamble.core.joining.rows import CLOSING, SLOPE, Condition, RowSpace, row_space, solve_row
+from pamble.core.joining.spans import finer
 from pamble.core.spline import basis
 from pamble.core.spline.evaluate import surface_derivatives, surface_grid
 from pamble.core.spline.extremes import largest
@@ -37,8 +37,8 @@ _SPANS = (1, 2, 3, 4, 6, 8)
 """Even spans that are tried; then lines on which a face is less smooth are looked for, and spans parted."""
 
 _LEAST_CLOSED = 4
-_ROUNDS, _MORE, _PARTS, _MOST = 10, 1.25, 3.0, 128
-"""Times that spans are made finer, by how many times at least and at most, and how many they may become."""
+_ROUNDS, _MOST = 10, 128
+"""Times that spans are made finer, and how many they may become."""
 
 _MARGIN, _HELPS = 0.9, 0.8
 """Share of the aims to reach, as the worst lies between the samples; and of what was reached that counts as a help: two
@@ -98,7 +98,7 @@ def ball_surface(c: Crease, found: Contacts, chord: float | None, aim: float = 1
     assert best is not None
     rolling, rounds, stalled = checked, 0, 0
     while ratios.max() > (aim if rounds == 0 else _MARGIN * aim) and rounds < _ROUNDS and stalled < 2:
-        knots = _finer(knots, rolling.s, ratios / (_MARGIN * aim))
+        knots = finer(knots, 5, _by_span(knots, rolling.s, ratios / (_MARGIN * aim)))
         if len(basis.breaks(knots, 5)) - 1 > _MOST:
             break
         before, rounds = best.ratio, rounds + 1
@@ -122,20 +122,12 @@ def _spaces(ball: Between) -> Iterator[tuple[Array, int]]:
         yield knots_between(found, 1), order
 
 
-def _finer(knots: Array, s: Array, ratios: Array) -> Array:
-    """Knots with more even spans between the stops where the aims are missed, the more the farther: the error falls
-    with the fourth power of a span's length. ratios: the worst over its aim at shares s, (m,).
-    """
-    inner, counts = np.unique(knots[6:-6], return_counts=True)
-    stops = [0.0, *inner[counts > 1], 1.0]
-    parts = [np.zeros(6)]
-    for a, b in itertools.pairwise(stops):
-        own = ratios[(s >= a) & (s <= b)].max(initial=0.0)
-        n = 1 + int(((inner > a) & (inner < b)).sum())
-        n = n if own <= 1.0 else int(np.ceil(n * np.clip(own**0.25, _MORE, _PARTS)))
-        parts.append(np.linspace(a, b, n + 1)[1:-1])
-        parts.append(np.repeat(b, counts[inner == b][0] if b < 1.0 else 6))
-    return np.concatenate(parts)
+def _by_span(knots: Array, s: Array, ratios: Array) -> Array:
+    """The worst of ratios at shares s, (m,), in every span, (spans,)."""
+    at = basis.breaks(knots, 5)
+    out = np.zeros(len(at) - 1)
+    np.maximum.at(out, np.clip(np.searchsorted(at, s, "right") - 1, 0, len(out) - 1), ratios)
+    return out
 
 
 def _checks(knots: Array, ends: tuple[float, float]) -> Array:
