@@ -19,10 +19,13 @@ from pamble.core.spline.surface import Surface
 _BETTER = 0.95
 """By how much better a blend of more spans must be to count, where none reaches the aims."""
 
-_WORTH, _HELPS, _IDLE, _ROUNDS, _MOST = 0.5, 0.8, 3, 10, 128
+_WORTH, _HELPS, _IDLE, _ROUNDS, _MOST = 0.7, 0.8, 3, 10, 128
 """The same for one with closer spans in places; what a round must bring, and how many without are the last; rounds, and
 spans in all.
 """
+
+_NEARLY = 2.0
+"""Times the aims up to which figures between the samples count."""
 
 _TELLS, _CLOSE = 8, 16.0
 """Even spans from which on it can be told whether more would reach the aims; and how many times the aims the most of
@@ -71,7 +74,7 @@ class Search:
     def _look(self, surface: Surface, better: float) -> None:
         """Measure a blend; better: share of the best so far that counts."""
         met = self._met(surface)
-        if self._worst(met) <= 1.0:
+        if self._worst(met) <= _NEARLY:
             # It counts only if it holds between the samples too.
             met = self._met(surface, closed_in=True)
         ratio = max(self._worst(met), self.shaper.uneven(surface))

@@ -24,6 +24,10 @@ shape the rows between places closer together.
 _ROOM, _LEAST, _MOST = 1.3, 0.7, 3.0
 """Spans that one becomes at once: over what it needs, at least and at most."""
 
+_NARROW, _ROUNDING = 2e-3, 1e-6
+"""Share of the edges below which a span is not parted: there the rows would follow noise. Rounding in counts of spans.
+"""
+
 
 def candidates(sides: tuple[Side, Side], spec: BlendSpec) -> Iterator[Array]:
     """Knot vectors to try, fewest control points first: even spans, and the edges' own knots with refinements."""
@@ -41,7 +45,7 @@ def candidates(sides: tuple[Side, Side], spec: BlendSpec) -> Iterator[Array]:
     found = even + [k for k in own if len(k) - p - 1 <= limit + 12]
     if spec.spans is not None:
         found = [k for k in found if basis.span_count(k, p) == spec.spans]
-    yield from sorted(found, key=len)
+    yield from sorted({k.tobytes(): k for k in found}.values(), key=len)
 
 
 def stops_along(sides: tuple[Side, Side]) -> list[float]:
@@ -95,13 +99,14 @@ def finer(knots: Array, degree: int, ratios: Array) -> Array:
     ratios: of every span, the worst figure over its aim, (spans,).
     """
     at = basis.breaks(knots, degree)
-    need = np.append(0.0, np.cumsum(np.clip(_ROOM * ratios**0.25, _LEAST, _MOST)))
+    most = np.clip(np.diff(at) / (_NARROW * (at[-1] - at[0])), 1.0, _MOST)
+    need = np.append(0.0, np.cumsum(np.clip(_ROOM * ratios**0.25, _LEAST, most)))
     inner, counts = np.unique(knots[degree + 1 : -degree - 1], return_counts=True)
-    stops = np.concatenate([at[:1], inner[counts > 1], at[-1:]])
+    stops = {float(x): int(n) for x, n in zip(inner, counts, strict=True) if n > 1}
     held = [np.repeat(at[0], degree + 1)]
-    for low, high in pairwise(stops):
+    for low, high in pairwise([at[0], *sorted(stops), at[-1]]):
         first, last = np.interp([low, high], at, need)
-        n = int(np.ceil(last - first))
+        n = int(np.ceil(last - first - _ROUNDING))
         held.append(np.interp(np.linspace(first, last, n + 1)[1:-1], need, at))
-        held.append(np.repeat(high, counts[inner == high][0] if high < at[-1] else degree + 1))
+        held.append(np.repeat(high, stops.get(high, degree + 1)))
     return np.concatenate(held)
