@@ -49,11 +49,8 @@ def cut_back(
     middles = [curve_points(e.space, [0.5 * sum(e.space.domain)])[0] for c in cuts for e in c.edges]
     gone = np.array([*middles, *corners]).reshape(-1, 3)
     names = {c.name for c in cuts}
-    keep = [
-        r.number
-        for r in divided.regions
-        if not (len(gone) and _touches(divided, r.number, gone, names)) and not _beyond(divided, r.at, cuts)
-    ]
+    touched = {r.group for r in divided.regions if len(gone) and _touches(divided, r.number, gone, names)}
+    keep = [r.number for r in divided.regions if r.group not in touched and not _beyond(divided, r.at, cuts)]
     if not keep or len(divided.regions) < 2:
         if any(c.away is not None for c in cuts):
             raise GeometryError(

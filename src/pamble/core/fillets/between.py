@@ -9,8 +9,11 @@ from scipy.interpolate import make_interp_spline
 
 from pamble.core.arrays import Array, unit
 from pamble.core.fillets.crease import Crease
-from pamble.core.fillets.stations import Contacts, contacts
+from pamble.core.fillets.stations import Contacts, contacts, near
 from pamble.core.joining.rows import CLOSING
+
+_LOST = 0.02
+"""Share of the radius by which a place between stations may be off before its foot is looked for anew."""
 
 
 class _Smooth:
@@ -62,6 +65,7 @@ class Between:
         self._points, self._uv = smooth(c.points, 5), smooth(c.uv, 5)
         self._into = smooth(c.into[0], 3), smooth(c.into[1], 3)
         self._turn, self._touched = smooth(c.turn, 3), smooth(found.uv, 5)
+        self._contacts = smooth(found.points[0], 5), smooth(found.points[1], 5)
         self.radius, self.centre = smooth(found.radius, 3), smooth(found.centre, 5)
 
     @property
@@ -86,4 +90,13 @@ class Between:
             c.signs,
             c.closed,
         )
-        return Rolling(s, there, contacts(there, self.radius(s), self.chord, self._touched(s)))
+        return Rolling(s, there, contacts(there, self.radius(s), self.chord, self._start(s)))
+
+    def _start(self, s: Array) -> Array:
+        """Parameters near the contacts at shares (m,), (m, 4)."""
+        uv, most = self._touched(s), _LOST * self.radius(s)
+        sides = [
+            near(surface, uv[:, 2 * k : 2 * k + 2], self._contacts[k](s), most)
+            for k, surface in enumerate(self.crease.surfaces)
+        ]
+        return np.hstack(sides)

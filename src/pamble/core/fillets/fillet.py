@@ -112,7 +112,7 @@ def fillet(
     strips, corners, mitres, changed = laid.strips, laid.corners, laid.mitres, laid.changed
     rolls = [r for s in strips for r in s.rolls]
     least, most = zip(*(r.radii for r in rolls), strict=True)
-    warnings = _told(rolls)
+    warnings = _told(rolls, section)
     if gap:
         return Fillet((), (), tuple(c.point for c in corners), changed, (min(least), max(most)), tuple(warnings))
     ended, made = list[list[Face]](), list[FilletFace]()
@@ -230,12 +230,12 @@ def _cut(
     return out
 
 
-def _told(rolls: Sequence[Rolled]) -> list[str]:
+def _told(rolls: Sequence[Rolled], section: Section) -> list[str]:
     out = []
     if any(r.hardly for r in rolls):
         out.append("The ball only just fits into a face: its trim may run close to a hollow.")
     worst = max(r.ball.ratio for r in rolls)
-    if worst > 1.0:
+    if worst > 1.0 and section in ROLLED:
         out.append(f"The fillet is {worst:.1f} times what is aimed at: the crease is not calm.")
     return out
 

@@ -6,10 +6,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pamble.core.arrays import Array, dot, norm
+from pamble.core.arrays import Array, BoolArray, IntArray, dot, norm
 from pamble.core.fillets.crease import Crease
 from pamble.core.fillets.feet import derivatives, step_uv
+from pamble.core.spline.closest import to_surface
 from pamble.core.spline.differential import curvatures, turning_normals
+from pamble.core.spline.poles import is_pole
+from pamble.core.spline.surface import EDGES, Surface
 
 _RESIDUAL = 1e-7
 """Distance, mm, that a station may be left off touching both faces."""
@@ -49,14 +52,35 @@ def contacts(c: Crease, radius: Array, chord: float | None = None, start: Array 
     Newton on S1 + s1 R n1 = S2 + s2 R n2, with the middle of both contacts in the station's plane; columns are scaled
     to mm, and where the crease has faded so that they coincide the least step is taken. Own derivation.
     """
-    a, b = c.surfaces
     r = np.array(radius, dtype=float)
     q = _seed(c, r) if start is None else start.copy()
+    _solve(c, q, r, chord, np.arange(len(q)))
+    out = _finished(c, q, r)
+    lost = out.residual > _RESIDUAL
+    if lost.any() and not lost.all():
+        # Once more, from between the stations beside them.
+        q[lost], r[lost] = _beside(c, out, lost), np.asarray(radius, dtype=float)[lost]
+        _solve(c, q, r, chord, np.flatnonzero(lost))
+        out = _finished(c, q, r)
+    return out
+
+
+def _beside(c: Crease, found: Contacts, lost: BoolArray) -> Array:
+    """Parameters (k, 4) between the contacts at the stations beside those that are lost, (m,)."""
+    at, known = np.flatnonzero(lost), np.flatnonzero(~lost)
+    sides = []
+    for surface, points in zip(c.surfaces, found.points, strict=True):
+        places = np.column_stack([np.interp(at, known, points[known, i]) for i in range(3)])
+        feet = to_surface(surface, places)
+        sides.append(np.column_stack([feet.u, feet.v]))
+    return np.hstack(sides)
+
+
+def _solve(c: Crease, q: Array, r: Array, chord: float | None, live: IntArray) -> None:
+    """Move parameters (m, 4), and radii (m,) where a chord is given, of some stations to where the ball touches."""
+    a, b = c.surfaces
     size = np.array([np.ptp(d) for s in (a, b) for d in s.domain])
-    room = np.array([2.5 if s.closed[k] else 0.5 for s in (a, b) for k in (0, 1)]) * size
-    low = np.array([d[0] for s in (a, b) for d in s.domain]) - room
-    high = np.array([d[1] for s in (a, b) for d in s.domain]) + room
-    live = np.arange(len(q))
+    low, high = np.hstack([_bounds(s) for s in (a, b)])
     unknowns = 4 if chord is None else 5
     s1, s2 = c.signs
     for _ in range(_ROUNDS):
@@ -97,7 +121,18 @@ def contacts(c: Crease, radius: Array, chord: float | None = None, start: Array 
         live = live[~settled & sound]
         if not len(live):
             break
-    return _finished(c, q, r)
+
+
+def _bounds(surface: Surface) -> Array:
+    """Least and largest parameters (2, 2) of a contact: several times round, a little over a border, not over a pole,
+    beyond which a surface is turned over.
+    """
+    out = np.array(surface.domain).T
+    for side in EDGES:
+        along, high = EDGES.index(side) // 2, int(side[1])
+        room = 2.5 if surface.closed[along] else 0.0 if is_pole(surface, side) else 0.5
+        out[high, along] += (room if high else -room) * np.ptp(surface.domain[along])
+    return out
 
 
 def _seed(c: Crease, radius: Array) -> Array:
@@ -109,6 +144,19 @@ def _seed(c: Crease, radius: Array) -> Array:
         d = derivatives(surface, uv[:, 0], uv[:, 1], 1)
         out.append(uv + step_uv(d, into * reach))
     return np.hstack(out)
+
+
+def near(surface: Surface, uv: Array, places: Array, most: Array) -> Array:
+    """Parameters (m, 2); where they lead farther than ``most`` (m,) mm from places (m, 3), the feet of these instead:
+    beside a pole parameters run round it in no time, and only places can be followed.
+    """
+    away = norm(derivatives(surface, uv[:, 0], uv[:, 1], 0)[0, 0] - places)
+    lost = np.flatnonzero(~(away <= most))
+    if len(lost):
+        feet = to_surface(surface, places[lost])
+        uv = uv.copy()
+        uv[lost] = np.column_stack([feet.u, feet.v])
+    return uv
 
 
 def _finished(c: Crease, q: Array, r: Array) -> Contacts:

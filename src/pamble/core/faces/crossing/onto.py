@@ -29,6 +29,12 @@ _BORDER_ROUNDS = 12
 _SHORT = 1e-7
 """Share of a curve below which what lands of it is the rounding of a border."""
 
+_ROUNDING, _ON_BORDER = 1e-9, 0.5
+"""Share of its domain by which an end may be off a surface's border, and share of the tolerance, and lie on it."""
+
+_LEAP = 0.3
+"""Share of its domain by which feet beside each other lie apart only where a surface closes on itself."""
+
 _OVER = 0.05
 """How far beyond its domain, as a fraction of it, a surface is followed to see where a curve crosses its border."""
 
@@ -46,7 +52,8 @@ def curve_onto(surface: Surface, curve: Curve, direction: Array | None, toleranc
     sharp = set(kinks(curve)[0].tolist())
     chains: list[list[_Run]] = []
     for run in runs:
-        if chains and chains[-1][-1][1] == run[0] and run[0] not in sharp:
+        before = chains[-1][-1] if chains else None
+        if before and before[1] == run[0] and run[0] not in sharp and not _leaps(surface, before[3][-1], run[3][0]):
             chains[-1].append(run)
         else:
             chains.append([run])
@@ -71,7 +78,7 @@ def _runs(surface: Surface, curve: Curve, d: Array | None, start: float, end: fl
     low, high = np.array(surface.domain).T
     size = high - low
     inside = found & np.all((uv >= low - 1e-9 * size) & (uv <= high + 1e-9 * size), axis=1)
-    jump = np.abs(np.diff(uv, axis=0) / size).max(axis=1) > 0.3
+    jump = _leaps(surface, uv[:-1], uv[1:])
     out = []
     first = None
     for i in range(len(t)):
@@ -86,6 +93,12 @@ def _runs(surface: Surface, curve: Curve, d: Array | None, start: float, end: fl
             out.append((float(a), float(b), t[first : i + 1], uv[first : i + 1]))
         first = None
     return out
+
+
+def _leaps(surface: Surface, one: Array, two: Array) -> BoolArray:
+    """Whether the way between two feet, (..., 2), runs over the joint of a closed surface, or comes back elsewhere."""
+    low, high = np.array(surface.domain).T
+    return np.asarray(np.abs((two - one) / (high - low)).max(axis=-1) > _LEAP)
 
 
 def _first_feet(surface: Surface, points: Array, d: Array | None) -> tuple[Array, BoolArray]:
@@ -148,11 +161,10 @@ def _feet(surface: Surface, points: Array, uv: Array, d: Array | None) -> tuple[
 def _border(surface: Surface, curve: Curve, d: Array | None, holds: float, beyond: float, uv: Array) -> float:
     """The parameter at which the foot crosses the border, between one that holds and one beyond."""
     low, high = np.array(surface.domain).T
-    size = high - low
     for _ in range(_BORDER_ROUNDS):
         t = np.linspace(holds, beyond, _BORDER_PARTS + 1)
         foot, good = _feet(surface, curve_points(curve, t[1:-1]), np.tile(uv, (_BORDER_PARTS - 1, 1)), d)
-        over = np.any((foot < low) | (foot > high), axis=1) | ~good | (np.abs((foot - uv) / size).max(axis=1) > 0.3)
+        over = np.any((foot < low) | (foot > high), axis=1) | ~good | (_leaps(surface, uv, foot))
         first = int(np.argmax(over)) if over.any() else _BORDER_PARTS - 1
         holds, beyond = float(t[first]), float(t[first + 1])
         if first:
@@ -165,7 +177,7 @@ def _border(surface: Surface, curve: Curve, d: Array | None, holds: float, beyon
 def _fitted(surface: Surface, curve: Curve, d: Array | None, chain: list[_Run], tolerance: float) -> FittedBranch:
     made = None
     for count in _COUNTS:
-        row = tuple(_stretch(surface, curve, d, run, count) for run in chain)
+        row = tuple(_stretch(surface, curve, d, run, count, tolerance) for run in chain)
         first, last = row[0], row[-1]
         apart = norm((first.point[0] - last.point[-1])[None])[0]
         closed = apart < 1e-9 and np.abs(first.q[0] - last.q[-1]).max() < 1e-12
@@ -176,24 +188,27 @@ def _fitted(surface: Surface, curve: Curve, d: Array | None, chain: list[_Run], 
     return made
 
 
-def _stretch(surface: Surface, curve: Curve, d: Array | None, run: _Run, count: int) -> Stretch:
+def _stretch(surface: Surface, curve: Curve, d: Array | None, run: _Run, count: int, tolerance: float) -> Stretch:
     a, b, t, uv = run
     at = affine_parameters(curve_part(curve, a, b), np.linspace(0, 1, count))
     seed = np.column_stack([np.interp(at, t, uv[:, k]) for k in (0, 1)])
     foot, _ = _feet(surface, curve_points(curve, at), seed, d)
-    foot = _to_border(surface, foot)
+    foot = _to_border(surface, foot, _ON_BORDER * tolerance)
     s, su, sv = power_form(surface).at(foot[:, 0], foot[:, 1])
     both = np.stack([su, sv])
     ends = ((0, float(foot[0, 0])), (0, float(foot[-1, 0])))
     return Stretch(np.hstack([foot, foot]), s, tangents(s, False), ends, np.ones(count), both, both)
 
 
-def _to_border(surface: Surface, uv: Array) -> Array:
-    """Ends that lie within rounding of the border put on it."""
+def _to_border(surface: Surface, uv: Array, within: float) -> Array:
+    """Ends that lie within a distance, mm, of the border put on it: what is left of a curve there is rounding."""
     out = uv.copy()
+    ends = uv[[0, -1]]
+    pace = norm(np.array(power_form(surface).at(ends[:, 0], ends[:, 1])[1:]))
     for k, (low, high) in enumerate(surface.domain):
-        for row in (0, -1):
+        for i, row in enumerate((0, -1)):
             for border in (low, high):
-                if abs(out[row, k] - border) < 1e-9 * (high - low):
+                away = abs(out[row, k] - border)
+                if away < _ROUNDING * (high - low) or away * pace[k, i] < within:
                     out[row, k] = border
     return out

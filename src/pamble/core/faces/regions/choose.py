@@ -19,6 +19,8 @@ from pamble.core.spline.surface import Surface
 LEFT, RIGHT, BOTH = 1, -1, 0
 """Side of a cutter on which a region lies, as the cutter's curves run; both where it reaches round an end."""
 
+_ON_JOINT = 1e-6
+"""Distance in the scaled plane, mm, up to which a piece lies on the joint of a closed surface."""
 
 _LATTICE = 32
 """Places each way at which it is seen how a region of the plane is stretched."""
@@ -118,15 +120,24 @@ def _over_joints(made: Arrangement, surface: Surface) -> IntArray:
     """Groups of regions that are one in space because they meet at the joint of a closed surface."""
     count = len(made.rings)
     pairs = []
-    for along, names in enumerate((("u0", "u1"), ("v0", "v1"))):
+    for along in (0, 1):
         if not surface.closed[along]:
             continue
-        first, second = (
-            [(p.t0, p.t1, max(p.left, p.right)) for p in made.pieces if made.sources[p.source].at == n] for n in names
-        )
+        first, second = (_on_line(made, along, border * made.scale[along]) for border in surface.domain[along])
         for a0, a1, a in first:
-            pairs += [(a, b) for b0, b1, b in second if min(a1, b1) - max(a0, b0) > 1e-6 * (a1 - a0) and min(a, b) >= 0]
+            pairs += [(a, b) for b0, b1, b in second if min(a1, b1) - max(a0, b0) > 1e-6 * (a1 - a0)]
     return groups(count, pairs)
+
+
+def _on_line(made: Arrangement, along: int, at: float) -> list[tuple[float, float, int]]:
+    """From where to where pieces that bound a region lie on a line of the scaled plane, and that region."""
+    out = []
+    for p in made.pieces:
+        region = max(p.left, p.right)
+        if region >= 0 and np.abs(p.points[:, along] - at).max() < _ON_JOINT:
+            rest = p.points[:, 1 - along]
+            out.append((float(rest.min()), float(rest.max()), region))
+    return out
 
 
 def chosen(made: Arrangement, found: Sequence[Region], picks: Sequence[Pick]) -> list[int]:
