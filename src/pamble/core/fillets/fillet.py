@@ -32,8 +32,10 @@ from pamble.core.spline.evaluate import curve_points
 from pamble.core.ticking import tick
 from pamble.core.tolerances import SEAM_SEARCH
 
-_FARTHER = 2.0
-"""Times the radius by which the ball rolls on where two fillets meet outside a corner."""
+_FARTHER = 0.0, 2.0, 5.0
+"""Times the radius by which the ball rolls on, one after the other: where two fillets meet outside a corner, or a face
+leans.
+"""
 
 _FADED = np.radians(1.0)
 """Turn of a crease below which a fillet has hardly any width."""
@@ -102,13 +104,7 @@ def fillet(
     radii = [r for a in asked for r in (*a.radius, *(r for _, r in a.between))]
     if min(radii) <= 0 or (section == "chord" and (chord is None or chord <= 0)):
         raise GeometryError("The radius of a fillet, and the width of one by its chord, are above zero.")
-    try:
-        laid = _laid(part, asked, section, chord, gap)
-    except NotParted as short:
-        try:
-            laid = _laid(part, asked, section, chord, gap, farther=True)
-        except GeometryError:
-            raise short from None
+    laid = _laid_out(part, asked, section, chord, gap)
     strips, corners, mitres, changed = laid.strips, laid.corners, laid.mitres, laid.changed
     rolls = [r for s in strips for r in s.rolls]
     least, most = zip(*(r.radii for r in rolls), strict=True)
@@ -157,8 +153,22 @@ class _Laid:
     changed: dict[int, Face]
 
 
+def _laid_out(part: Sequence[Face], asked: Sequence[Ask], section: Section, chord: float | None, gap: bool) -> _Laid:
+    """The same as `_laid`, its balls rolled on as far as it takes to part the faces. Raises the first error."""
+    short: GeometryError | None = None
+    for farther in _FARTHER:
+        try:
+            return _laid(part, asked, section, chord, gap, farther)
+        except NotParted as error:
+            short = short or error
+        except GeometryError as error:
+            raise (short or error) from None
+    assert short is not None
+    raise short
+
+
 def _laid(
-    part: Sequence[Face], asked: Sequence[Ask], section: Section, chord: float | None, gap: bool, farther: bool = False
+    part: Sequence[Face], asked: Sequence[Ask], section: Section, chord: float | None, gap: bool, farther: float
 ) -> _Laid:
     """The balls along all creases, the corners in which they meet, and all faces beside them, cut back. farther: see
     `_strips`.
@@ -170,7 +180,7 @@ def _laid(
         if section not in ROLLED:
             raise GeometryError("Beside an edge that stays sharp only round fillets meet. Roll a ball there.")
         if not farther and any(c.mitre and too_short(c, strips, part) for c in corners):
-            return _laid(part, asked, section, chord, gap, farther=True)
+            return _laid(part, asked, section, chord, gap, _FARTHER[1])
         mitres = [mitre(c, strips, part) for c in corners if c.mitre]
     across = [standing_across(s, part, _free(s, i, corners)) for i, s in enumerate(strips)]
     past = [{} if s.apart else overs(s, part, own) for s, own in zip(strips, across, strict=True)]
@@ -189,11 +199,11 @@ def _is_ball(corner: Meeting | None) -> bool:
 
 
 def _strips(
-    part: Sequence[Face], asked: Sequence[Ask], section: Section, chord: float | None, farther: bool = False
+    part: Sequence[Face], asked: Sequence[Ask], section: Section, chord: float | None, farther: float
 ) -> list[Strip]:
     """The ball along every crease; an edge that lies along one that was asked for before is not followed again.
 
-    farther: whether it rolls on beyond the ends by as much as a mitre, or a face that leans, may ask for.
+    farther: by how many radii it rolls on beyond the ends, as a mitre, or a face that leans, may ask for.
     """
     out: list[Strip] = []
     for ask in asked:
@@ -205,7 +215,7 @@ def _strips(
                 continue
         beyond = BEYOND
         if farther and ask.edge is not None:
-            beyond += _FARTHER * max(ask.radius) / curve_length(ask.edge.space)
+            beyond += farther * max(ask.radius) / curve_length(ask.edge.space)
         out.append(strip(part, ask, section, chord, beyond))
     return out
 

@@ -56,7 +56,7 @@ def contacts(c: Crease, radius: Array, chord: float | None = None, start: Array 
     q = _seed(c, r) if start is None else start.copy()
     _solve(c, q, r, chord, np.arange(len(q)))
     out = _finished(c, q, r)
-    lost = out.residual > _RESIDUAL
+    lost = ~(out.residual <= _RESIDUAL)
     if lost.any() and not lost.all():
         # Once more, from between the stations beside them.
         q[lost], r[lost] = _beside(c, out, lost), np.asarray(radius, dtype=float)[lost]
@@ -151,7 +151,7 @@ def near(surface: Surface, uv: Array, places: Array, most: Array) -> Array:
     beside a pole parameters run round it in no time, and only places can be followed.
     """
     away = norm(derivatives(surface, uv[:, 0], uv[:, 1], 0)[0, 0] - places)
-    lost = np.flatnonzero(~(away <= most))
+    lost = np.flatnonzero(~(away <= most) & np.isfinite(places).all(axis=1))
     if len(lost):
         feet = to_surface(surface, places[lost])
         uv = uv.copy()
