@@ -231,6 +231,22 @@ def test_with_sections_of_curvature_it_sews_closed_too(name, tmp_path):
     assert shell(out)[0] == 0
 
 
+@pytest.mark.parametrize("section", ["rho", "g2", "g3"])
+def test_blended_sections_meet_in_mitres_round_a_rim(section, tmp_path):
+    """A conic of rho 1/2 is a parabola: it takes r^2 / 6 off a right angle, its centre r / 5 from both faces."""
+    solid, out = written(box(), tmp_path / "solid.step"), tmp_path / "filleted.step"
+    assert main(["fillet", solid, *named(RIM), "--radius", "4", "--section", section, "-o", str(out)]) == 0
+    free, sewn = shell(out)
+    assert free == 0
+    found = GProp_GProps()
+    BRepGProp.VolumeProperties_s(BRepBuilderAPI_MakeSolid(TopoDS.Shell(sewn)).Solid(), found, 1e-7)
+    parabola = 16 / 6 * (2 * (100 + 60) - 8 * 4 / 5)
+    if section == "rho":
+        assert abs(found.Mass()) == pytest.approx(100 * 60 * 40 - parabola, rel=1e-9)
+    else:  # fuller than the parabola, and less so than the chord
+        assert parabola < 100 * 60 * 40 - abs(found.Mass()) < 3 * parabola
+
+
 @pytest.mark.parametrize("section", ["ball", "g2"])
 def test_a_corner_of_unlike_radii_on_curved_faces_is_filled_and_sews_closed(section, tmp_path, capsys):
     path, out, full = (tmp_path / f"{n}.step" for n in ("block", "filleted", "filled"))

@@ -13,7 +13,6 @@ from pamble.core.fillets.chain import follow
 from pamble.core.fillets.ends import end_edges
 from pamble.core.fillets.fillet import fillet
 from pamble.core.fillets.strip import Ask
-from pamble.core.patches.rebuild import farthest
 from pamble.core.spline import basis
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
@@ -172,22 +171,23 @@ def test_what_cannot_be_filleted_is_told_before_anything_is_built():
 def test_a_blended_section_over_several_faces_is_the_one_over_their_whole(section, tmp_path):
     deck, whole = slab(), turned_away(slab(), LAWS["30 to 60"])
     thirds = [surface_part(whole, (a / 3, (a + 1) / 3), None) for a in range(3)]
-    made = []
-    for walls in ([whole], thirds):
-        part = [Face(s) for s in (deck, *walls)]
-        made.append(fillet(part, [Ask(0, part[0].edge("v1"), (8.0, 14.0))], section, diagonal=400.0))
-    one, three = (m.faces[0].face.surface for m in made)
-    assert three.control.shape == one.control.shape
-    assert farthest(one, three)[0] < 0.01
-    assert made[1].faces[0].beside == ((0,), (1, 2, 3))
-    assert max(made[1].faces[0].figures.gap) < 0.002
-    assert max(made[1].faces[0].figures.angle) < 0.005
+    one, three = (
+        fillet([Face(s) for s in (deck, *walls)], [Ask(0, Face(deck).edge("v1"), (8.0, 14.0))], section, diagonal=400.0)
+        for walls in ([whole], thirds)
+    )
+    assert [f.beside[1] for f in three.faces] == [(1,), (2,), (3,)]
+    for f in three.faces:
+        assert to_surface(one.faces[0].face.surface, inside(f.face)[0]).distance.max() < 0.001
+        assert max(f.figures.gap) < 0.002
+        assert max(f.figures.angle) < 0.005
     path = tmp_path / "part.step"
-    write_step([("fillet", made[1].faces[0].face), *((f"f{n}", f) for n, f in made[1].changed.items())], path)
+    fillets = [(f"fillet{k}", f.face) for k, f in enumerate(three.faces)]
+    write_step([*fillets, *((f"f{n}", f) for n, f in three.changed.items())], path)
     blend, *others = readback.faces(path)
-    seam = readback.nearest_seam(blend, others[0], 1 / 400)
+    seam = readback.nearest_seam(blend, others[2], 1 / 400)
     assert (seam.gap < 0.002, seam.angle < 0.005) == (True, True)
     assert section == "rho" or seam.curvature < 0.5
+    assert readback.nearest_seam(others[0], others[1], 1 / 400).gap < 0.002
 
 
 def test_one_edge_beside_several_faces_is_filleted_with_all_of_them_from_either_side():

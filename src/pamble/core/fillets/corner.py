@@ -17,47 +17,35 @@ from pamble.core.fillets.ends import NAMES, Ends, end_edges, end_lines, ended
 from pamble.core.fillets.grown import Over, room
 from pamble.core.fillets.recut import lies_on, roomy, with_corner
 from pamble.core.fillets.strip import Strip
-from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.surface import Surface
-from pamble.core.surfaces.extend import extend_surface
 
 _CUT = 1e-6
-_BEYOND = 0.1
-"""Share of its size by which a blend is carried on to reach a face that stands across its end."""
 
 
 def cornered(
     faces: Sequence[Face], strip: Strip, part: Sequence[Face], changed: Mapping[int, Face], across: Mapping[int, int],
-    past: Mapping[int, Sequence[Over]], mitred: Ends, rolled: bool = True,
+    past: Mapping[int, Sequence[Over]], mitred: Ends,
 ) -> tuple[list[Face], dict[int, Face], list[str]]:  # fmt: skip
     """Fillets in a row ended on the faces of the part that stand across their free ends, 0 or -1; those cut back, by
     their number; and what could not be cut. changed: faces that were cut back already. mitred: how the first and the
-    last end in mitres. past: contacts that run past the corner, by end. rolled: whether the fillets are the ball's own
-    surfaces, and not blends.
+    last end in mitres. past: contacts that run past the corner, by end.
     """
     out, now, wrong = list(faces), dict(changed), list[str]()
-    alone = len(out) == 1
     numbers = dict(across)
     by = {n: max(room(strip, e) for e in numbers if numbers[e] == n) for n in numbers.values()}
     walls = {n: Face(roomy(part[n].surface, by[n])) for n in by}
     for i in {0, len(out) - 1}:
         own = {end: numbers[end] for end in numbers if end % len(out) == i}
-        beyond = {n for end, n in own.items() if not _lie_on(walls[n], _end_curves(out[i], strip, end, alone)[1])}
+        beyond = {n for end, n in own.items() if not _lie_on(walls[n], _end_curves(out[i], end))}
         # A face that stands across both ends cuts both or none.
         stands = {end: walls[n] for end, n in own.items() if n in beyond}
-        if stands and rolled:
-            known = mitred if alone else (None, None)
-            out[i] = _reaching(out[i], strip.rolls[i].ball.surface, stands, known)
-        elif stands:
-            try:
-                out[i] = _carried_on(out[i], strip, stands)
-            except GeometryError as error:
-                wrong.append(f"The face that stands across an end is not cut back: {error}")
-                numbers = {end: n for end, n in numbers.items() if end not in stands}
+        if stands:
+            known = mitred if len(out) == 1 else (None, None)
+            out[i] = _reaching(out[i], strip.rolls[i].made.surface, stands, known)
     for end, number in numbers.items():
-        standing, lines = now.get(number, part[number]), _end_curves(out[end], strip, end, alone)[1]
+        standing, lines = now.get(number, part[number]), _end_curves(out[end], end)
         corner = strip.end(end)[0]
         try:
             now[number] = with_corner(standing, corner, lines, [o.line for o in past.get(end, ())], by[number])
@@ -66,17 +54,13 @@ def cornered(
     return out, now, wrong
 
 
-def _end_curves(face: Face, strip: Strip, end: int, alone: bool) -> tuple[int, list[Curve]]:
-    """Which end of a fillet, 0 or -1, lies at the start or the end of the crease, as a blend may run the other way; and
-    the lines across it. alone: whether it runs along the whole crease.
-    """
-    corner = strip.end(end)[0]
-    both = [(at, [e.space for e in end_edges(face, at)]) for at in ((end, -1 - end) if alone else (end,))]
-    return min(both, key=lambda b: min(float(to_curve(c, corner[None]).distance[0]) for c in b[1]))
+def _end_curves(face: Face, end: int) -> list[Curve]:
+    """The lines across an end of a fillet, 0 or -1."""
+    return [e.space for e in end_edges(face, end)]
 
 
 def _reaching(face: Face, surface: Surface, stands: Mapping[int, Face], mitred: Ends) -> Face:
-    """A fillet that ends on the faces that stand across its ends. surface: the ball's own, which runs on beyond
+    """A fillet that ends on the faces that stand across its ends. surface: all of it, which runs on beyond
     them."""
     if mitred != (None, None):
         (end, across), *_ = stands.items()
@@ -89,15 +73,6 @@ def _reaching(face: Face, surface: Surface, stands: Mapping[int, Face], mitred: 
         for end in NAMES
     }
     return _middle(surface, ends)
-
-
-def _carried_on(face: Face, strip: Strip, stands: Mapping[int, Face]) -> Face:
-    """A blend carried on as the polynomial that it is, and ended on the faces that stand across its ends."""
-    surface = face.surface
-    where = {end: _end_curves(face, strip, end, True)[0] for end in stands}
-    for at in where.values():
-        surface = extend_surface(surface, ("u0", "u1")[at], _BEYOND * surface.diagonal)
-    return _middle(surface, {where[end]: _crossing(surface, shape, where[end]) for end, shape in stands.items()})
 
 
 def _crossing(surface: Surface, across: Face, end: int) -> list[CutCurve]:

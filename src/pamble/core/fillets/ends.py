@@ -21,9 +21,9 @@ from pamble.core.spline.knots import curve_part, reverse_curve, surface_part
 from pamble.core.spline.surface import Surface
 
 _TWIN = 1e-4
-_STEEPEST, _LEAN = 4.0, 2.75
+_STEEPEST, _LEAN, _BENT = 4.0, 2.75, 4.0
 """Slope of an end across the fillet beyond which it is drawn straight: so many times that from one side to the other,
-and that of a lean by 70 degrees.
+and that of a lean by 70 degrees; and its bend over that slope that is held at most.
 """
 
 REACH = 1e-3
@@ -80,12 +80,19 @@ def check_whole(face: Face, cut: Cut) -> None:
             )
 
 
+Way = tuple[float, float]
+"""How an end runs across a fillet where it leaves a side: dt/dv and d2t/dv2."""
+
+SQUARE: Way = (0.0, 0.0)
+"""Along the section there."""
+
+
 @dataclass(frozen=True)
 class Reach:
-    """Where a side of a fillet ends on a face's border: shares of it, and how its end runs on there, dt/dv."""
+    """Where a side of a fillet ends on a face's border: shares of it, and how its ends run on there."""
 
     at: tuple[float, float]
-    slope: tuple[float, float]
+    ways: tuple[Way, Way]
 
 
 def reach(surface: Surface, side: int, face: Face, name: str) -> Reach:
@@ -97,8 +104,8 @@ def reach(surface: Surface, side: int, face: Face, name: str) -> Reach:
     if not len(own):
         raise GeometryError("The contact does not reach the border of its face.")
     first, last = own[np.argsort(feet.t[own])[[0, -1]]]
-    slopes = [_slope(surface, face, float(feet.t[i]), float(side), ends[i], name) for i in (first, last)]
-    return Reach((float(feet.t[first]), float(feet.t[last])), (slopes[0], slopes[1]))
+    ways = [_way(surface, face, float(feet.t[i]), float(side), ends[i], name) for i in (first, last)]
+    return Reach((float(feet.t[first]), float(feet.t[last])), (ways[0], ways[1]))
 
 
 @dataclass(frozen=True)
@@ -140,7 +147,7 @@ def ended(surface: Surface, sides: tuple[Reach, Reach] | None, given: Ends = (No
     for i, name, inward in ((0, "start", -1.0), (1, "end", 1.0)):
         known = given[i]
         if known is None:
-            line = _end_line(surface, (one.at[i], two.at[i]), (one.slope[i], two.slope[i]))
+            line = _end_line(surface, (one.at[i], two.at[i]), (one.ways[i], two.ways[i]))
         lines = ((line, twin(surface, line, _TWIN)),) if known is None else known.lines
         names = [name] if len(lines) == 1 else [f"{name}.{k + 1}of{len(lines)}" for k in range(len(lines))]
         across.append([Edge(surface, n, flat, inward, space) for n, (flat, space) in zip(names, lines, strict=True)])
@@ -150,7 +157,7 @@ def ended(surface: Surface, sides: tuple[Reach, Reach] | None, given: Ends = (No
 
 def _with_ends(side: Reach | None, which: int, given: Ends) -> Reach:
     """A side (0 or 1) that reaches as far as the ends that are known."""
-    side = side or Reach((0.0, 0.0), (0.0, 0.0))
+    side = side or Reach((0.0, 0.0), (SQUARE, SQUARE))
     start, end = (t if known is None else known.at[which] for t, known in zip(side.at, given, strict=True))
     return replace(side, at=(start, end))
 
@@ -178,37 +185,49 @@ def end_edges(face: Face, end: int) -> list[Edge]:
     return found
 
 
-def _slope(surface: Surface, face: Face, t: float, v: float, corner: Array, name: str) -> float:
-    """How the end runs across the fillet where it leaves a face, dt/dv, so that the face's border goes on in it."""
-    best: tuple[float, Array] | None = None
+def _way(surface: Surface, face: Face, t: float, v: float, corner: Array, name: str) -> Way:
+    """How the end runs across the fillet where it leaves a face, so that the face's border goes on in it with its
+    direction and its geodesic curvature: both surfaces have one second form there.
+    """
+    best: tuple[float, Array, Array] | None = None
     for e in face.edges:
         if base_name(e.name) == name:
             continue
         for k, at in enumerate(e.space.domain):
-            p, d = curve_derivatives(e.space, [at], 1)[:, 0]
+            p, first, second = curve_derivatives(e.space, [at], 2)[:, 0]
             away = float(np.linalg.norm(p - corner))
             if best is None or away < best[0]:
-                best = (away, d if k == 1 else -d)
+                best = (away, first if k == 1 else -first, second)
     if best is None:
-        return 0.0
-    d = surface_derivatives(surface, [t], [v], 1)
-    f = np.stack([d[1, 0, 0], d[0, 1, 0]], axis=1)
-    along, across = np.linalg.lstsq(f, best[1], rcond=None)[0]
+        return SQUARE
+    _, run, turn = best
+    d = surface_derivatives(surface, [t], [v], 2)[:, :, 0]
+    f = np.stack([d[1, 0], d[0, 1]], axis=1)
+    along, across = np.linalg.lstsq(f, run, rcond=None)[0]
     if abs(across) * float(np.linalg.norm(f[:, 1])) < 1e-3 * abs(along) * float(np.linalg.norm(f[:, 0])):
-        return 0.0
-    return float(along / across)
+        return SQUARE
+    slope = float(along / across)
+    leaves = d[1, 0] * slope + d[0, 1]
+    side = np.cross(np.cross(d[1, 0], d[0, 1]), leaves)
+    reach = float(d[1, 0] @ side)
+    if abs(reach) < 1e-9 * float(np.linalg.norm(side)) * float(np.linalg.norm(d[1, 0])):
+        return slope, 0.0
+    own = d[2, 0] * slope**2 + 2 * d[1, 1] * slope + d[0, 2]
+    bent = float(turn @ side) * float(leaves @ leaves) / float(run @ run) - float(own @ side)
+    return slope, bent / reach
 
 
-def _end_line(surface: Surface, at: tuple[float, float], slopes: tuple[float, float]) -> Curve:
-    """The end in the fillet's parameters, from v = 0 to 1: cubic with the slopes of both borders, calm ones only."""
+def _end_line(surface: Surface, at: tuple[float, float], ways: tuple[Way, Way]) -> Curve:
+    """The end in the fillet's parameters, from v = 0 to 1: as both borders run on, where they are calm."""
     a, b = at
     chord = b - a
     d = surface_derivatives(surface, [0.5 * (a + b)] * 2, [0.0, 1.0], 1)
     width, pace = float(norm(d[0, 0, :1] - d[0, 0, 1:])[0]), float(norm(d[1, 0]).mean())
     limit = max(_STEEPEST * abs(chord), _LEAN * width / max(pace, 1e-12))
-    p, q = (m if abs(m) < limit else chord for m in slopes)
-    control = [[a, 0.0], [a + p / 3, 1 / 3], [b - q / 3, 2 / 3], [b, 1.0]]
-    return Curve(3, basis.uniform_knots(3, 1), np.array(control))
+    (p, m), (q, n) = (way if abs(way[0]) < limit else (chord, 0.0) for way in ways)
+    m, n = (float(np.clip(x, -_BENT * limit, _BENT * limit)) for x in (m, n))
+    rows = [a, a + p / 5, a + 2 * p / 5 + m / 20, b - 2 * q / 5 + n / 20, b - q / 5, b]
+    return Curve(5, basis.uniform_knots(5, 1), np.column_stack([rows, np.linspace(0, 1, 6)]))
 
 
 def onto_borders(line: Curve, face: Face) -> Curve:

@@ -24,3 +24,11 @@ def step_uv(d: Array, way: Array) -> Array:
     a, b = dot(way, d[1, 0]), dot(way, d[0, 1])
     det = np.maximum(e * g - f * f, 1e-300)
     return np.asarray(np.stack([(a * g - b * f) / det, (b * e - a * f) / det], axis=1))
+
+
+def foot_uv(surface: Surface, uv: Array, points: Array) -> Array:
+    """Parameters (m, 2) of the feet of points (m, 3) near known ones."""
+    for _ in range(3):
+        d = derivatives(surface, uv[:, 0], uv[:, 1], 1)
+        uv = uv + step_uv(d, points - d[0, 0])
+    return uv

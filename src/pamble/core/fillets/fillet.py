@@ -6,8 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-
-import numpy as np
+from itertools import pairwise
 
 from pamble.core.arrays import Array
 from pamble.core.checks.measured import measure_seam
@@ -15,18 +14,18 @@ from pamble.core.checks.seams import Seam
 from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
 from pamble.core.faces.cut_back import Cut, NotParted, cut_back
-from pamble.core.faces.face import Face, natural_edge
+from pamble.core.faces.face import Edge, Face, natural_edge
 from pamble.core.fillets.corner import cornered
 from pamble.core.fillets.crease import BEYOND
-from pamble.core.fillets.ends import check_whole, contact_edges, in_order, onto_borders
+from pamble.core.fillets.ends import check_whole, contact_edges, onto_borders
 from pamble.core.fillets.grown import Over, cuts_past, overs, shortened, standing_across
+from pamble.core.fillets.joints import bent_joints
 from pamble.core.fillets.meeting import Meeting, ball_corner, meetings
 from pamble.core.fillets.mitre import Mitre, mitre, too_short
 from pamble.core.fillets.rolled import Rolled
-from pamble.core.fillets.strip import ROLLED, Ask, Section, Strip, strip
-from pamble.core.joining.blend import build_blend
-from pamble.core.joining.directions import side_of
-from pamble.core.joining.spec import FULLNESS_LIMITS, BlendSpec
+from pamble.core.fillets.shape import Section, Shape
+from pamble.core.fillets.strip import Ask, Strip, strip
+from pamble.core.joining.verify import shape_warnings
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.ticking import tick
@@ -37,11 +36,8 @@ _FARTHER = 0.0, 2.0, 5.0
 leans.
 """
 
-_FADED = np.radians(1.0)
-"""Turn of a crease below which a fillet has hardly any width."""
-
-_PIECE = 0.01
-"""Distance, mm, of the ends of a contact from a fillet's side if it is a piece of it."""
+_PIECE, _STRETCH = 0.01, 1e-6
+"""Distance, mm, within which a contact lies on a fillet's side; and the least share of it that counts."""
 
 
 @dataclass(frozen=True)
@@ -58,7 +54,7 @@ class FilletFigures:
 
 @dataclass(frozen=True)
 class FilletFace:
-    """The fillet along one run of a crease, or one blend along all. beside: numbers of the faces on its sides v0 and
+    """The fillet along one run of a crease. beside: numbers of the faces on its sides v0 and
     v1; along: names of the edges of both that it rounds; name: of the edges that its contacts cut.
     """
 
@@ -104,34 +100,29 @@ def fillet(
     radii = [r for a in asked for r in (*a.radius, *(r for _, r in a.between))]
     if min(radii) <= 0 or (section == "chord" and (chord is None or chord <= 0)):
         raise GeometryError("The radius of a fillet, and the width of one by its chord, are above zero.")
-    laid = _laid_out(part, asked, section, chord, gap)
+    shape = Shape(section, chord, rho, diagonal or max(face.surface.diagonal for face in part))
+    laid = _laid_out(part, asked, shape, gap)
     strips, corners, mitres, changed = laid.strips, laid.corners, laid.mitres, laid.changed
     rolls = [r for s in strips for r in s.rolls]
     least, most = zip(*(r.radii for r in rolls), strict=True)
-    warnings = _told(rolls, section)
+    warnings = _told(rolls)
     if gap:
         return Fillet((), (), tuple(c.point for c in corners), changed, (min(least), max(most)), tuple(warnings))
-    ended, made = list[list[Face]](), list[FilletFace]()
+    ended = list[list[Face]]()
     for i, s in enumerate(strips):
         met = [next((c for c in corners if (i, at) in c.ends), None) for at in (0, -1)]
         first, last = (next((m.ends[i, at] for m in mitres if (i, at) in m.ends), None) for at in (0, -1))
-        mitred = first, last
-        if section not in ROLLED:
-            blend, words = _blended(s, changed, section, rho, diagonal)
-            made.append(blend)
-            faces, warnings = [blend.face], [*warnings, *words]
-        else:
-            faces = s.trimmed(changed, (_is_ball(met[0]), _is_ball(met[1])), mitred)
+        on_balls = tuple(section == "ball" and c is not None and c.ball for c in met)
+        faces = s.trimmed(changed, (on_balls[0], on_balls[1]), (first, last))
         if not s.closed:
-            known = laid.across[i], laid.past[i]
-            faces, changed, wrong = cornered(faces, s, part, changed, *known, mitred, section in ROLLED)
+            faces, changed, wrong = cornered(faces, s, part, changed, laid.across[i], laid.past[i], (first, last))
             warnings += wrong
-        if section not in ROLLED:
-            made[-1] = replace(made[-1], face=faces[0])
         ended.append(faces)
-    if section in ROLLED:
-        each = [(s, k, face) for s, own in zip(strips, ended, strict=True) for k, face in enumerate(own)]
-        made = [_figured(s, k, face, changed, diagonal) for s, k, face in each]
+    each = [(s, k, face) for s, own in zip(strips, ended, strict=True) for k, face in enumerate(own)]
+    made = [_figured(s, k, face, changed, shape) for s, k, face in each]
+    if not shape.round:
+        warnings += dict.fromkeys(words for r in rolls for words in shape_warnings(r.own, shape.spec))
+        warnings += [words for s, faces in zip(strips, ended, strict=True) for words in bent_joints(faces, s.loop)]
     balls = [ball_corner(c, strips, ended) if c.ball and section == "ball" else None for c in corners]
     left = tuple(c.point for c, ball in zip(corners, balls, strict=True) if ball is None and not c.mitre)
     warnings += ["Near ({:.2f}, {:.2f}, {:.2f}) mm fillets meet round a hole: fill it.".format(*p) for p in left]
@@ -153,12 +144,12 @@ class _Laid:
     changed: dict[int, Face]
 
 
-def _laid_out(part: Sequence[Face], asked: Sequence[Ask], section: Section, chord: float | None, gap: bool) -> _Laid:
+def _laid_out(part: Sequence[Face], asked: Sequence[Ask], shape: Shape, gap: bool) -> _Laid:
     """The same as `_laid`, its balls rolled on as far as it takes to part the faces. Raises the first error."""
     short: GeometryError | None = None
     for farther in _FARTHER:
         try:
-            return _laid(part, asked, section, chord, gap, farther)
+            return _laid(part, asked, shape, gap, farther)
         except NotParted as error:
             short = short or error
         except GeometryError as error:
@@ -167,20 +158,16 @@ def _laid_out(part: Sequence[Face], asked: Sequence[Ask], section: Section, chor
     raise short
 
 
-def _laid(
-    part: Sequence[Face], asked: Sequence[Ask], section: Section, chord: float | None, gap: bool, farther: float
-) -> _Laid:
+def _laid(part: Sequence[Face], asked: Sequence[Ask], shape: Shape, gap: bool, farther: float) -> _Laid:
     """The balls along all creases, the corners in which they meet, and all faces beside them, cut back. farther: see
     `_strips`.
     """
-    strips = _strips(part, asked, section, chord, farther)
+    strips = _strips(part, asked, shape, farther)
     corners = meetings(strips)
     mitres = list[Mitre]()
     if any(c.mitre for c in corners) and not gap:
-        if section not in ROLLED:
-            raise GeometryError("Beside an edge that stays sharp only round fillets meet. Roll a ball there.")
         if not farther and any(c.mitre and too_short(c, strips, part) for c in corners):
-            return _laid(part, asked, section, chord, gap, _FARTHER[1])
+            return _laid(part, asked, shape, gap, _FARTHER[1])
         mitres = [mitre(c, strips, part) for c in corners if c.mitre]
     across = [standing_across(s, part, _free(s, i, corners)) for i, s in enumerate(strips)]
     past = [{} if s.apart else overs(s, part, own) for s, own in zip(strips, across, strict=True)]
@@ -194,13 +181,7 @@ def _free(s: Strip, number: int, corners: Sequence[Meeting]) -> list[int]:
     return [] if s.closed else [end for end in (0, -1) if not any((number, end) in c.ends for c in corners)]
 
 
-def _is_ball(corner: Meeting | None) -> bool:
-    return corner is not None and corner.ball
-
-
-def _strips(
-    part: Sequence[Face], asked: Sequence[Ask], section: Section, chord: float | None, farther: float
-) -> list[Strip]:
+def _strips(part: Sequence[Face], asked: Sequence[Ask], shape: Shape, farther: float) -> list[Strip]:
     """The ball along every crease; an edge that lies along one that was asked for before is not followed again.
 
     farther: by how many radii it rolls on beyond the ends, as a mitre, or a face that leans, may ask for.
@@ -216,7 +197,7 @@ def _strips(
         beyond = BEYOND
         if farther and ask.edge is not None:
             beyond += farther * max(ask.radius) / curve_length(ask.edge.space)
-        out.append(strip(part, ask, section, chord, beyond))
+        out.append(strip(part, ask, shape, beyond))
     return out
 
 
@@ -240,68 +221,46 @@ def _cut(
     return out
 
 
-def _told(rolls: Sequence[Rolled], section: Section) -> list[str]:
+def _told(rolls: Sequence[Rolled]) -> list[str]:
     out = []
     if any(r.hardly for r in rolls):
         out.append("The ball only just fits into a face: its trim may run close to a hollow.")
-    worst = max(r.ball.ratio for r in rolls)
-    if worst > 1.0 and section in ROLLED:
-        out.append(f"The fillet is {worst:.1f} times what is aimed at: the crease is not calm.")
+    worst = max((r.made for r in rolls), key=lambda made: made.ratio)
+    if worst.ratio > 1.0:
+        out.append(
+            f"The fillet is {worst.ratio:.1f} times what is aimed at, with up to {max(n for n, _ in worst.tried)} "
+            "spans: the crease is not calm."
+        )
     return out
 
 
-def _figured(s: Strip, k: int, face: Face, changed: Mapping[int, Face], diagonal: float) -> FilletFace:
+def _figured(s: Strip, k: int, face: Face, changed: Mapping[int, Face], shape: Shape) -> FilletFace:
     tick()
     r, numbers = s.rolls[k], (s.number, s.rolls[k].run.number)
-    one, two = (_seam(face, changed[n], v, diagonal, s.name) for n, v in zip(numbers, ("v0", "v1"), strict=True))
+    one, two = (_seam(face, changed[n], v, shape.diagonal, s.name) for n, v in zip(numbers, ("v0", "v1"), strict=True))
     # Where the fillet is a thread it has no width over which an angle could be read.
-    angle = (r.ball.angle, r.ball.angle) if r.least_turn < _FADED else (one[1], two[1])
-    figures = FilletFigures((one[0], two[0]), angle, (one[2], two[2]), r.ball.radius)
+    angle = (r.made.angle, r.made.angle) if r.faded else (one[1], two[1])
+    figures = FilletFigures((one[0], two[0]), angle, (one[2], two[2]), r.made.radius)
     return FilletFace(face, ((numbers[0],), (numbers[1],)), r.run.names, s.name, figures)
 
 
 def _seam(face: Face, trimmed: Face, side: str, diagonal: float, name: str) -> tuple[float, float, float]:
     own = next((e for e in face.edges if e.side == side), natural_edge(face.surface, side))
     contact = contact_edges(trimmed, name)
-    # A contact that crosses the joint of a closed face is in pieces; one along several fillets is longer than each.
-    pieces = [e for e in contact if to_curve(own.space, curve_points(e.space, e.domain)).distance.max() < _PIECE]
-    seams = [Seam((1, 0), e, own, e.domain) for e in pieces] or [Seam((0, 1), own, contact[0], own.domain)]
-    found = [measure_seam(seam, diagonal).worst for seam in seams]
+    seams = [Seam((1, 0), e, own, part) for e in contact for part in _shared(e, own)]
+    found = [measure_seam(seam, diagonal).worst for seam in seams or [Seam((0, 1), own, contact[0], own.domain)]]
     gap, angle, curvature = (max(w[key].value for w in found) for key in ("gap", "angle", "curvature"))
     return gap, angle, curvature
 
 
-def _blended(
-    s: Strip, changed: Mapping[int, Face], section: Section, rho: float, diagonal: float
-) -> tuple[FilletFace, tuple[str, ...]]:
-    if min(r.least_turn for r in s.rolls) < _FADED:
-        raise GeometryError("The crease fades to nothing: a blended section needs width all along. Roll a ball there.")
-    numbers = (s.number,), tuple(dict.fromkeys(r.run.number for r in s.rolls))
-    lines = [s.line], [r.lines[1] for r in s.rolls]
-    rows = [
-        in_order([(changed[n], e) for n in own for e in contact_edges(changed[n], s.name)], along)
-        for own, along in zip(numbers, lines, strict=True)
-    ]
-    (a, one_beyond), (b, two_beyond) = (side_of(row) for row in rows)
-    order = {"rho": 1, "g2": 2, "g3": 3}[section]
-    full = _fullness(s, rho) if section == "rho" else None
-    spec = BlendSpec((order, order), (full, full))
-    made = build_blend(a, b, spec, diagonal or None, (one_beyond, two_beyond))
-    assert made.residuals is not None
-    one, two = made.residuals
-    figures = FilletFigures((one.gap, two.gap), (one.angle, two.angle), (one.curvature, two.curvature), None)
-    along = tuple(tuple(dict.fromkeys(n for r in s.rolls for n in r.run.names[k])) for k in (0, 1))
-    return FilletFace(Face(made.surface), numbers, (along[0], along[1]), s.name, figures), made.warnings
-
-
-def _fullness(s: Strip, rho: float) -> float:
-    """Of a tangent blend whose shoulder stands at rho of the way to where the faces' tangents meet: a cubic that leaves
-    along them by a share a of their length has it at 3 a / 4. The angle is the middle one of the crease.
+def _shared(contact: Edge, own: Edge) -> list[tuple[float, float]]:
+    """The stretches of a contact that lie on a fillet's side: one that crosses the joint of a closed face is in pieces,
+    and one along several fillets is longer than each.
     """
-    turns = [np.abs(r.crease.turn[(r.crease.s >= 0) & (r.crease.s <= 1)]) for r in s.rolls]
-    turn = float(np.median(np.concatenate(turns)))
-    full = float(2.0 * rho / np.cos(0.5 * turn))
-    low, high = FULLNESS_LIMITS
-    if not low <= full <= high:
-        raise GeometryError(f"A rho of {rho:g} makes no useful section on a crease of {np.degrees(turn):.0f}°.")
-    return full
+    feet = to_curve(contact.space, curve_points(own.space, own.domain))
+    low, high = contact.domain
+    stops = [low, *sorted(feet.t[feet.distance < _PIECE].tolist()), high]
+    parts = [(a, b) for a, b in pairwise(stops) if b - a > _STRETCH * (high - low)]
+    middles = curve_points(contact.space, [0.5 * (a + b) for a, b in parts])
+    there = to_curve(own.space, middles).distance < _PIECE
+    return [part for part, on in zip(parts, there, strict=True) if on]

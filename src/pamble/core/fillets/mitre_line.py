@@ -43,7 +43,7 @@ class Arm:
 
     @property
     def surface(self) -> Surface:
-        return self.roll.ball.surface
+        return self.roll.made.surface
 
     @property
     def shared(self) -> Curve:

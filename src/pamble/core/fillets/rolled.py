@@ -1,4 +1,4 @@
-"""A ball rolled along one run of a crease: checked, and its surface."""
+"""A ball rolled along one run of a crease: checked, and the surface between its contacts."""
 
 from __future__ import annotations
 
@@ -13,9 +13,12 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.face import side_curve
 from pamble.core.fillets.chain import Run
 from pamble.core.fillets.crease import BEYOND, Crease, crease
-from pamble.core.fillets.section import BallSurface, ball_surface
+from pamble.core.fillets.shape import Shape
 from pamble.core.fillets.stations import Contacts, contacts, fault, hardly, largest_factor
+from pamble.core.fillets.surface import FilletSurface, fillet_surface
 from pamble.core.spline.curve import Curve
+from pamble.core.spline.knots import surface_part
+from pamble.core.spline.surface import Surface
 from pamble.core.ticking import tick
 
 _LEAST = 0.2
@@ -24,8 +27,8 @@ _LEAST = 0.2
 _SHARED = 0.1
 """Share of the aims that fillets in a row reach: where they meet both must be of one section."""
 
-_LAID_ON = 0.3
-"""The same for contacts on which a blend is laid."""
+_FADED = np.radians(1.0)
+"""Turn of a crease below which a fillet has hardly any width."""
 
 
 @dataclass(frozen=True)
@@ -35,7 +38,7 @@ class Rolled:
     run: Run
     crease: Crease
     found: Contacts
-    ball: BallSurface
+    made: FilletSurface
     lines: tuple[Curve, Curve]
 
     @property
@@ -47,8 +50,18 @@ class Rolled:
     @property
     def least_turn(self) -> float:
         """The least angle, radians, by which the faces turn away from each other along the run."""
-        inside = (self.crease.s >= -1e-9) & (self.crease.s <= 1 + 1e-9)
-        return float(np.abs(self.crease.turn[inside]).min())
+        return _least_turn(self.crease)
+
+    @property
+    def own(self) -> Surface:
+        """The part of the surface along the crease itself, not beyond its ends."""
+        low, high = np.interp([0.0, 1.0], self.crease.s, np.linspace(0.0, 1.0, len(self.crease.s)))
+        return surface_part(self.made.surface, (float(low), float(high)), None)
+
+    @property
+    def faded(self) -> bool:
+        """Whether the crease fades so far that the fillet is a thread."""
+        return bool(self.least_turn < _FADED)
 
     @property
     def hardly(self) -> bool:
@@ -57,18 +70,16 @@ class Rolled:
 
 
 def rolled(
-    runs: Sequence[Run], radius: Callable[[Array], Array], least: float, chord: float | None, beyond: float = BEYOND,
-    laid_on: bool = False,
-) -> list[Rolled]:  # fmt: skip
+    runs: Sequence[Run], radius: Callable[[Array], Array], least: float, shape: Shape, beyond: float = BEYOND
+) -> list[Rolled]:
     """The ball along all runs of a crease; its radius, mm, goes by shares of their length.
 
-    least: of the radii, mm; beyond the crease a law keeps a part of it. chord: constant distance of the contacts, mm,
-    which then sets the radius. beyond: see `strip`. laid_on: whether a blend is laid on the contacts. Raises
-    `GeometryError` where no ball fits, before any surface is built.
+    least: of the radii, mm; beyond the crease a law keeps a part of it. beyond: see `strip`. Raises `GeometryError`
+    where no ball fits, before any surface is built.
     """
     lengths = np.array([curve_length(r.first.space) for r in runs])
     begins = np.concatenate([[0.0], np.cumsum(lengths)]) / lengths.sum()
-    out = []
+    chord, out = shape.chord, []
     for i, run in enumerate(runs):
         c = crease(run.first, run.second, beyond=beyond)
         share = begins[i] + c.s * (begins[i + 1] - begins[i])
@@ -79,16 +90,25 @@ def rolled(
         wrong = fault(c, found)
         if wrong is not None:
             raise GeometryError(_refusal(c, law, chord, *wrong))
+        if not shape.round and _least_turn(c) < _FADED:
+            raise GeometryError(
+                "The crease fades to nothing: a blended section needs width all along. Roll a ball there."
+            )
         out.append((run, c, found))
-    aim = _SHARED if len(out) > 1 else _LAID_ON if laid_on else 1.0
-    return [_surfaced(*each, chord, aim) for each in out]
+    aim = _SHARED if len(out) > 1 else 1.0
+    return [_surfaced(*each, shape, aim) for each in out]
 
 
-def _surfaced(run: Run, c: Crease, found: Contacts, chord: float | None, aim: float) -> Rolled:
+def _least_turn(c: Crease) -> float:
+    inside = (c.s >= -1e-9) & (c.s <= 1 + 1e-9)
+    return float(np.abs(c.turn[inside]).min())
+
+
+def _surfaced(run: Run, c: Crease, found: Contacts, shape: Shape, aim: float) -> Rolled:
     tick()
-    ball = ball_surface(c, found, chord, aim)
-    one, two = (side_curve(ball.surface, side)[2] for side in ("v0", "v1"))
-    return Rolled(run, c, found, ball, (one, two))
+    made = fillet_surface(c, found, shape, aim)
+    one, two = (side_curve(made.surface, side)[2] for side in ("v0", "v1"))
+    return Rolled(run, c, found, made, (one, two))
 
 
 def _refusal(c: Crease, law: Array, chord: float | None, words: str, station: int) -> str:

@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import reduce
 from itertools import pairwise
-from typing import Literal
 
 import numpy as np
 from scipy.interpolate import CubicSpline, PchipInterpolator
@@ -19,19 +18,13 @@ from pamble.core.faces.face import Edge, Face
 from pamble.core.fillets.apart import crease_apart
 from pamble.core.fillets.chain import Followed, Run, follow
 from pamble.core.fillets.crease import BEYOND
-from pamble.core.fillets.ends import Ends, Reach, ended, reach
+from pamble.core.fillets.ends import SQUARE, Ends, Reach, ended, reach
 from pamble.core.fillets.rolled import Rolled, rolled
+from pamble.core.fillets.shape import Shape
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import surface_derivatives
 from pamble.core.spline.knots import curve_part
 from pamble.core.tolerances import SEAM_SEARCH
-
-Section = Literal["ball", "chord", "rho", "g2", "g3"]
-"""Round by a rolling ball; round with contacts at a constant distance; or a blend between the contacts: tangent, as
-full as a conic of that rho, or with G2 or G3."""
-
-ROLLED: tuple[Section, ...] = ("ball", "chord")
-"""Sections that are the ball's own surface."""
 
 _JOINT = 0.005
 """How far apart, mm, two fillets may end where one face beside the crease gives way to the next."""
@@ -118,17 +111,17 @@ class Strip:
         that a patch can be tangent there.
         """
         if self.rolls[0].crease.closed:
-            return [Face(self.rolls[0].ball.surface)]
+            return [Face(self.rolls[0].made.surface)]
         out = []
         for i, r in enumerate(self.rolls):
             inner = self.loop or i > 0, self.loop or i < len(self.rolls) - 1
-            far = reach(r.ball.surface, 1, changed[r.run.number], self.name)
-            near = far if all(inner) else reach(r.ball.surface, 0, changed[self.number], self.name)
+            far = reach(r.made.surface, 1, changed[r.run.number], self.name)
+            near = far if all(inner) else reach(r.made.surface, 0, changed[self.number], self.name)
             at = [far.at[k] if joint else near.at[k] for k, joint in enumerate(inner)]
             straight = inner[0] or balls[0], inner[1] or balls[1]
-            one, two = (tuple(0.0 if s else m for s, m in zip(straight, x.slope, strict=True)) for x in (near, far))
+            one, two = (tuple(SQUARE if s else m for s, m in zip(straight, x.ways, strict=True)) for x in (near, far))
             sides = Reach((at[0], at[1]), (one[0], one[1])), Reach(far.at, (two[0], two[1]))
-            out.append(ended(r.ball.surface, sides, (None if inner[0] else mitred[0], None if inner[1] else mitred[1])))
+            out.append(ended(r.made.surface, sides, (None if inner[0] else mitred[0], None if inner[1] else mitred[1])))
         return out
 
 
@@ -141,24 +134,22 @@ def followed(part: Sequence[Face], ask: Ask) -> Followed:
     return crease_apart(part, ask.number, ask.other)
 
 
-def strip(part: Sequence[Face], ask: Ask, section: Section, chord: float | None, beyond: float = BEYOND) -> Strip:
+def strip(part: Sequence[Face], ask: Ask, shape: Shape, beyond: float = BEYOND) -> Strip:
     """Roll the ball along the whole crease through an edge of one face of a part.
 
-    chord: distance of both contacts, mm, for a section of that kind. beyond: share of the crease by which the ball
-    rolls on over its ends. Raises `GeometryError`, before anything is built, with what is wrong, where, and the largest
-    radius that works.
+    beyond: share of the crease by which the ball rolls on over its ends. Raises `GeometryError`, before anything is
+    built, with what is wrong, where, and the largest radius that works.
     """
     found = followed(part, ask)
     own = ask.turned() if found.turned else ask
-    _check(found.runs, found.loop, own, section)
+    _check(found.runs, found.loop, own)
     least = min(*own.radius, *(r for _, r in own.between))
-    chord = chord if section == "chord" else None
-    rolls = rolled(found.runs, own.law, least, chord, beyond, section not in ROLLED)
+    rolls = rolled(found.runs, own.law, least, shape, beyond)
     line = _line(part, rolls, found.loop, ask.name)
     return Strip(found.number, tuple(rolls), found.loop, ask.name, line, ask.edge is None)
 
 
-def _check(runs: Sequence[Run], loop: bool, ask: Ask, section: Section) -> None:
+def _check(runs: Sequence[Run], loop: bool, ask: Ask) -> None:
     """Raises `GeometryError` for what cannot be asked of such a crease."""
     shares = [0.0, *(s for s, _ in ask.between), 1.0]
     if any(b - a < 1e-3 for a, b in pairwise(shares)):
@@ -186,7 +177,7 @@ def _line(part: Sequence[Face], rolls: Sequence[Rolled], loop: bool, name: str) 
         return rolls[0].lines[0]
     beside = {r.run.number: _second_cut(rolls, name, r.run.number) for r in rolls}
     cut = {n: cut_back(part[n], [c]) for n, c in beside.items() if c is not None}
-    far = [reach(r.ball.surface, 1, cut[r.run.number], name) for r in rolls]
+    far = [reach(r.made.surface, 1, cut[r.run.number], name) for r in rolls]
     _check_joints(rolls, far, loop)
     parts = []
     for i, (r, end) in enumerate(zip(rolls, far, strict=True)):
@@ -207,7 +198,7 @@ def _check_joints(rolls: Sequence[Rolled], far: Sequence[Reach], loop: bool) -> 
     for i in range(len(rolls) if loop else len(rolls) - 1):
         k = (i + 1) % len(rolls)
         one, two = (
-            surface_derivatives(rolls[n].ball.surface, np.full(9, t), v)[0, 0]
+            surface_derivatives(rolls[n].made.surface, np.full(9, t), v)[0, 0]
             for n, t in ((i, far[i].at[1]), (k, far[k].at[0]))
         )
         away = float(norm(one - two).max())

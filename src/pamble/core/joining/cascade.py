@@ -9,6 +9,7 @@ The neighbour asks for  n.D = 0,  n.E = II(D, D),  n.F = 3 II(D, E) + III(D, D, 
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -91,31 +92,33 @@ def _held(degree: int, space: bytes, lower: int, key: bytes) -> bool:
     return bool(np.all(have >= degree - (lower - counts)))
 
 
-def direction_row(space: RowSpace, f: EdgeFrames, run: Array, wanted: Leaving) -> Array:
+def _direction_row(space: RowSpace, f: EdgeFrames, run: Array, wanted: Leaving, loose: float) -> Array:
     """First derivatives across: in the neighbours' tangent planes, near the wanted velocity."""
     d, size = wanted.velocity, norm(wanted.velocity)
     conditions = [
         Condition(space.values, f.normal, np.zeros(size.shape), SLOPE * size),
-        Condition(space.values, f.outward, dot(f.outward, d), _LOOSE * size),
-        Condition(space.values, run, dot(run, d), _LOOSE * size),
+        Condition(space.values, f.outward, dot(f.outward, d), loose * size),
+        Condition(space.values, run, dot(run, d), loose * size),
     ]
     return solve_row(space, conditions, d[:, 0], d[:, -1])
 
 
-def bend_row(space: RowSpace, f: EdgeFrames, run: Array, wanted: Leaving, d: Array, diagonal: float) -> Array:
+def _bend_row(
+    space: RowSpace, f: EdgeFrames, run: Array, wanted: Leaving, d: Array, diagonal: float, loose: float
+) -> Array:
     """Second derivatives across: the neighbours' curvature along the normal, calm in the tangent plane."""
     size = norm(d)
     square = np.maximum(dot(d, f.outward) ** 2, 0.05 * size**2)
     reference = np.maximum(np.abs(f.curvature), 1.0 / diagonal)
     conditions = [
         Condition(space.values, f.normal, f.jet.second(d, d), BEND * reference * square),
-        Condition(space.values, f.outward, dot(f.outward, wanted.bend), 2 * _LOOSE * size),
-        Condition(space.values, run, dot(run, wanted.bend), 2 * _LOOSE * size),
+        Condition(space.values, f.outward, dot(f.outward, wanted.bend), 2 * loose * size),
+        Condition(space.values, run, dot(run, wanted.bend), 2 * loose * size),
     ]
     return solve_row(space, conditions, None, None)
 
 
-def change_row(space: RowSpace, f: EdgeFrames, run: Array, d: Array, e: Array, diagonal: float) -> Array:
+def _change_row(space: RowSpace, f: EdgeFrames, run: Array, d: Array, e: Array, diagonal: float, loose: float) -> Array:
     """Third derivatives across: the neighbours' change of curvature along the normal."""
     size = norm(d)
     cube = np.maximum(np.abs(dot(d, f.outward)) ** 3, 0.01 * size**3)
@@ -125,10 +128,33 @@ def change_row(space: RowSpace, f: EdgeFrames, run: Array, d: Array, e: Array, d
     zero = np.zeros(size.shape)
     conditions = [
         Condition(space.values, f.normal, target, 2 * BEND * reference * cube),
-        Condition(space.values, f.outward, zero, 4 * _LOOSE * size),
-        Condition(space.values, run, zero, 4 * _LOOSE * size),
+        Condition(space.values, f.outward, zero, 4 * loose * size),
+        Condition(space.values, run, zero, 4 * loose * size),
     ]
     return solve_row(space, conditions, None, None)
+
+
+def across_rows(
+    space: RowSpace, f: EdgeFrames, run: Array, wanted: Leaving, continuity: int, diagonal: float, slack: float = 1.0
+) -> list[Array]:
+    """Rows of the first derivatives across, up to the continuity, each (k, n, 3) for k sides abreast. wanted: how
+    sections leave; slack: share of the usual freedom of theirs.
+    """
+    loose = _LOOSE * slack
+    rows = [_direction_row(space, f, run, wanted, loose)]
+    d = space.values @ rows[0]
+    if continuity > 1:
+        rows.append(_bend_row(space, f, run, wanted, d, diagonal, loose))
+    if continuity > 2:
+        rows.append(_change_row(space, f, run, d, space.values @ rows[1], diagonal, loose))
+    return rows
+
+
+def between_rows(space: RowSpace, edges: Sequence[Array], derivatives: Sequence[list[Array]], across: int) -> Surface:
+    """The surface from the rows of both edges and of the derivatives across them. across: its degree there."""
+    halves = [bezier_end(edge, rows, across) for edge, rows in zip(edges, derivatives, strict=True)]
+    net = np.stack(halves[0] + halves[1][::-1], axis=1)
+    return Surface(space.degree, across, space.knots, basis.uniform_knots(across, 1), net)
 
 
 def bezier_end(c: Array, derivatives: list[Array], q: int) -> list[Array]:
@@ -162,15 +188,7 @@ def cascade(
         run = np.array([along(sides[i], edges[i].frames) for i in which])
         across = np.array([-chord if i else chord for i in which])
         wanted = leave(asked, f, run, across, [spec.full(i) * gains for i in which], spec.ends, space.s)
-        rows = [direction_row(space, f, run, wanted)]
-        d = space.values @ rows[0]
-        if g > 1:
-            rows.append(bend_row(space, f, run, wanted, d, diagonal))
-        if g > 2:
-            rows.append(change_row(space, f, run, d, space.values @ rows[1], diagonal))
+        rows = across_rows(space, f, run, wanted, g, diagonal)
         for k, i in enumerate(which):
             derivatives[i] = [row[k] for row in rows]
-    q = spec.across
-    halves = [bezier_end(edge.row, rows, q) for edge, rows in zip(edges, derivatives, strict=True)]
-    rows = halves[0] + halves[1][::-1]
-    return Surface(spec.degree, q, space.knots, basis.uniform_knots(q, 1), np.stack(rows, axis=1))
+    return between_rows(space, [edge.row for edge in edges], derivatives, spec.across)

@@ -26,8 +26,8 @@ _SAMPLES = 200
 _IN_SPAN, _BESIDE = 9, 1e-6
 """Places in a span where they are sought span by span, and the share of it by which the outer ones stand inside."""
 
-_OF = [0, 1, 2, 5]
-_AIMS = np.array([BLEND_GAP, BLEND_ANGLE, BLEND_CURVATURE, BLEND_RATE])
+COUNTED = [0, 1, 2, 5]
+AIMS = np.array([BLEND_GAP, BLEND_ANGLE, BLEND_CURVATURE, BLEND_RATE])
 """Which figures count for G0 to G3, and their aims."""
 
 
@@ -44,7 +44,7 @@ class Residual:
 
     def ratio(self, continuity: int) -> float:
         """Largest figure over its aim, of those the continuity asks for; 1 or less holds."""
-        parts = np.array([self.gap, self.angle, self.curvature, self.rate_percent]) / _AIMS
+        parts = np.array([self.gap, self.angle, self.curvature, self.rate_percent]) / AIMS
         return float(parts[: continuity + 1].max())
 
 
@@ -71,7 +71,7 @@ def span_ratios(surface: Surface, side: Side, which: int, diagonal: float, conti
     s = at[:-1, None] + np.diff(at)[:, None] * np.linspace(_BESIDE, 1.0 - _BESIDE, _IN_SPAN)
     figures = _figures(edge, side, diagonal, 3 if continuity > 2 else 2)(s.ravel())
     return np.asarray(
-        (figures[_OF[: continuity + 1]] / _AIMS[: continuity + 1, None]).max(axis=0).reshape(s.shape).max(axis=1)
+        (figures[COUNTED[: continuity + 1]] / AIMS[: continuity + 1, None]).max(axis=0).reshape(s.shape).max(axis=1)
     )
 
 
@@ -96,7 +96,7 @@ def _figures(edge: Edge, side: Side, diagonal: float, order: int) -> Callable[[A
 
 def shape_warnings(surface: Surface, spec: BlendSpec) -> list[str]:
     """Words about sections with more inflections than the shape asks for, and about folds."""
-    us, vs = np.linspace(0, 1, 25), np.linspace(0, 1, 41)
+    us, vs = np.linspace(*surface.domain[0], max(25, 4 * surface.spans[0] + 1)), np.linspace(0, 1, 41)
     d = surface_grid(surface, us, vs, 2)
     n = normals(d)
     warnings = []
@@ -118,7 +118,8 @@ def shape_warnings(surface: Surface, spec: BlendSpec) -> list[str]:
     if flips[worst] > expected[worst]:
         high = max(spec.full(0), spec.full(1))
         advice = "lower the fullness" if high > 1.2 else "change the fullness or the continuity of one side"
-        warnings.append(f"Sections have an inflection at {100 * us[worst]:.0f} % of the length: {advice}.")
+        share = 100 * (us[worst] - us[0]) / (us[-1] - us[0])
+        warnings.append(f"Sections have an inflection at {share:.0f} % of the length: {advice}.")
     elif np.any((expected == 0) & ((bend * np.sign(rise)[:, None]).sum(axis=1) < 0)):
         warnings.append("Sections turn the long way round and loop: lower the fullness.")
     return warnings

@@ -16,7 +16,8 @@ from pamble.core.faces.face import Face, base_name
 from pamble.core.fillets.crease import Crease, crease
 from pamble.core.fillets.ends import contact_edges
 from pamble.core.fillets.fillet import Fillet, FilletFace, fillet
-from pamble.core.fillets.strip import Ask, Section, followed
+from pamble.core.fillets.shape import Section
+from pamble.core.fillets.strip import Ask, followed
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, Shape

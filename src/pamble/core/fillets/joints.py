@@ -1,0 +1,42 @@
+"""How fillets in a row run on into each other."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from pamble.core.arrays import Array, cross, dot, norm, unit
+from pamble.core.faces.face import Face
+from pamble.core.fillets.ends import end_edges
+from pamble.core.spline.closest import to_surface
+from pamble.core.spline.evaluate import curve_points, surface_derivatives
+from pamble.core.spline.surface import Surface
+
+_BENDS, _ACROSS = 0.02, 17
+"""Angle, degrees, from which fillets in a row are told to bend where they meet, and places looked at there."""
+
+
+def bent_joints(faces: Sequence[Face], loop: bool) -> list[str]:
+    """Words on joints at which fillets in a row do not run on into each other tangentially. A rolling ball's do; other
+    sections turn where the curvature of the faces beside them jumps. loop: whether the last runs on in the first.
+    """
+    out = []
+    for one, two in zip(faces if loop else faces[:-1], [*faces[1:], faces[0]], strict=False):
+        line = end_edges(one, -1)[0].space
+        points = curve_points(line, np.linspace(*line.domain, _ACROSS))
+        n1, n2 = (_normals(f.surface, points) for f in (one, two))
+        angle = np.degrees(np.arctan2(norm(cross(n1, n2)), np.abs(dot(n1, n2))))
+        if angle.max() > _BENDS:
+            x, y, z = points[int(np.argmax(angle))]
+            out.append(
+                f"Near ({x:.2f}, {y:.2f}, {z:.2f}) mm the curvature of the faces beside the crease jumps: the fillets "
+                f"meet there at {angle.max():.2f}°. A rolling ball's run on."
+            )
+    return out
+
+
+def _normals(surface: Surface, points: Array) -> Array:
+    foot = to_surface(surface, points)
+    d = surface_derivatives(surface, foot.u, foot.v, 1)
+    return unit(cross(d[1, 0], d[0, 1]))
