@@ -51,7 +51,7 @@ def fillet(given: Namespace) -> tuple[dict[str, Any], str]:
         called.append(new_name(label, {f.name for f in found} | set(called)))
         shapes.append((called[-1], face))
     write_step(shapes, out_path)
-    beside = {n for row in made.faces for side in row.beside for n in side} or set(made.changed)
+    beside = {n for row in made.faces for n in row.beside} or set(made.changed)
     out = {
         "file": out_path.name,
         "units": {"gap": "mm", "angle": "degree", "curvature": "%", "radius": "mm"},
@@ -98,9 +98,9 @@ def _row(name: str, made: FilletFace, names: list[str]) -> dict[str, Any]:
     f = made.figures
     sides = [
         {
-            "face": ", ".join(names[n] for n in numbers), "edges": list(made.along[i]),
+            "face": names[n], "edges": list(made.along[i]),
             "gap": f.gap[i], "angle": f.angle[i], "curvature": f.curvature[i],
         }
-        for i, numbers in enumerate(made.beside)
+        for i, n in enumerate(made.beside)
     ]  # fmt: skip
     return {"name": name, **describe_face(made.face), "radius_error": f.radius, "sides": sides}

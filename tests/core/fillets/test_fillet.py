@@ -175,7 +175,7 @@ def test_a_blended_section_over_several_faces_is_the_one_over_their_whole(sectio
         fillet([Face(s) for s in (deck, *walls)], [Ask(0, Face(deck).edge("v1"), (8.0, 14.0))], section, diagonal=400.0)
         for walls in ([whole], thirds)
     )
-    assert [f.beside[1] for f in three.faces] == [(1,), (2,), (3,)]
+    assert [f.beside[1] for f in three.faces] == [1, 2, 3]
     for f in three.faces:
         assert to_surface(one.faces[0].face.surface, inside(f.face)[0]).distance.max() < 0.001
         assert max(f.figures.gap) < 0.002
@@ -215,7 +215,7 @@ def test_a_sharp_corner_ends_the_crease_on_the_face_across_it():
     wall = Face(plane((0, 0, 0), (60, 0, 0), (0, 0, -30)))
     side = Face(plane((60, 0, 0), (0, 40, 0), (10, 0, -30)))
     made = fillet([deck, wall, side], [Ask(0, deck.edge("v0"), (5.0, 5.0))])
-    assert [f.beside for f in made.faces] == [((0,), (1,))]
+    assert [f.beside for f in made.faces] == [(0, 1)]
     assert set(made.changed) == {0, 1, 2}
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -42,18 +41,6 @@ def contact_edges(face: Face, name: str) -> list[Edge]:
     if not own:
         raise GeometryError("The contact leaves no edge on the face.")
     return sorted(own, key=lambda e: -curve_length(e.space)) if len(own) > 1 else own
-
-
-def in_order(row: Sequence[tuple[Face, Edge]], lines: Sequence[Curve]) -> list[tuple[Face, Edge]]:
-    """Pieces of contacts as they follow each other along the lines of these."""
-
-    def place(piece: tuple[Face, Edge]) -> tuple[int, float]:
-        space = piece[1].space
-        feet = [to_curve(line, curve_points(space, [0.5 * sum(space.domain)])) for line in lines]
-        nearest = int(np.argmin([f.distance[0] for f in feet]))
-        return nearest, float(feet[nearest].t[0])
-
-    return sorted(row, key=place)
 
 
 def check_whole(face: Face, cut: Cut) -> None:

@@ -59,7 +59,7 @@ class FilletFace:
     """
 
     face: Face
-    beside: tuple[tuple[int, ...], tuple[int, ...]]
+    beside: tuple[int, int]
     along: tuple[tuple[str, ...], tuple[str, ...]]
     name: str
     figures: FilletFigures
@@ -241,7 +241,7 @@ def _figured(s: Strip, k: int, face: Face, changed: Mapping[int, Face], shape: S
     # Where the fillet is a thread it has no width over which an angle could be read.
     angle = (r.made.angle, r.made.angle) if r.faded else (one[1], two[1])
     figures = FilletFigures((one[0], two[0]), angle, (one[2], two[2]), r.made.radius)
-    return FilletFace(face, ((numbers[0],), (numbers[1],)), r.run.names, s.name, figures)
+    return FilletFace(face, numbers, r.run.names, s.name, figures)
 
 
 def _seam(face: Face, trimmed: Face, side: str, diagonal: float, name: str) -> tuple[float, float, float]:

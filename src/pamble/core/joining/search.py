@@ -35,12 +35,15 @@ them may miss to be moved closer, rather than fewer.
 
 @dataclass(frozen=True)
 class Trial:
-    """One step of the span search: spans, control points along the edge, worst figure over its aim."""
+    """One step of the span search: spans, control points along the edge, worst figure over its aim. even: whether its
+    spans are those that are made where so many are asked for.
+    """
 
     spans: int
     control_points: int
     ratio: float
     residuals: tuple[Residual, Residual]
+    even: bool = True
 
 
 class Search:
@@ -71,14 +74,14 @@ class Search:
     def _held(self) -> bool:
         return self.trials[-1].ratio <= 1.0
 
-    def _look(self, surface: Surface, better: float) -> None:
+    def _look(self, surface: Surface, better: float, even: bool = True) -> None:
         """Measure a blend; better: share of the best so far that counts."""
         met = self._met(surface)
         if self._worst(met) <= _NEARLY:
             # It counts only if it holds between the samples too.
             met = self._met(surface, closed_in=True)
         ratio = max(self._worst(met), self.shaper.uneven(surface))
-        self.trials.append(Trial(surface.spans[0], surface.control.shape[0], ratio, met))
+        self.trials.append(Trial(surface.spans[0], surface.control.shape[0], ratio, met, even))
         up_to_g2 = [r.ratio(min(2, g)) for r, g in zip(met, self.spec.continuity, strict=True)]
         score = 1e3 * max(*up_to_g2, 1.0) + ratio
         if self.best is None or score < better * self.best[0] or ratio <= 1.0:
@@ -93,7 +96,7 @@ class Search:
             if len(knots) - 2 * surface.degree_u - 1 > _MOST:
                 break
             surface, rounds = self._made(knots), rounds + 1
-            self._look(surface, _WORTH)
+            self._look(surface, _WORTH, even=False)
             idle = idle + 1 if self.trials[-1].ratio > _HELPS * least else 0
             least = min(least, self.trials[-1].ratio)
 

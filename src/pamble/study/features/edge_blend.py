@@ -267,7 +267,7 @@ def _facts(made: Blend, spec: BlendSpec, limit: Limit | None) -> dict[str, objec
         **({} if made.crest is None else _crest(*made.crest)),
         **({} if made.clearance is None or limit is None else _clearance(made.clearance, limit)),
         "residuals": [asdict(r) for r in made.residuals or ()],
-        "trials": [{"spans": t.spans, "cvs": t.control_points, "ratio": t.ratio} for t in made.trials],
+        "trials": [{"spans": t.spans, "cvs": t.control_points, "ratio": t.ratio} for t in made.trials if t.even],
     }
 
 

@@ -98,10 +98,9 @@ def run(params: FilletParams, inputs: Inputs, context: Context) -> Made:
     made = fillet(part, asked, params.section, params.chord, diagonal, params.rho, params.gap)
     order = {"g2": 2, "g3": 3}.get(params.section, 1)
     seams = tuple(
-        DeclaredSeam(side, ids[n], _contact(made.changed[n], row, side), order, _slot(k), len(numbers) > 1)
+        DeclaredSeam(side, ids[n], _contact(made.changed[n], row, side), order, _slot(k))
         for k, row in enumerate(made.faces)
-        for side, numbers in zip(("v0", "v1"), row.beside, strict=True)
-        for n in numbers
+        for side, n in zip(("v0", "v1"), row.beside, strict=True)
     )
     idle = [f"{inputs.name(id)} does not border the crease." for n, id in enumerate(ids) if n not in made.changed]
     shapes = [row.face for row in made.faces] + list(made.corners)
