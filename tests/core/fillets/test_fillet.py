@@ -197,7 +197,7 @@ def test_one_edge_beside_several_faces_is_filleted_with_all_of_them_from_either_
     part = [Face(s) for s in (a, *walls)]
     made = fillet(part, [Ask(0, part[0].edge("v1"), (8.0, 14.0))], diagonal=400.0)
     turned = fillet(part, [Ask(2, part[2].edge("v0"), (8.0, 14.0))], diagonal=400.0)
-    assert [[f.beside[1] for f in m.faces] for m in (made, turned)] == [[(1,), (2,), (3,)]] * 2
+    assert [[f.beside[1] for f in m.faces] for m in (made, turned)] == [[1, 2, 3]] * 2
     for f in made.faces:
         assert (max(f.figures.gap), max(f.figures.angle)) < (0.002, 0.005)
     for one, two in pairwise(made.faces):
