@@ -15,6 +15,7 @@ from pamble.core.faces.crossing.stations import Lost
 from pamble.core.faces.face import Face
 from pamble.core.spline import Curve, Surface, basis
 from pamble.core.spline.evaluate import curve_points, surface_points
+from pamble.core.surfaces.revolve import revolve
 from tests.other_library import intersection_length
 from tests.shapes import cylinder, panel, plane
 
@@ -113,3 +114,14 @@ def test_a_curve_is_brought_onto_a_surface_and_ends_on_its_border():
     x, y, z = curve_points(down.space, t).T
     assert np.abs(z - 0.001 * x * y).max() < 1e-4
     assert np.abs(y - (30 + 40 * (x + 40) / 380)).max() < 1e-4
+
+
+@pytest.mark.parametrize("off", [-0.085, -0.004 * 22 - 0.001, -0.01])
+def test_a_curve_whose_curvature_jumps_beside_a_joint_is_parted_at_the_joint(off):
+    """The places at which both stretches end on the joint are found from both sides, and may be one number."""
+    tube = revolve(Curve.line([20, 0, 0], [20, 0, 40]), np.zeros(3), np.array([0, 0, 1.0]), 0, 360)
+    angle = np.radians(np.array([-40, -15, 15, 40]) + off)
+    bent = np.column_stack([20 * np.cos(angle), 20 * np.sin(angle), [5, 15, 25, 38]])
+    before, after = curve_onto(tube, Curve(2, np.array([0, 0, 0, 0.5, 1, 1, 1]), bent), None, 1e-3)
+    assert curve_points(before.on_a, [1.0])[0, 0] == pytest.approx(1, abs=1e-9)
+    assert curve_points(after.on_a, [0.0])[0, 0] == pytest.approx(0, abs=1e-9)

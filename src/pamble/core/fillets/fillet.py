@@ -23,7 +23,7 @@ from pamble.core.fillets.joints import bent_joints
 from pamble.core.fillets.meeting import Meeting, ball_corner, meetings
 from pamble.core.fillets.mitre import Mitre, mitre, too_short
 from pamble.core.fillets.rolled import Rolled
-from pamble.core.fillets.shape import Section, Shape
+from pamble.core.fillets.shape import ROUND, Section, Shape
 from pamble.core.fillets.strip import Ask, Strip, strip
 from pamble.core.joining.verify import shape_warnings
 from pamble.core.spline.closest import to_curve
@@ -35,6 +35,9 @@ _FARTHER = 0.0, 2.0, 5.0
 """Times the radius by which the ball rolls on, one after the other: where two fillets meet outside a corner, or a face
 leans.
 """
+
+_MISSED = 1.05
+"""Times the aims from which a fillet is told to miss them."""
 
 _PIECE, _STRETCH = 0.01, 1e-6
 """Distance, mm, within which a contact lies on a fillet's side; and the least share of it that counts."""
@@ -100,7 +103,9 @@ def fillet(
     radii = [r for a in asked for r in (*a.radius, *(r for _, r in a.between))]
     if min(radii) <= 0 or (section == "chord" and (chord is None or chord <= 0)):
         raise GeometryError("The radius of a fillet, and the width of one by its chord, are above zero.")
-    shape = Shape(section, chord, rho, diagonal or max(face.surface.diagonal for face in part))
+    # A gap lies between the ball's contacts, whatever is to fill it.
+    asked_for: Section = "ball" if gap and section not in ROUND else section
+    shape = Shape(asked_for, chord, rho, diagonal or max(face.surface.diagonal for face in part))
     laid = _laid_out(part, asked, shape, gap)
     strips, corners, mitres, changed = laid.strips, laid.corners, laid.mitres, laid.changed
     rolls = [r for s in strips for r in s.rolls]
@@ -226,7 +231,7 @@ def _told(rolls: Sequence[Rolled]) -> list[str]:
     if any(r.hardly for r in rolls):
         out.append("The ball only just fits into a face: its trim may run close to a hollow.")
     worst = max((r.made for r in rolls), key=lambda made: made.ratio)
-    if worst.ratio > 1.0:
+    if worst.ratio > _MISSED:
         out.append(
             f"The fillet is {worst.ratio:.1f} times what is aimed at, with up to {max(n for n, _ in worst.tried)} "
             "spans: the crease is not calm."
