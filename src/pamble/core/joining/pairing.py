@@ -8,21 +8,18 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from functools import cached_property
 
 import numpy as np
 from scipy.interpolate import make_interp_spline
 
-from pamble.core.arrays import Array, floats, norm
-from pamble.core.curves.measure import AffineMap, LengthMap, curvature_jumps
-from pamble.core.errors import BlendError, GeometryError
+from pamble.core.arrays import Array, norm
+from pamble.core.curves.measure import LengthMap
+from pamble.core.errors import BlendError
 from pamble.core.faces.face import Edge
-from pamble.core.faces.frames import ArcLength, arc_length, positions
-from pamble.core.remember import Remembered
-from pamble.core.spline import knots
+from pamble.core.faces.frames import positions
+from pamble.core.joining.measured import Measured, measured
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.kinks import refuse_kinks
 from pamble.core.tolerances import COINCIDENT
 
 _SKEW = 0.25
@@ -30,7 +27,6 @@ _SKEW = 0.25
 when one edge follows the other by a simpler law than equal fractions: calmer laws need fewer spans."""
 
 _TABLE = np.linspace(0.0, 1.0, 161)
-_COARSE = np.linspace(0.0, 1.0, 17)
 _FINE = 513
 
 
@@ -70,78 +66,6 @@ class Side:
         return low + np.mod(t - low, high - low) if self.closed else np.clip(t, low, high)
 
 
-@dataclass(frozen=True, eq=False)
-class _Traits:
-    """What pairing asks of an edge by itself; remembered with it, as most edges stand still in live work.
-
-    points: (17, 3) at even parameters. own: the edge as a curve in s, if it is a polynomial one.
-    """
-
-    space: Curve
-    domain: tuple[float, float]
-    length: ArcLength
-    points: Array
-    own: Curve | None
-
-    @cached_property
-    def closed(self) -> bool:
-        """Whether the edge ends where it begins."""
-        return float(np.linalg.norm(self.points[-1] - self.points[0])) < COINCIDENT * max(1.0, self.length.total)
-
-    @cached_property
-    def affine(self) -> LengthMap:
-        """Its affine length."""
-        return AffineMap(self.space)
-
-    @cached_property
-    def plain(self) -> LengthMap:
-        """Its length."""
-        return LengthMap(self.space)
-
-    @cached_property
-    def jumps(self) -> list[float]:
-        """Parameters at which its curvature jumps."""
-        return curvature_jumps(self.space, round=self.closed)
-
-    @cached_property
-    def fractions(self) -> Array:
-        """Fractions of its length at even parameters, (17,)."""
-        start, end = self.domain
-        even = start + _COARSE * (end - start)
-        return np.interp(even, self.length.nodes, self.length.lengths) / self.length.total
-
-    @cached_property
-    def turned(self) -> Curve | None:
-        """The edge as a curve in s, run the other way."""
-        return None if self.own is None else knots.reverse_curve(self.own)
-
-
-_TRAITS: Remembered[Edge, None, _Traits] = Remembered(1)
-
-
-@dataclass(frozen=True)
-class _Measured:
-    edge: Edge
-    traits: _Traits
-
-    @property
-    def length(self) -> ArcLength:
-        return self.traits.length
-
-    def exact(self, turned: bool) -> Curve | None:
-        return self.traits.turned if turned else self.traits.own
-
-    def points(self, turned: bool) -> Array:
-        return self.traits.points[::-1] if turned else self.traits.points
-
-    def parameter(self, fraction: Array) -> Array:
-        start, end = self.edge.domain
-        return np.clip(self.length.to_parameter(fraction * self.length.total), start, end)
-
-    def fraction(self, t: Array) -> Array:
-        return np.asarray(self.length.of_parameter(t)) / self.length.total
-
-
 Begins = tuple[float | None, float | None]
 """Where two loops begin, as shares of their lengths; None where that is found."""
 
@@ -151,7 +75,7 @@ def pair_edges(a: Edge, b: Edge, flip: bool, begins: Begins = (None, None)) -> t
 
     Raises `BlendError` for an edge without length or a kink inside it.
     """
-    first, second = _measure(a), _measure(b)
+    first, second = measured(a), measured(b)
     if first.traits.closed != second.traits.closed:
         raise BlendError(
             "One edge comes round to its start and the other does not: pick all edges in which the other runs on."
@@ -163,7 +87,7 @@ def pair_edges(a: Edge, b: Edge, flip: bool, begins: Begins = (None, None)) -> t
     return replace(one, jumps=_along(one, first)), replace(two, jumps=_along(two, second))
 
 
-def _along(side: Side, m: _Measured) -> tuple[float, ...]:
+def _along(side: Side, m: Measured) -> tuple[float, ...]:
     """Where the jumps of an edge lie along s."""
     if not m.traits.jumps:
         return ()
@@ -194,7 +118,7 @@ def _halved(side: Side, bracket: Array, value: float) -> float:
     return 0.5 * (low + high)
 
 
-def _pair_open(first: _Measured, second: _Measured, flip: bool) -> tuple[Side, Side]:
+def _pair_open(first: Measured, second: Measured, flip: bool) -> tuple[Side, Side]:
     a, b = first.edge, second.edge
     turned = _runs_against(first, second) != flip
     own = [_own_parameter(first, False), _own_parameter(second, turned)]
@@ -214,10 +138,10 @@ def _pair_open(first: _Measured, second: _Measured, flip: bool) -> tuple[Side, S
 
 def loop_start(side: Side) -> float:
     """Where a loop is begun, as a share of its length."""
-    return _measure(side.edge).traits.plain.fraction(float(side.to_edge(np.zeros(1))[0]))
+    return measured(side.edge).traits.plain.fraction(float(side.to_edge(np.zeros(1))[0]))
 
 
-def _pair_closed(a: _Measured, b: _Measured, flip: bool, begins: Begins) -> tuple[Side, Side]:
+def _pair_closed(a: Measured, b: Measured, flip: bool, begins: Begins) -> tuple[Side, Side]:
     """Pair two loops: the second starts at the point nearest to the first one's start, and runs the same way round.
 
     Both run by affine length: where they bend they get more of the parameter, and an ellipse meets a circle untwisted.
@@ -237,12 +161,12 @@ def _pair_closed(a: _Measured, b: _Measured, flip: bool, begins: Begins) -> tupl
     return Side(a.edge, lead, None, False, True), Side(b.edge, loops[int(turned)], None, turned, True)
 
 
-def _share(m: _Measured, by: LengthMap, begin: float) -> float:
+def _share(m: Measured, by: LengthMap, begin: float) -> float:
     """A share of a loop's length by another measure."""
     return by.fraction(float(m.traits.plain.parameters(np.array([begin % 1.0]))[0]))
 
 
-def _calm_start(a: _Measured, b: _Measured) -> float:
+def _calm_start(a: Measured, b: Measured) -> float:
     """The share of the first loop's length at which it is best begun: there, and beside it on the other, no curvature
     jumps near.
     """
@@ -261,7 +185,7 @@ def _round(m: LengthMap, offset: float, sense: float) -> Callable[[Array], Array
     return lambda s: m.parameters(np.mod(offset + sense * np.asarray(s), 1.0))
 
 
-def _skew(a: _Measured, b: _Measured, turned: bool) -> float:
+def _skew(a: Measured, b: Measured, turned: bool) -> float:
     """Largest distance along the edges between own pairing and equal fractions of length, over the mean width."""
     theirs = b.traits.fractions
     width = norm(a.traits.points - b.points(turned))
@@ -269,51 +193,28 @@ def _skew(a: _Measured, b: _Measured, turned: bool) -> float:
     return float(difference * max(a.length.total, b.length.total) / max(float(width.mean()), COINCIDENT))
 
 
-def _measure(edge: Edge) -> _Measured:
-    return _Measured(edge, _TRAITS.get(edge, None, lambda: _traits(edge)))
-
-
-def _traits(edge: Edge) -> _Traits:
-    length, (start, end) = arc_length(edge.space), edge.domain
-    if length.total < 1e-4:
-        raise BlendError("An edge that was picked has no length: it is a point (a pole). Pick another edge.")
-    _refuse_kinks(edge)
-    own = None
-    if edge.side is not None and edge.surface.weights is None:
-        curve, (low, high) = edge.space, edge.space.domain
-        own = Curve(curve.degree, floats((curve.knots - low) / (high - low)), curve.control)
-    return _Traits(edge.space, (start, end), length, positions(edge, start + _COARSE * (end - start)), own)
-
-
-def _refuse_kinks(edge: Edge) -> None:
-    try:
-        refuse_kinks(edge.space, "The edge", "split it there and blend the pieces one by one")
-    except GeometryError as error:
-        raise BlendError(str(error)) from error
-
-
-def _runs_against(a: _Measured, b: _Measured) -> bool:
+def _runs_against(a: Measured, b: Measured) -> bool:
     """Whether pairing end with far end gives the shorter, straighter sections."""
     mine = a.traits.points
     return bool(norm(mine - b.points(True)).sum() < norm(mine - b.points(False)).sum())
 
 
-def _own_parameter(m: _Measured, turned: bool) -> Callable[[Array], Array]:
+def _own_parameter(m: Measured, turned: bool) -> Callable[[Array], Array]:
     start, end = m.edge.domain
     return lambda s: end + s * (start - end) if turned else start + s * (end - start)
 
 
-def _by_length(m: _Measured, turned: bool) -> Callable[[Array], Array]:
+def _by_length(m: Measured, turned: bool) -> Callable[[Array], Array]:
     return lambda s: m.parameter(1.0 - s if turned else np.asarray(s))
 
 
-def _fractions(m: _Measured, to_edge: Callable[[Array], Array], turned: bool) -> Array:
+def _fractions(m: Measured, to_edge: Callable[[Array], Array], turned: bool) -> Array:
     f = m.fraction(to_edge(_TABLE))
     return 1.0 - f if turned else f
 
 
 def _follow(
-    m: _Measured, by_length: Callable[[Array], Array], fractions: Array, pair: tuple[_Measured, _Measured]
+    m: Measured, by_length: Callable[[Array], Array], fractions: Array, pair: tuple[Measured, Measured]
 ) -> Callable[[Array], Array]:
     """Law for an edge that follows the other at equal fractions of length.
 
