@@ -3,6 +3,7 @@
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Section
 from OCP.BRepGProp import BRepGProp
 from OCP.GProp import GProp_GProps
+from OCP.STEPControl import STEPControl_StepModelType, STEPControl_Writer
 from OCP.TopoDS import TopoDS_Shape
 
 from pamble.core.faces.face import Face
@@ -35,3 +36,11 @@ def intersection_length(a: Face, b: Face) -> float:
     section.Approximation(True)
     section.Build()
     return shape_length(section.Shape())
+
+
+def written(shape, path) -> str:
+    """The path of a STEP file that the other library wrote of a shape."""
+    writer = STEPControl_Writer()
+    writer.Transfer(shape, STEPControl_StepModelType.STEPControl_AsIs)
+    writer.Write(str(path))
+    return str(path)

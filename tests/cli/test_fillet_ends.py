@@ -17,7 +17,8 @@ from OCP.TopExp import TopExp_Explorer
 from OCP.TopoDS import TopoDS
 
 from pamble.cli.main import main
-from tests.cli.test_fillet_shells import box, rod, shell, tee, written
+from tests.cli.test_fillet_shells import box, rod, shell, tee
+from tests.other_library import written
 
 
 def volume(shape) -> float:

@@ -28,7 +28,7 @@ from OCP.BRepPrimAPI import (
 from OCP.GC import GC_MakeArcOfCircle
 from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt, gp_Vec
 from OCP.GProp import GProp_GProps
-from OCP.STEPControl import STEPControl_Reader, STEPControl_StepModelType, STEPControl_Writer
+from OCP.STEPControl import STEPControl_Reader
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopExp import TopExp_Explorer
 from OCP.TopoDS import TopoDS
@@ -38,6 +38,7 @@ from pamble.cli.main import main
 from pamble.core.exchange.step import write_step
 from pamble.core.spline.evaluate import curve_points
 from tests.core.fillets.test_fillet import CREASES, block
+from tests.other_library import written
 
 BOX = 100.0 * 60.0 * 40.0
 CORNER = 1 - np.pi / 4
@@ -222,13 +223,6 @@ def shell(path) -> tuple[int, TopoDS]:
     sewing.Perform()
     assert BRepCheck_Analyzer(sewing.SewedShape()).IsValid()
     return sewing.NbFreeEdges(), sewing.SewedShape()
-
-
-def written(solid, path) -> str:
-    writer = STEPControl_Writer()
-    writer.Transfer(solid, STEPControl_StepModelType.STEPControl_AsIs)
-    writer.Write(str(path))
-    return str(path)
 
 
 def named(places: str) -> list[str]:

@@ -13,11 +13,11 @@ from OCP.BRepPrimAPI import (
 )
 from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
 from OCP.GProp import GProp_GProps
-from OCP.STEPControl import STEPControl_StepModelType, STEPControl_Writer
 
 from pamble.core.checks.body import body_of
 from pamble.core.exchange.step import read_step
 from pamble.core.faces.twins import turn_over
+from tests.other_library import written
 
 
 def leaning(x, y, z, way=(0.3, 0.2, 1.0)):
@@ -47,10 +47,7 @@ def test_area_and_volume_of_a_solid_whichever_way_its_faces_point(name, tmp_path
     area, volume = GProp_GProps(), GProp_GProps()
     BRepGProp.SurfaceProperties_s(solid, area, 1e-8)
     BRepGProp.VolumeProperties_s(solid, volume, 1e-8)
-    writer = STEPControl_Writer()
-    writer.Transfer(solid, STEPControl_StepModelType.STEPControl_AsIs)
-    writer.Write(str(tmp_path / "solid.step"))
-    faces = [item.made for item in read_step(tmp_path / "solid.step")]
+    faces = [item.made for item in read_step(written(solid, tmp_path / "solid.step"))]
     faces = [turn_over(f) if i % 3 == 1 else f for i, f in enumerate(faces)]
     found = body_of(faces)
     assert found.closed
@@ -65,10 +62,7 @@ def test_area_and_volume_of_a_solid_whichever_way_its_faces_point(name, tmp_path
 
 
 def test_a_body_with_a_face_missing_is_open_by_that_faces_border(tmp_path):
-    writer = STEPControl_Writer()
-    writer.Transfer(BRepPrimAPI_MakeBox(60, 50, 40).Shape(), STEPControl_StepModelType.STEPControl_AsIs)
-    writer.Write(str(tmp_path / "box.step"))
-    faces = [item.made for item in read_step(tmp_path / "box.step")]
+    faces = [item.made for item in read_step(written(BRepPrimAPI_MakeBox(60, 50, 40).Shape(), tmp_path / "box.step"))]
     found = body_of(faces[1:])
     assert found.volume is None
     assert sum(o.length for o in found.open) == pytest.approx(sum(2 * np.array([50, 40])))

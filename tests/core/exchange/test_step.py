@@ -8,6 +8,7 @@ from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCylinder, BRepP
 from OCP.gp import gp_Ax2, gp_Circ, gp_Dir, gp_GTrsf, gp_Mat, gp_Pnt, gp_XYZ
 
 from pamble.core.checks.report import check_faces
+from pamble.core.curves.measure import curve_length
 from pamble.core.errors import ExchangeError
 from pamble.core.exchange.step import read_step, write_step
 from pamble.core.faces.converted import on_spline
@@ -22,7 +23,7 @@ from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_points
 from pamble.core.spline.knots import curve_part, edge_curve
 from pamble.demo.mirror_cap import crown, flank
-from tests.other_library import face_area, shape_area
+from tests.other_library import face_area, shape_area, written
 from tests.shapes import random_curve, torus
 
 
@@ -92,6 +93,20 @@ def test_faces_on_closed_splines_are_read_whole_wherever_their_joint_lies(other,
     for item in read_step(tmp_path / "in.step"):
         assert item.problem is None
         assert face_area(item.face) == pytest.approx(shape_area(item.shape), rel=1e-5)
+
+
+def test_a_ball_with_a_hole_beside_its_pole_begins_where_its_seam_lies(tmp_path):
+    """Its angles are not the spline's parameter: a spline cut at an angle began .18° beside the seam's edge."""
+    ball = BRepPrimAPI_MakeSphere(25.0).Shape()
+    hole = BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(8.7, 0.3, 5), gp_Dir(0, 0, 1)), 7.0, 60.0).Shape()
+    path = tmp_path / "ball.step"
+    written(BRepAlgoAPI_Cut(ball, hole).Shape(), path)
+    face = next(item.face for item in read_step(path) if item.face.surface.closed[0])
+    seam = max(face.edges, key=lambda e: curve_length(e.space))
+    middle = curve_points(seam.pcurve, [0.5 * sum(seam.domain)])[0, 0]
+    assert min(abs(middle - end) for end in face.surface.domain[0]) < 1e-6
+    u = np.linspace(*face.surface.domain[0], 61)
+    assert np.linalg.norm(surface_points(face.surface, u, 0 * u), axis=1) == pytest.approx(25, abs=1e-9)
 
 
 @pytest.mark.parametrize("turn", [0.0, 2 * np.pi])

@@ -25,7 +25,7 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.converted import on_spline
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.kernel import curve_from_kernel, surface_from_kernel
-from pamble.core.faces.turns import check_on_surface, flat_curve, over_joint, shift_onto
+from pamble.core.faces.turns import begun_at_seam, check_on_surface, flat_curve, over_joint, shift_onto
 from pamble.core.faces.twins import turn_over
 from pamble.core.spline import knots
 from pamble.core.spline.curve import Curve
@@ -93,7 +93,7 @@ def face_from_shape(shape: Any) -> Face:
     elif (turn := over_joint(forward, before)) is not None:
         geom = geom.Copy()
         geom.CheckAndSegment(*turn)
-    surface = surface_from_kernel(geom)
+    surface = begun_at_seam(surface_from_kernel(geom), geom, before)
     loops = _loops(before, forward, surface, lambda edge: TopoDS.Edge(convert.ModifiedShape(edge)))
     natural = _as_natural(surface, loops)
     face = Face(natural) if natural is not None else Face(surface, _named(loops))

@@ -12,6 +12,7 @@ from OCP.BRepAdaptor import BRepAdaptor_Curve2d
 from OCP.BRepTools import BRepTools
 from OCP.Geom2d import Geom2d_TrimmedCurve
 from OCP.Geom2dConvert import Geom2dConvert
+from OCP.GeomAPI import GeomAPI_ProjectPointOnSurf
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopExp import TopExp_Explorer
 from OCP.TopoDS import TopoDS
@@ -22,6 +23,7 @@ from pamble.core.faces.face import Face
 from pamble.core.faces.kernel import curve_from_kernel
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.knots import begun_at
 from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import COINCIDENT
 
@@ -69,6 +71,27 @@ def over_joint(face: Any, before: Any) -> tuple[float, ...] | None:
             near = begin, begin + turn
         out += near
     return tuple(out)
+
+
+def begun_at_seam(surface: Surface, geom: Any, before: Any) -> Surface:
+    """The spline that was made of a closed surface over a whole turn, begun where the face's seam lies. That is told in
+    angles, of which the spline's parameter differs, and the spline was cut as if it did not.
+
+    geom: the spline in the boundary model; before: see `over_joint`.
+    """
+    own, there = _places(before), BRep_Tool.Surface_s(before)
+    for k, (start, end) in enumerate(surface.domain):
+        turn, at = end - start, own.mean(axis=0)
+        at[k] = own[:, k].min()
+        whole = abs(np.ptp(own[:, k]) - turn) < _WHOLE * turn and abs(at[k] - start) < _WHOLE * turn
+        if not (surface.closed[k] and whole):
+            continue
+        foot = GeomAPI_ProjectPointOnSurf(there.Value(*at.tolist()), geom)
+        seam = float(foot.LowerDistanceParameters()[k]) if foot.NbPoints() else start
+        seam -= turn * np.floor((seam - start) / turn)
+        if _WHOLE * turn < seam - start < (1 - _WHOLE) * turn:
+            surface = begun_at(surface, k, seam)
+    return surface
 
 
 def shift_onto(face: Any, before: Any, surface: Surface) -> Array:

@@ -131,6 +131,27 @@ def surface_part(
     return recast_surface(surface, (surface.degree_u, surface.degree_v), knots)
 
 
+def begun_at(surface: Surface, along: int, at: float) -> Surface:
+    """A closed surface that begins, and ends, at a parameter ``at`` between its ends, its knots moved as little as can
+    be. along: 0 for u, 1 for v. Its former joint becomes a knot of full multiplicity.
+
+    >>> square = Surface(1, 1, [0, 0, 1, 2, 3, 3], [0, 0, 1, 1], [[[x, y, z] for z in (0, 1)] for x, y in
+    ...                  ((0, 0), (1, 0), (0, 1), (0, 0))])
+    >>> begun_at(square, 0, 2.5).knots_u.tolist()
+    [-0.5, -0.5, 0.0, 1.0, 2.0, 2.5, 2.5]
+    """
+    start, end = surface.domain[along]
+    degree = surface.degree_v if along else surface.degree_u
+    parts = [surface_part(surface, *((None, p) if along else (p, None))) for p in ((at, end), (start, at))]
+    by = (0.0, end - start) if at - start < end - at else (start - end, 0.0)
+    rows = [(p.knots_v if along else p.knots_u) + x for p, x in zip(parts, by, strict=True)]
+    nets = [np.moveaxis(p.homogeneous, along, 0) for p in parts]
+    net = np.moveaxis(np.concatenate([nets[0], nets[1][1:]]), 0, along)
+    row = np.concatenate([rows[0][:-1], rows[1][degree + 1 :]])
+    both = (surface.knots_u, row) if along else (row, surface.knots_v)
+    return surface_of((surface.degree_u, surface.degree_v), both, net, surface.weights is not None)
+
+
 def split_curve(curve: Curve, t: float) -> tuple[Curve, Curve]:
     """Two halves that meet at ``t``."""
     start, end = curve.domain
