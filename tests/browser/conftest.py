@@ -100,9 +100,13 @@ class Desk:
         expect(line_of(self.page, "Blend")).to_be_visible()
 
     def centre(self, target: Locator) -> tuple[float, float]:
-        box = target.bounding_box()
-        assert box is not None
-        return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        # While a new frame is drawn a handle may be gone for a moment.
+        for _ in range(30):
+            box = target.bounding_box()
+            if box is not None:
+                return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+            self.page.wait_for_timeout(100)
+        raise AssertionError(f"{target} is not drawn")
 
     def drag(self, start: tuple[float, float], by: tuple[float, float], release: bool = True, steps: int = 8) -> None:
         self.page.mouse.move(*start)
