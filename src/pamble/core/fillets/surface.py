@@ -110,7 +110,8 @@ def fillet_surface(c: Crease, found: Contacts, shape: Shape, aim: float = 1.0) -
         ratios = look(knots, order, rolling)
         stalled = stalled + 1 if tried[-1][1] > _HELPS * before else 0
     surface = best[1]
-    _, most = largest(lambda s: kind.figures(surface, ball.at(s)), checked.s, kind.figures(surface, checked))
+    last = ball.at(_checks(surface.knots_u, ball.ends))
+    _, most = largest(lambda s: kind.figures(surface, ball.at(s)), last.s, kind.figures(surface, last))
     radius = float(most[Round.RADIUS]) if shape.round else None
     return FilletSurface(surface, float(most[_ANGLE]), radius, float((most / kind.aims).max()), tuple(tried))
 

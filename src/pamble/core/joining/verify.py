@@ -60,19 +60,24 @@ def residual(
     s = np.linspace(0.0, 1.0, _SAMPLES)
     if not closed_in:
         return Residual(*figures(s).max(axis=1).tolist())
-    s = np.unique(np.concatenate([s, both_sides(edge.space)]))
+    s = np.unique(np.concatenate([s, both_sides(edge.space), _in_spans(surface).ravel()]))
     return Residual(*largest(figures, s, figures(s))[1].tolist())
 
 
 def span_ratios(surface: Surface, side: Side, which: int, diagonal: float, continuity: int) -> Array:
     """The worst figure over its aim in every span of a blend along one seam, (spans,)."""
     edge = natural_edge(surface, "v0" if which == 0 else "v1")
-    at = basis.breaks(surface.knots_u, surface.degree_u)
-    s = at[:-1, None] + np.diff(at)[:, None] * np.linspace(_BESIDE, 1.0 - _BESIDE, _IN_SPAN)
+    s = _in_spans(surface)
     figures = _figures(edge, side, diagonal, 3 if continuity > 2 else 2)(s.ravel())
     return np.asarray(
         (figures[COUNTED[: continuity + 1]] / AIMS[: continuity + 1, None]).max(axis=0).reshape(s.shape).max(axis=1)
     )
+
+
+def _in_spans(surface: Surface) -> Array:
+    """Shares in every span along a blend, (spans, k): where spans lie close, even samples may pass one over."""
+    at = basis.breaks(surface.knots_u, surface.degree_u)
+    return np.asarray(at[:-1, None] + np.diff(at)[:, None] * np.linspace(_BESIDE, 1.0 - _BESIDE, _IN_SPAN))
 
 
 def _figures(edge: Edge, side: Side, diagonal: float, order: int) -> Callable[[Array], Array]:
