@@ -3,6 +3,7 @@ forms.
 """
 
 import json
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -251,6 +252,31 @@ def test_with_sections_of_curvature_it_sews_closed_too(name, tmp_path):
     solid, out = written(make(), tmp_path / "solid.step"), tmp_path / "filleted.step"
     words = ["fillet", solid, *named(edge), "--radius", str(radius), "--section", "g2", "--out", str(out)]
     assert main(words) == 0
+    assert shell(out)[0] == 0
+
+
+def oblique():
+    """A deck that bends down into a cylinder without a kink, cut by a wall that stands at 55° to where it begins."""
+    end = (30 + 40 * np.sin(np.radians(40)), 40 * np.cos(np.radians(40)) - 20)
+    middle = gp_Pnt(30 + 40 * np.sin(np.radians(20)), 0, 40 * np.cos(np.radians(20)) - 20)
+    arc = GC_MakeArcOfCircle(gp_Pnt(30, 0, 20), middle, gp_Pnt(end[0], 0, end[1])).Value()
+    corners = [gp_Pnt(x, 0, z) for x, z in (end, (end[0], 0), (0, 0), (0, 20), (30, 20))]
+    made = BRepBuilderAPI_MakeWire(BRepBuilderAPI_MakeEdge(arc).Edge())
+    for a, b in pairwise(corners):
+        made.Add(BRepBuilderAPI_MakeEdge(a, b).Edge())
+    body = BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(made.Wire()).Face(), gp_Vec(0, 40, 0)).Shape()
+    beyond = gp_Ax2(gp_Pnt(0, -10, -50), gp_Dir(0, 0, 1), gp_Dir(1, 0.7, 0))
+    return BRepAlgoAPI_Common(body, BRepPrimAPI_MakeBox(beyond, 200.0, 200.0, 200.0).Shape()).Shape()
+
+
+@pytest.mark.parametrize("section", ["ball", "g2"])
+def test_fillets_in_a_row_are_told_to_bend_where_the_faces_curvature_jumps_but_a_balls_run_on(
+    section, tmp_path, capsys
+):
+    solid, out = written(oblique(), tmp_path / "solid.step"), tmp_path / "filleted.step"
+    words = ["fillet", solid, "--edge", "22,5.4,20", "--radius", "3", "--section", section, "-o", str(out)]
+    assert main(words) == 0
+    assert ("the fillets meet there at 0.18°" in capsys.readouterr().out) == (section == "g2")
     assert shell(out)[0] == 0
 
 

@@ -10,7 +10,9 @@ from pamble.core.arrays import Array, cross, dot, norm, unit
 from pamble.core.faces.face import Face
 from pamble.core.fillets.ends import end_edges
 from pamble.core.spline.closest import to_surface
+from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_derivatives
+from pamble.core.spline.extremes import largest
 from pamble.core.spline.surface import Surface
 
 _BENDS, _ACROSS = 0.02, 17
@@ -24,14 +26,18 @@ def bent_joints(faces: Sequence[Face], loop: bool) -> list[str]:
     out = []
     for one, two in zip(faces if loop else faces[:-1], [*faces[1:], faces[0]], strict=False):
         line = end_edges(one, -1)[0].space
-        points = curve_points(line, np.linspace(*line.domain, _ACROSS))
-        n1, n2 = (_normals(f.surface, points) for f in (one, two))
-        angle = np.degrees(np.arctan2(norm(cross(n1, n2)), np.abs(dot(n1, n2))))
-        if angle.max() > _BENDS:
-            x, y, z = points[int(np.argmax(angle))]
+
+        def angle(t: Array, line: Curve = line, pair: tuple[Face, Face] = (one, two)) -> Array:
+            n1, n2 = (_normals(f.surface, curve_points(line, t)) for f in pair)
+            return np.degrees(np.arctan2(norm(cross(n1, n2)), np.abs(dot(n1, n2))))[None]
+
+        t = np.linspace(*line.domain, _ACROSS)
+        at, most = largest(angle, t, angle(t))
+        if most[0] > _BENDS:
+            x, y, z = curve_points(line, at)[0]
             out.append(
                 f"Near ({x:.2f}, {y:.2f}, {z:.2f}) mm the curvature of the faces beside the crease jumps: the fillets "
-                f"meet there at {angle.max():.2f}°. A rolling ball's run on."
+                f"meet there at {most[0]:.2f}°. A rolling ball's run on."
             )
     return out
 
