@@ -98,7 +98,14 @@ def run(params: FilletParams, inputs: Inputs, context: Context) -> Made:
     made = fillet(part, asked, params.section, params.chord, diagonal, params.rho, params.gap)
     order = {"g2": 2, "g3": 3}.get(params.section, 1)
     seams = tuple(
-        DeclaredSeam(side, ids[n], _contact(made.changed[n], row, side), order, _slot(k))
+        DeclaredSeam(
+            side,
+            ids[n],
+            _contact(made.changed[n], row, side),
+            order,
+            _slot(k),
+            part=len(contact_edges(made.changed[n], row.name)) > 1,
+        )
         for k, row in enumerate(made.faces)
         for side, n in zip(("v0", "v1"), row.beside, strict=True)
     )
