@@ -96,6 +96,17 @@ def test_a_study_file_that_is_taken_opens_and_what_is_refused_is_refused_in_word
         assert told(pamble, f"/studies/{answer['id']}/export.json")["name"] == document["name"]
 
 
+def test_a_net_with_a_row_too_short_is_told_at_its_step(pamble):
+    document = told(pamble, f"/studies/{told(pamble, '/studies', {'demo': 'mirror-cap'})['id']}/export.json")
+    document["features"][0]["params"]["face"]["surface"]["control"][1].pop()
+    w = Window(pamble, upload(pamble, "/studies/import", "study.json", json.dumps(document).encode())[1]["id"])
+    # Before: a fault of Pamble's own, with a traceback.
+    problems = {f["id"]: f["problem"] for f in w.frame["features"]}
+    assert problems["crown"] == "face.surface.control: its rows are not all of one length"
+    assert problems["flank"] is None
+    w.socket.close()
+
+
 @pytest.mark.parametrize("value", ["NaN", "1e999", "-Infinity", "1180591620717411303424"])
 def test_numbers_that_are_none_are_refused_and_the_study_goes_on(pamble, study, value):
     w = Window(pamble, study)

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Annotated, Any
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+import numpy as np
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
 
 from pamble.core.faces.face import Edge, Face
 from pamble.core.spline.basis import uniform_knots
@@ -18,6 +19,21 @@ class Stored(BaseModel):
     model_config = ConfigDict(extra="forbid", ser_json_inf_nan="constants")
 
 
+def _table(rows: list[Any]) -> list[Any]:
+    """Rows that are all of one length, all the way down."""
+    try:
+        np.asarray(rows, dtype=float)
+    except ValueError:
+        raise ValueError("its rows are not all of one length") from None
+    return rows
+
+
+Points = Annotated[list[list[float]], AfterValidator(_table)]
+"""Rows of as many coordinates each."""
+
+Net = Annotated[list[list[list[float]]], AfterValidator(_table)]
+"""Rows of as many points each."""
+
 _DRAWN_DEGREE = 5
 """Degree of a curve of which only CVs are given: as high as they allow, to this; then more spans."""
 
@@ -29,7 +45,7 @@ class CurveData(Stored):
 
     degree: int = Field(ge=1, le=25)
     knots: list[float]
-    control: list[list[float]]
+    control: Points
     weights: list[float] | None = None
 
     @model_validator(mode="before")
@@ -64,8 +80,8 @@ class SurfaceData(Stored):
     degree_v: int = Field(ge=1, le=25)
     knots_u: list[float]
     knots_v: list[float]
-    control: list[list[list[float]]]
-    weights: list[list[float]] | None = None
+    control: Net
+    weights: Points | None = None
 
     def surface(self) -> Surface:
         return Surface(

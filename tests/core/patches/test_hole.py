@@ -1,8 +1,11 @@
 """Holes are found where one points; what is no hole, or does not close, is told."""
 
+import re
+
 import numpy as np
 import pytest
 
+from pamble.core.corners.corner import lay_out
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
 from pamble.core.faces.trim import Cutter, divide
@@ -14,7 +17,7 @@ from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_points
 from pamble.core.spline.surface import Surface
-from tests.core.patches.grounds import ground, hole, window
+from tests.core.patches.grounds import edge, ground, hole, window
 
 
 def pierced(surface: Surface, *holes) -> Face:
@@ -114,3 +117,30 @@ def test_a_round_hole_in_a_cubic_sheet_of_many_knots_is_filled(seed, order):
     assert {s.number for s in made.sides} == {0, 1, 2}
     assert max(s.gap for s in made.sides) < 0.002
     assert max(s.angle for s in made.sides) < 0.04
+
+
+@pytest.mark.parametrize(("dent", "said"), [(0.45, "Sides 1 and 3 touch"), (0.28, None)])
+def test_a_rim_that_crosses_itself_is_told_with_the_place(dent, said):
+    known = ground(1, 60)
+    a, b, c, d = ((0.3, 0.3), (0.7, 0.3), (0.7, 0.5), (0.3, 0.5))
+    # The first side swings towards the third, across it at about a fifth of its length or short of it.
+    ways = [(a, (a[0] + 0.13, 0.3 + 0.8 * dent), (b[0] - 0.13, 0.3 + 0.8 * dent), b), (b, c), (c, d), (d, a)]
+    asked = [Asked(edge(known, f"e{k}", *way, inward=-1.0), 1) for k, way in enumerate(ways)]
+    if said is None:
+        assert max(s.angle for s in trimmed_patch(asked, 500.0).sides) < 0.01
+        return
+    for fills in (trimmed_patch, lay_out):
+        with pytest.raises(GeometryError, match=said) as told:
+            fills(asked, 500.0)
+        near = np.array([float(x) for x in re.search(r"near \((.*?)\)", str(told.value))[1].split(",")])
+        # Both lie on the panel, and the third is straight there.
+        assert near[1] == pytest.approx(150.0, abs=0.02)
+        assert to_surface(known, near[None]).distance[0] < 0.01
+
+
+def test_an_edge_that_crosses_itself_is_told():
+    known = ground(1, 60)
+    loop = edge(known, "loop", (0.3, 0.3), (0.9, 0.7), (0.1, 0.7), (0.7, 0.3), inward=-1.0)
+    rest = edge(known, "rest", (0.7, 0.3), (0.3, 0.3), inward=-1.0)
+    with pytest.raises(GeometryError, match="Side 1 crosses itself"):
+        trimmed_patch([Asked(loop), Asked(rest)], 500.0)

@@ -17,7 +17,8 @@ from pamble.core.corners.ranked import Tried, ranked
 from pamble.core.corners.rim import Rim
 from pamble.core.errors import GeometryError, PambleError
 from pamble.core.faces.face import Edge, Face, natural_edge
-from pamble.core.patches.loop import Asked, Chain, Corner, chain, corners, eased, refuse_gap
+from pamble.core.patches.closed import closed
+from pamble.core.patches.loop import Asked, Chain, Corner, corners, eased
 from pamble.core.patches.told import SideFigures, contradictions
 from pamble.core.patches.trimmed import carried_over
 from pamble.core.spline.curve import Curve
@@ -82,10 +83,7 @@ def lay_out(
     are closed in on between the samples. Raises `GeometryError` for sides that do not close, and where every layout
     folds.
     """
-    c = chain(asked)
-    for i, meets in enumerate(c.joined):
-        if not meets:
-            refuse_gap(c, i)
+    c = closed(asked)
     if not all(isinstance(p.asked.source, Edge) for p in c.sides):
         raise GeometryError("Laid out in patches, every side of a hole is an edge of a face, not a lone curve.")
     found = corners(c, diagonal)
@@ -106,7 +104,7 @@ def lay_out(
     if best.surfaces is None:
         raise GeometryError(_folds(rim))
     faces = tuple(Face(s) for s in best.surfaces)
-    net = Net(best.layout, degree, best.spans)
+    net = Net(best.layout, degree, best.knots)
     sides, patch_of, inside = _measured(c, net, faces, diagonal, exact)
     missed = {k: off(_edge(faces, net.uses[k][0]).space, line) for k, line in best.inside.leads.items()}
     warnings = contradictions(found, {n: p.asked.order for p, n in zip(c.sides, c.order, strict=True)})

@@ -26,11 +26,13 @@ _ENOUGH = 0.7
 
 @dataclass(frozen=True)
 class FittedNet:
-    """control: (count, 3). worst: of all figures over its aim. steps: of the iteration."""
+    """control: (count, 3). worst: of all figures over its aim. over: along every arc the worst at each of its places,
+    over its aim.
+    """
 
     control: Array
     worst: float
-    steps: int
+    over: tuple[Array, ...]
 
 
 def assembled(blocks: Sequence[Block], count: int) -> tuple[Array, Array, float, float]:
@@ -41,7 +43,7 @@ def assembled(blocks: Sequence[Block], count: int) -> tuple[Array, Array, float,
         matrix[np.ix_(at, at)] += b.matrix.T @ b.matrix
         right[at] += b.matrix.T @ b.right
         total += float(b.right @ b.right)
-        worst = max(worst, b.worst)
+        worst = max(worst, float(b.over.max()))
     return matrix, right, total, worst
 
 
@@ -69,28 +71,28 @@ def fit_net(
     energy = net.energy(reference) / rim.size**2
     spacing = net.spacing(reference)
 
-    def look(control: Array) -> tuple[Array, Array, float, float]:
+    def look(control: Array) -> tuple[Array, Array, float, float, tuple[Array, ...]]:
         for r in rows:
             r.project(control)
-        matrix, right, total, worst = assembled([r.rows(control) for r in rows], net.count)
+        blocks = [r.rows(control) for r in rows]
+        matrix, right, total, worst = assembled(blocks, net.count)
         off = control - reference
         pull = energy @ off
         for c in range(3):
             matrix[c::3, c::3] += energy
             right[c::3] -= pull[:, c]
-        return matrix, right, total + float((off * pull).sum()), worst
+        return matrix, right, total + float((off * pull).sum()), worst, tuple(b.over for b in blocks[: len(net.arcs)])
 
-    control, step, taken = reference.copy(), _STEP, 0
-    matrix, right, value, worst = look(control)
+    control, step = reference.copy(), _STEP
+    matrix, right, value, worst, over = look(control)
     for _ in range(steps):
-        taken += 1
         near = matrix + np.eye(len(matrix)) / (step * spacing) ** 2
         trial = control + solve(near, right).reshape(-1, 3)
         places = [r.place if isinstance(r, OuterArc) else None for r in rows]
         new = look(trial)
         if np.isfinite(new[2]) and new[2] < value and _upright(net, control, trial):
             settled = new[3] < _ENOUGH or (new[2] > 0.98 * value and new[3] > 0.95 * worst)
-            control, (matrix, right, value, worst) = trial, new
+            control, (matrix, right, value, worst, over) = trial, new
             if settled:
                 break
             step *= 3.0
@@ -101,7 +103,7 @@ def fit_net(
         step *= 0.2
         if step < _LEAST_STEP:
             break
-    return FittedNet(control, worst, taken)
+    return FittedNet(control, worst, over)
 
 
 def _upright(net: Net, before: Array, after: Array) -> bool:

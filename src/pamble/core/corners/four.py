@@ -14,7 +14,8 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.cut_back import Cut, cut_back
 from pamble.core.faces.face import Edge, Face, base_name
 from pamble.core.faces.frames import frames
-from pamble.core.patches.loop import Asked, chain, refuse_gap
+from pamble.core.patches.closed import closed
+from pamble.core.patches.loop import Asked
 from pamble.core.patches.running import taken_together
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_points
@@ -43,10 +44,7 @@ def border(part: Mapping[int, Face], edges: Sequence[tuple[int, Edge]]) -> Borde
     do not close.
     """
     together = taken_together([Asked(e) for _, e in edges])
-    c = chain(together.asked)
-    for i, meets in enumerate(c.joined):
-        if not meets:
-            refuse_gap(c, i)
+    c = closed(together.asked)
     rows = tuple(tuple(edges[m] for m in together.members[n]) for n in c.order)
     ends = {n: np.concatenate([curve_points(e.space, e.space.domain) for e in f.edges]) for n, f in part.items()}
     sides, touching = [], []

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import product
 from typing import Literal
 
@@ -56,6 +57,30 @@ class Layout:
     def hub(self) -> int | None:
         """The number of the hub's vertex."""
         return next((i for i, v in enumerate(self.vertices) if v.kind == "hub"), None)
+
+    @cached_property
+    def ladders(self) -> tuple[tuple[int, int], ...]:
+        """Of every arc the number of its ladder, and the sense in which it runs along it: arcs that face each other
+        across patches carry one row of knots.
+        """
+        facing: list[list[tuple[int, int]]] = [[] for _ in self.arcs]
+        for patch in self.patches:
+            for (a, s), (b, t) in ((patch[0], patch[2]), (patch[1], patch[3])):
+                facing[a].append((b, -s * t))
+                facing[b].append((a, -s * t))
+        found: dict[int, tuple[int, int]] = {}
+        count = 0
+        for k in range(len(self.arcs)):
+            if k in found:
+                continue
+            found[k], to_see, count = (count, 1), [k], count + 1
+            while to_see:
+                a = to_see.pop()
+                for b, turn in facing[a]:
+                    if b not in found:
+                        found[b] = (found[a][0], found[a][1] * turn)
+                        to_see.append(b)
+        return tuple(found[k] for k in range(len(self.arcs)))
 
 
 def one_patch() -> Layout:

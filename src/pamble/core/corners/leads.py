@@ -126,8 +126,8 @@ class Led:
     """A seam keeps to a curve: across it closely, along it gently."""
 
     def __init__(self, net: Net, arc: int, curve: Curve) -> None:
-        s, w = net.places
-        self.ids, self.value = net.arcs[arc], net.along[0]
+        s, w = net.places(arc)
+        self.ids, self.value = net.arcs[arc], net.along(arc)[0]
         self.curve, self.root = curve, np.sqrt(w)
         self.share = LengthMap(curve).parameters(s)
         self.anchor = curve_points(curve, self.share)
@@ -154,7 +154,7 @@ class Led:
         parts = [(w, self.point, r / _ACROSS) for w in (one, two)] + [(t, self.anchor, r / _ALONG)]
         matrix = np.vstack([spread(self.value, w) * by[:, None] for w, _, by in parts])
         right = np.concatenate([((at - c) * w).sum(axis=1) * by for w, at, by in parts])
-        return Block(self.ids, matrix, right, 0.0)
+        return Block(self.ids, matrix, right)
 
 
 def off(seam: Curve, curve: Curve) -> float:

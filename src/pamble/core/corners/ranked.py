@@ -7,20 +7,22 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from pamble.core.arrays import Array
 from pamble.core.corners.calm import unrest
-from pamble.core.corners.fit import fit_net
+from pamble.core.corners.fit import FittedNet, fit_net
 from pamble.core.corners.layouts import Layout
 from pamble.core.corners.leads import Inside
-from pamble.core.corners.net import Net
+from pamble.core.corners.net import Net, even
 from pamble.core.corners.reference import laid_on, network, reference
 from pamble.core.corners.rim import Rim
 from pamble.core.errors import GeometryError, PambleError
+from pamble.core.joining.spans import finer
 from pamble.core.patches.boundary import folded
 from pamble.core.spline.surface import Surface
 from pamble.core.ticking import tick
 
-_MOST_SPANS, _MOST_ALONE = 3, 6
-"""Most spans of patches that are tried, and of one that fills the hole alone."""
+_ROUNDS, _IDLE, _HELPS, _MOST_CVS = 8, 2, 0.8, 700
+"""Rounds of closer knots; how many that do not help are the last, what a round must bring, and CVs in all."""
 
 _MOST_TRIED = 8
 """Layouts after which no further ones are tried for one that holds."""
@@ -31,18 +33,23 @@ _HOPELESS = 5.0
 
 @dataclass(frozen=True)
 class Tried:
-    """A layout that was tried: its CVs, the worst figure over its aim, the unrest of light on it, and its score, the
-    lower the better; None for one that folds.
+    """A layout that was tried: the knots of its ladders, its CVs, the worst figure over its aim, the unrest of light on
+    it, and its score, the lower the better; None for one that folds.
     """
 
     layout: Layout
     inside: Inside
-    spans: int
+    knots: tuple[Array, ...]
     cvs: int
     worst: float
     unrest: float
     surfaces: tuple[Surface, ...] | None
     score: float | None = None
+
+    @property
+    def spans(self) -> int:
+        """The most of any ladder."""
+        return max(len(np.unique(k)) - 1 for k in self.knots)
 
 
 def ranked(
@@ -58,15 +65,7 @@ def ranked(
     """
     out: list[Tried] = []
     for layout, inside in layouts[:_MOST_TRIED] if until_one_holds else layouts:
-        best: Tried | None = None
-        most = _MOST_SPANS if len(layout.patches) > 1 else _MOST_ALONE
-        for k in [spans] if spans else range(1, most + 1):
-            tick()
-            one = _try(rim, layout, inside, degree, k, ground)
-            if one is not None and (best is None or _rank(one) < _rank(best)):
-                best = one
-            if one is not None and (one.worst <= 1.0 or (out and one.worst > _HOPELESS)):
-                break
+        best = _Search(rim, layout, inside, degree, ground).best(spans, not out)
         if best is not None:
             out.append(best)
         if until_one_holds and best is not None and best.surfaces is not None and best.worst <= 1.0:
@@ -89,23 +88,79 @@ def _rank(t: Tried) -> tuple[bool, float]:
     return t.surfaces is None, t.worst
 
 
-def _try(rim: Rim, layout: Layout, inside: Inside, degree: int, spans: int, ground: Surface | None) -> Tried | None:
-    net = Net(layout, degree, spans)
-    try:
-        made = None
-        if len(layout.patches) == 1:
-            # One patch begins at the rim's own Coons patch: with fewer spans, and on a long strip at all.
-            made = fit_net(rim, net, network(rim, net, inside), inside)
-        if made is None or made.worst > 1.0:
-            start = reference(rim, net, inside)
-            others = [] if ground is None else [fit_net(rim, net, laid_on(net, start, ground), inside, ground)]
-            if not others or others[0].worst > 1.0:
-                others.append(fit_net(rim, net, start, inside))
-            made = min([*([] if made is None else [made]), *others], key=lambda m: m.worst)
-    except (PambleError, np.linalg.LinAlgError):
-        return None
-    surfaces = tuple(net.surfaces(made.control))
-    cvs = len(surfaces) * net.n**2
-    if any(folded(s) for s in surfaces):
-        return Tried(layout, inside, spans, cvs, made.worst, float("inf"), None)
-    return Tried(layout, inside, spans, cvs, made.worst, unrest(surfaces), surfaces)
+class _Search:
+    """The knots of a layout's ladders: single spans, then closer ones in those that miss, where they miss."""
+
+    def __init__(self, rim: Rim, layout: Layout, inside: Inside, degree: int, ground: Surface | None) -> None:
+        self.rim, self.layout, self.inside, self.degree, self.ground = rim, layout, inside, degree, ground
+        # One patch begins at the rim's own Coons patch: with fewer spans, and on a long strip at all.
+        alone = len(layout.patches) == 1
+        self.ways = [*(["coons"] if alone else []), *([] if ground is None else ["ground"]), "calm"]
+
+    def best(self, spans: int | None, first: bool) -> Tried | None:
+        """The layout with the knots that do best; None where none has a solution. spans: of every ladder, found if
+        None; first: whether no other layout has been found yet.
+        """
+        best: Tried | None = None
+        idle, knots = 0, even(self.layout, self.degree, spans or 1)
+        for n in range(_ROUNDS):
+            tick()
+            one, over = self._try(knots)
+            if one is not None and (best is None or _rank(one) < _rank(best)):
+                idle = 0 if best is None or one.worst < _HELPS * best.worst else idle + 1
+                best = one
+            else:
+                idle += 1
+            held = best is not None and best.surfaces is not None and best.worst <= 1.0
+            if spans or held or idle == _IDLE or (best is not None and not first and best.worst > _HOPELESS):
+                break
+            knots = even(self.layout, self.degree, n + 2) if over is None else self._closer(knots, over)
+            if Net(self.layout, self.degree, knots).count > _MOST_CVS:
+                break
+        return best
+
+    def _closer(self, knots: Sequence[Array], over: Sequence[Array]) -> list[Array]:
+        """Knots that lie closer where rows miss. over: of every arc, at its places, by how much."""
+        net = Net(self.layout, self.degree, knots)
+        ratios = [np.zeros(len(np.unique(k)) - 1) for k in knots]
+        for arc, (ladder, sense) in enumerate(self.layout.ladders):
+            s = net.places(arc)[0]
+            at = np.clip(np.searchsorted(net.spaces[arc].breaks, s, side="right") - 1, 0, len(ratios[ladder]) - 1)
+            worst = np.zeros(len(ratios[ladder]))
+            np.maximum.at(worst, at, over[arc])
+            ratios[ladder] = np.maximum(ratios[ladder], worst[::sense])
+        return [finer(k, self.degree, r) if r.max() > 1.0 else k for k, r in zip(knots, ratios, strict=True)]
+
+    def _try(self, knots: Sequence[Array]) -> tuple[Tried | None, tuple[Array, ...] | None]:
+        """The layout on such knots, and by how much the arcs miss their aims along them; None where it has none."""
+        net = Net(self.layout, self.degree, knots)
+        try:
+            made = self._made(net)
+        except (PambleError, np.linalg.LinAlgError):
+            return None, None
+        surfaces = tuple(net.surfaces(made.control))
+        sound = not any(folded(s) for s in surfaces)
+        cvs = sum(own.size for own in net.index)
+        calm = unrest(surfaces) if sound else float("inf")
+        tried = Tried(self.layout, self.inside, tuple(knots), cvs, made.worst, calm, surfaces if sound else None)
+        return tried, made.over
+
+    def _made(self, net: Net) -> FittedNet:
+        """The fit from the start that does best: with closer knots from the one that did before."""
+        made: list[tuple[FittedNet, str]] = []
+        for way in self.ways:
+            made.append((fit_net(self.rim, net, self._start(net, way), self.inside, self._near(way)), way))
+            if made[-1][0].worst <= 1.0:
+                break
+        best, way = min(made, key=lambda m: m[0].worst)
+        self.ways = [way]
+        return best
+
+    def _start(self, net: Net, way: str) -> Array:
+        if way == "coons":
+            return network(self.rim, net, self.inside)
+        start = reference(self.rim, net, self.inside)
+        return start if way == "calm" or self.ground is None else laid_on(net, start, self.ground)
+
+    def _near(self, way: str) -> Surface | None:
+        return self.ground if way == "ground" else None

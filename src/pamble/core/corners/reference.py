@@ -114,28 +114,31 @@ def network(rim: Rim, net: Net, inside: Inside) -> Array:
     """CVs: arcs on the rim by least squares, seams as they are, the insides by Coons."""
     layout = net.layout
     control = np.zeros((net.count, 3))
-    s, _ = net.places
-    weight = np.ones(len(s))
-    weight[[0, -1]] = _HOLD_ENDS
     for k, arc in enumerate(layout.arcs):
         if not arc.inner:
+            s, _ = net.places(k)
+            weight = np.ones((len(s), 1))
+            weight[[0, -1]] = _HOLD_ENDS
             points = rim.at(arc.side, arc.t0 + (arc.t1 - arc.t0) * s).point
-            rows = np.linalg.lstsq(net.along[0] * weight[:, None], points * weight[:, None], rcond=None)[0]
-            control[net.arcs[k]] = rows
-    nodes = greville(net.space)
-    change = np.linalg.solve(net.space.matrix(nodes)[0], _FIVE.matrix(nodes)[0])
+            control[net.arcs[k]] = np.linalg.lstsq(net.along(k)[0] * weight, points * weight, rcond=None)[0]
     for k, line in _seams(rim, layout, inside.centre).items():
-        ids, row = net.arcs[k], Led(net, k, inside.leads[k]).start() if k in inside.leads else change @ line
+        ids, row = net.arcs[k], Led(net, k, inside.leads[k]).start() if k in inside.leads else _in(net.spaces[k], line)
         control[ids[1:-1]] = row[1:-1]
         if layout.arcs[k].end == layout.hub:
             control[ids[-1]] = row[-1]
-    u, v = nodes[:, None, None], nodes[None, :, None]
-    for own in net.index:
+    for (along_u, along_v), own in zip(net.patches, net.index, strict=True):
+        u, v = greville(along_u)[:, None, None], greville(along_v)[None, :, None]
         p = control[own]
         ruled = (1 - v) * p[:, :1] + v * p[:, -1:] + (1 - u) * p[:1] + u * p[-1:]
         corner = (1 - u) * ((1 - v) * p[0, 0] + v * p[0, -1]) + u * ((1 - v) * p[-1, 0] + v * p[-1, -1])
         control[own[1:-1, 1:-1]] = (ruled - corner)[1:-1, 1:-1]
     return control
+
+
+def _in(space: Space, line: Array) -> Array:
+    """Quintic Bezier points (6, 3) as CVs in a space of the same or a higher degree."""
+    nodes = greville(space)
+    return np.asarray(np.linalg.solve(space.matrix(nodes)[0], _FIVE.matrix(nodes)[0] @ line))
 
 
 def greville(space: Space) -> Array:
@@ -145,27 +148,26 @@ def greville(space: Space) -> Array:
 
 def laid_on(net: Net, control: Array, ground: Surface) -> Array:
     """The same patches laid on a surface that fills the hole whole: their places move to the nearest ones on it."""
-    nodes = greville(net.space)
-    up = net.space.matrix(nodes)[0]
-    down = np.linalg.inv(up)
     out = control.copy()
-    for own in net.index:
-        places = np.einsum("ia,abc,jb->ijc", up, control[own], up)
+    for spaces, own in zip(net.patches, net.index, strict=True):
+        u, v = (space.matrix(greville(space))[0] for space in spaces)
+        places = np.einsum("ia,abc,jb->ijc", u, control[own], v)
         feet = to_surface(ground, places.reshape(-1, 3))
-        out[own] = np.einsum("ai,ijc,bj->abc", down, feet.point.reshape(places.shape), down)
+        down_u, down_v = np.linalg.inv(u), np.linalg.inv(v)
+        out[own] = np.einsum("ai,ijc,bj->abc", down_u, feet.point.reshape(places.shape), down_v)
     return out
 
 
 def reference(rim: Rim, net: Net, inside: Inside) -> Array:
     """CVs (count, 3) from which a fit starts, and which it differs from calmly."""
     control = network(rim, net, inside)
-    aims, (s, _) = Aims(0.1 / rim.size), net.places
+    aims = Aims(0.1 / rim.size)
     blocks: list[Block] = []
     for k, arc in enumerate(net.layout.arcs):
         if arc.inner:
-            blocks.append(SoftSeam(net, k, aims).soft(control, _SLACK, s))
+            blocks.append(SoftSeam(net, k, aims).soft(control, _SLACK))
         else:
-            blocks.append(SoftArc(rim, net, k, aims).soft(control, _SLACK, s))
+            blocks.append(SoftArc(rim, net, k, aims).soft(control, _SLACK))
     blocks += [asked.rows(control) for asked in inside.rows(net)]
     matrix, right, _, _ = assembled(blocks, net.count)
     energy = net.energy(control) / (_TAU * rim.size) ** 2

@@ -6,7 +6,7 @@ the curvature mismatch. Own derivation.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -43,12 +43,14 @@ _NEAR = 0.005
 
 @dataclass(frozen=True)
 class Block:
-    """Rows (r, 3 k) on the coordinates of CVs ``ids`` (k,), right side (r,); worst: of the figures, over its aim."""
+    """Rows (r, 3 k) on the coordinates of CVs ``ids`` (k,), right side (r,); over: at every place along an arc the
+    worst of its figures over its aim, (m,).
+    """
 
     ids: IntArray
     matrix: Array
     right: Array
-    worst: float
+    over: Array = field(default_factory=lambda: np.zeros(1))
 
 
 def turned(bend: Array, v: Array) -> Array:
@@ -80,9 +82,11 @@ class OuterArc:
         self.rim, self.side, self.aims = rim, a.side, aims
         self.order = rim.orders[a.side]
         self.ids = net.rows(arc, 0).ravel()
-        s, w = net.places
+        s, w = net.places(arc)
+        self.shares = s
+        along, inward = net.along(arc), net.inward(arc, 0)
         self.value, self.along, self.across, self.second, self.bow, self.twist = (
-            (net.along[k][:, :, None] * net.inward[b]).reshape(len(s), -1)
+            (along[k][:, :, None] * inward[b]).reshape(len(s), -1)
             for k, b in ((0, 0), (1, 0), (0, 1), (0, 2), (2, 0), (1, 1))
         )
         share = a.t0 + (a.t1 - a.t0) * s
@@ -154,7 +158,7 @@ class OuterArc:
             figures.append(square[1] / (self.bending * size * perp**2))
         matrix = np.vstack([m * w[:, None] for m, _, w in parts])
         right = np.concatenate([y * w for _, y, w in parts])
-        return Block(self.ids, matrix, right, max(float(np.abs(f).max()) for f in figures))
+        return Block(self.ids, matrix, right, np.abs(figures).max(axis=0))
 
 
 def _less(one: tuple[Array, Array], other: tuple[Array, Array], share: Array) -> tuple[Array, Array]:
@@ -180,17 +184,18 @@ class InnerSeam:
     def __init__(self, net: Net, arc: int, aims: Aims) -> None:
         one, two = net.rows(arc, 0), net.rows(arc, 1)
         self.ids = np.concatenate([one, two[:, 1:]], axis=1).ravel()
-        s, w = net.places
+        s, w = net.places(arc)
+        along = net.along(arc)
         first, second, rim = np.zeros((3, 5)), np.zeros((3, 5)), np.eye(5)[0]
-        first[:, :3], second[:, [0, 3, 4]] = net.inward, net.inward
+        first[:, :3], second[:, [0, 3, 4]] = net.inward(arc, 0), net.inward(arc, 1)
 
         def columns(k: int, m: Array) -> Array:
-            return np.asarray((net.along[k][:, :, None] * m).reshape(len(s), -1))
+            return np.asarray((along[k][:, :, None] * m).reshape(len(s), -1))
 
         self.c, self.cc = columns(1, rim), columns(2, rim)
         self.a, self.aa, self.ac = columns(0, first[1]), columns(0, first[2]), columns(1, first[1])
         self.b, self.bb = columns(0, second[1]), columns(0, second[2])
-        self.root, self.aims = np.sqrt(w), aims
+        self.shares, self.root, self.aims = s, np.sqrt(w), aims
 
     def project(self, control: Array) -> None:
         """Nothing is projected inside."""
@@ -226,8 +231,7 @@ class InnerSeam:
         r = self.root
         matrix = np.vstack([one * (r * g1)[:, None], two * (r * g2)[:, None]])
         right = np.concatenate([-flat * r * g1, -off * r * g2])
-        worst = max(float(np.abs(flat * g1).max()), float(np.abs(off * g2).max()))
-        return Block(self.ids, matrix, right, worst)
+        return Block(self.ids, matrix, right, np.maximum(np.abs(flat * g1), np.abs(off * g2)))
 
 
 @dataclass(frozen=True)
@@ -243,7 +247,7 @@ class Held:
 
     def rows(self, control: Array) -> Block:
         right = (self.point - control[self.cv]) / self.tolerance
-        return Block(np.array([self.cv]), np.eye(3) / self.tolerance, right, 0.0)
+        return Block(np.array([self.cv]), np.eye(3) / self.tolerance, right)
 
 
 def _run(ends: Array, s: Array) -> Array:
@@ -259,9 +263,9 @@ class Lies:
 
     def __init__(self, net: Net, patch: int, ground: Surface, control: Array) -> None:
         s = 0.5 * (1 + np.polynomial.legendre.leggauss(_LYING)[0])
-        b = net.space.matrix(s)[0]
+        u, v = (space.matrix(s)[0] for space in net.patches[patch])
         self.ids = net.index[patch].ravel()
-        self.value = np.einsum("ia,jb->ijab", b, b).reshape(len(s) ** 2, -1)
+        self.value = np.einsum("ia,jb->ijab", u, v).reshape(len(s) ** 2, -1)
         self.foot = to_surface(ground, self.value @ control[self.ids])
         self.normal = normals(surface_derivatives(ground, self.foot.u, self.foot.v, 1))
 
@@ -271,7 +275,7 @@ class Lies:
     def rows(self, control: Array) -> Block:
         weight = 1.0 / (_NEAR * np.sqrt(len(self.normal)))
         off = dot(self.normal, self.foot.point - self.value @ control[self.ids])
-        return Block(self.ids, spread(self.value, self.normal) * weight, off * weight, 0.0)
+        return Block(self.ids, spread(self.value, self.normal) * weight, off * weight)
 
 
 class SoftArc(OuterArc):
@@ -279,8 +283,8 @@ class SoftArc(OuterArc):
     arc to the other, and its curvature.
     """
 
-    def soft(self, control: Array, slack: float, s: Array) -> Block:
-        x, f = control[self.ids], self.ground
+    def soft(self, control: Array, slack: float) -> Block:
+        s, x, f = self.shares, control[self.ids], self.ground
         t, q = f.tangent, f.into
         c, d, e = (m @ x for m in (self.value, self.across, self.second))
         ends_t, ends_q = dot(d, t)[[0, -1]], dot(d, q)[[0, -1]]
@@ -306,7 +310,6 @@ class SoftArc(OuterArc):
             self.ids,
             np.vstack([m * w[:, None] for m, _, w in parts]),
             np.concatenate([y * w for _, y, w in parts]),
-            0.0,
         )
 
 
@@ -314,8 +317,8 @@ class SoftSeam(InnerSeam):
     """A seam whose two sides lean by shares that run evenly between its ends, first and second derivatives as
     vectors."""
 
-    def soft(self, control: Array, slack: float, s: Array) -> Block:
-        x = control[self.ids]
+    def soft(self, control: Array, slack: float) -> Block:
+        s, x = self.shares, control[self.ids]
         l, m, _ = lean(self.a @ x, self.b @ x, self.c @ x)
         l, m = np.maximum(_run(l[[0, -1]], s), 0.05), _run(m[[0, -1]], s)
         size = norm(self.b @ x)[:, None]
@@ -324,4 +327,4 @@ class SoftSeam(InnerSeam):
         ways = [np.broadcast_to(axis, (len(s), 3)) for axis in np.eye(3)]
         matrix = np.vstack([spread(y, v) for v in ways for y in (first, second)])
         right = np.concatenate([-dot(v, y @ x) for v in ways for y in (first, second)])
-        return Block(self.ids, matrix, right, 0.0)
+        return Block(self.ids, matrix, right)

@@ -10,6 +10,7 @@ import numpy as np
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
 from pamble.core.patches.boundary import Folds, boundary_patch
+from pamble.core.patches.closed import closed, refuse_touching
 from pamble.core.patches.inside import Through
 from pamble.core.patches.lent import uneven
 from pamble.core.patches.loop import Asked, chain
@@ -32,13 +33,16 @@ def patch_between(
     if before is not None and spans is None and (made := _again(asked, diagonal, degree, before, through)):
         return made
     most = None if spans is None else max(spans)
-    closed = all(chain(asked).joined)
-    if len(asked) < 4 and closed:
+    c = chain(asked)
+    whole = all(c.joined)
+    if whole:
+        refuse_touching(c)
+    if len(asked) < 4 and whole:
         return _trimmed(asked, diagonal, degree, most, through)
     try:
         return boundary_patch(asked, diagonal, degree, spans, through)
     except Folds:
-        if not closed:
+        if not whole:
             raise
         return _trimmed(asked, diagonal, degree, most, through)
 
@@ -56,6 +60,7 @@ def one_patch(
     """
     if before is not None and spans is None and (made := _again(asked, diagonal, degree, before, through)):
         return made
+    closed(asked)
     four: PatchMade | None = None
     if len(asked) == 4:
         both = None if spans is None else (spans, spans)

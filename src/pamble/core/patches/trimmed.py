@@ -16,9 +16,10 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face, base_name
 from pamble.core.faces.trim import Cutter, divide
 from pamble.core.patches.boundary import folded
+from pamble.core.patches.closed import closed
 from pamble.core.patches.conditions import Contains
 from pamble.core.patches.inside import Through, missed, samples
-from pamble.core.patches.loop import Asked, Chain, Placed, chain, corners, eased, refuse_gap
+from pamble.core.patches.loop import Asked, Chain, Placed, corners, eased
 from pamble.core.patches.meets import MeetsAlong
 from pamble.core.patches.solve import Condition, fit
 from pamble.core.patches.space import Patch, Space
@@ -50,10 +51,7 @@ def trimmed_patch(
     laid out over the plane that fits the sides best, so the hole must be seen whole from one side. Raises
     `GeometryError` for sides that do not close.
     """
-    c = chain(asked)
-    for i, meets in enumerate(c.joined):
-        if not meets:
-            refuse_gap(c, i)
+    c = closed(asked)
     found = corners(c, diagonal) if len(asked) > 1 else []
     c = eased(c, found)
     rows = [samples(x) for x in through]
