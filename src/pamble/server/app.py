@@ -21,11 +21,12 @@ from pamble import __version__
 from pamble.core.errors import Conflict, Missing, PambleError
 from pamble.server import metrics
 from pamble.server.access import LINK, NO_DATABASE, Access, SignIn
+from pamble.server.asked import ClientMessage
 from pamble.server.files import router as files
 from pamble.server.guard import OWN, Guard
 from pamble.server.hub import Hub
 from pamble.server.live import live
-from pamble.server.messages import RECEIVED_MODELS, SENT_MODELS
+from pamble.server.messages import SENT_MODELS
 from pamble.server.methods import not_so
 from pamble.server.people import NotSignedIn, who_of
 from pamble.server.people import router as people
@@ -160,7 +161,7 @@ def schema() -> dict[str, Any]:
     out = app.openapi()
     schemas = out["components"]["schemas"]
     modes: list[tuple[Any, Literal["validation", "serialization"]]] = [
-        *((model, "validation") for model in RECEIVED_MODELS),
+        *((model, "validation") for model in (ClientMessage,)),
         *((model, "serialization") for model in SENT_MODELS),
     ]
     for model, mode in modes:

@@ -13,6 +13,7 @@ from fastapi import Request
 from sqlalchemy.exc import SQLAlchemyError
 
 from pamble.core.errors import Conflict, PambleError
+from pamble.server.builders import Builders
 from pamble.server.kernels import KernelLost, KernelPool, KernelProcess
 from pamble.server.messages import Dimension, FeatureSummary, StudyState, StudySummary
 from pamble.server.metrics import RESTARTS
@@ -234,6 +235,7 @@ class Hub:
     def __init__(self, store: Studies, linger: float = 60.0) -> None:
         self.store = store
         self.pool = KernelPool()
+        self.builders = Builders()
         self._linger = linger
         self._open: dict[str, OpenStudy] = {}
         self._opening: dict[str, asyncio.Lock] = {}

@@ -20,33 +20,38 @@ from pydantic import BaseModel, ValidationError
 
 from pamble.core.errors import PambleError
 from pamble.core.ticking import Cancelled
-from pamble.server.hub import Hub, OpenStudy
-from pamble.server.messages import (
+from pamble.server.asked import (
     CLIENT_MESSAGE,
     Cancel,
     ClientMessage,
     CombsAsked,
     CombWanted,
     Commit,
-    Dependents,
     DependentsAsked,
-    Failed,
     LightsAsked,
     Locate,
-    Located,
-    Passed,
     Preview,
     Probe,
-    Probed,
-    Progress,
     RoundAsked,
-    Rounded,
     Step,
-    StudyState,
-    Traced,
+    WaysAsked,
     WhyAsked,
 )
+from pamble.server.builders import Builders
+from pamble.server.hub import Hub, OpenStudy
+from pamble.server.messages import (
+    Dependents,
+    Failed,
+    Located,
+    Passed,
+    Probed,
+    Progress,
+    Rounded,
+    StudyState,
+    Traced,
+)
 from pamble.server.metrics import COMMITS, FAULTS, REFUSED, UPDATES, timed
+from pamble.server.ways import Building
 from pamble.store.accounts import Role
 
 log = structlog.get_logger()
@@ -74,7 +79,7 @@ class LookOnly(PambleError):
 class LiveWindow:
     """One browser window on a study."""
 
-    def __init__(self, socket: WebSocket, study: OpenStudy, role: Asked | None = None) -> None:
+    def __init__(self, socket: WebSocket, study: OpenStudy, builders: Builders, role: Asked | None = None) -> None:
         self.id = uuid.uuid4().hex[:8]
         self._socket, self._study, self._role = socket, study, role
         self._outbox: deque[str | bytes] = deque()
@@ -84,6 +89,7 @@ class LiveWindow:
         self._previewing: asyncio.Task[None] | None = None
         self._resting = False
         self._working: float | None = None
+        self._building = Building(study, builders)
 
     def send_state(self, state: StudyState, frame: bytes) -> None:
         """Put a state and its frame into the outbox, nothing in between."""
@@ -141,6 +147,8 @@ class LiveWindow:
                 continue
             if self._resting:
                 self._study.cancel("preview")
+            if isinstance(message, (Preview, Commit, Step, Cancel)):
+                self._building.stop()
             if isinstance(message, Preview):
                 self._pass_over()
                 self._latest = message
@@ -152,6 +160,10 @@ class LiveWindow:
             else:
                 self._pass_over()
                 asyncio.get_running_loop().create_task(self._guarded(message))
+
+    def stop(self) -> None:
+        """The window is gone: nothing is built for it any more."""
+        self._building.stop()
 
     def _pass_over(self) -> None:
         """A preview that waits is overtaken: it is answered all the same."""
@@ -241,6 +253,8 @@ class LiveWindow:
             case RoundAsked():
                 edges = await study.ask("round_hole", message.id, message.edge)
                 self._send(Rounded(seq=message.seq, edges=edges))
+            case WaysAsked():
+                await self._building.run(message.seq, message.id, self._send)
             case CombsAsked():
                 self._put(await study.ask("combs", _plain(message.combs), message.seq))
             case LightsAsked():
@@ -270,7 +284,7 @@ async def live(socket: WebSocket, hub: Hub, id: str, role: Asked | None = None) 
     await socket.accept()
     try:
         study = await hub.open(id)
-        window = LiveWindow(socket, study, role)
+        window = LiveWindow(socket, study, hub.builders, role)
         await hub.enter(study, window)
     except PambleError as error:
         await socket.send_text(Failed(code=error.code, message=str(error)).model_dump_json())
@@ -290,4 +304,5 @@ async def live(socket: WebSocket, hub: Hub, id: str, role: Asked | None = None) 
     finally:
         for task in beside:
             task.cancel()
+        window.stop()
         hub.leave(study, window)

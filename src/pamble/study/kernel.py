@@ -15,6 +15,7 @@ from pamble.core.spline.evaluate import surface_derivatives
 from pamble.study.apply import apply
 from pamble.study.document import Study, read_study_file
 from pamble.study.evaluate import Evaluator, resumed
+from pamble.study.features.ways import Came, Ways, remember
 from pamble.study.figures import moved_by, place_on
 from pamble.study.frame import FrameWriter
 from pamble.study.history import dependents, in_sight
@@ -91,6 +92,7 @@ class Kernel:
 
     def _take(self, snapshot: Snapshot) -> None:
         self._snapshot = snapshot
+        self._shown = snapshot.now
         self._prepared = None
         self._moving: dict[str, MovingMesh] = {}
         self._reach = part_reach(snapshot.now)
@@ -148,6 +150,7 @@ class Kernel:
         kept = self._snapshot
         study, _, _ = self._changed(parse_op(op, kept.study))
         now = self._evaluator.preview(study, kept.now, watched, self._unseen, rest=rest)
+        self._shown = now
         changed = now.changed_objects(kept.now)
         ledger = self._keeper.previewed(study, now, kept.ledger, changed, DRAG_SAMPLES)
         return draw(
@@ -300,6 +303,23 @@ class Kernel:
         """All edges round the hole that an edge borders."""
         return round_hole(self.study, self.now, id, edge)
 
+    def ways(self, id: str) -> tuple[str, list[dict[str, Any]], list[tuple[str, bytes]]]:
+        """Other ways in which a step as it was shown last could be made: their key, how they stand, and of those that
+        were not built the name and what builds them.
+        """
+        found = self._ways_of(id)
+        return ("", [], []) if found is None else (found.key, found.rows(), found.left())
+
+    def way_built(self, id: str, key: str, name: str, came: Came) -> list[dict[str, Any]] | None:
+        """Take what came of one of them; how they stand then, None where the step is shown otherwise by now."""
+        remember(key, name, came)
+        found = self._ways_of(id)
+        return found.rows() if found is not None and found.key == key else None
+
+    def _ways_of(self, id: str) -> Ways | None:
+        state = self._shown.states.get(id)
+        return None if state is None or state.made is None else state.made.ways
+
     def combs(self, wanted: list[dict[str, Any]], seq: int | None = None) -> bytes:
         """Curvature combs of edges as they are kept, in a frame. An edge that is gone is left out."""
         writer = FrameWriter()
@@ -343,6 +363,8 @@ MESSAGES: tuple[str, ...] = (
     "locate",
     "why",
     "round_hole",
+    "ways",
+    "way_built",
     "combs",
     "lights",
     "keep",

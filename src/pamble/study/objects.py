@@ -146,7 +146,7 @@ class Made:
     """What a step did. makes: shapes by slot, the first one ""; changes: new shapes of others' objects, by object.
 
     removes: objects that are no more behind it. facts: figures for its card; warnings: words. memory: what the next run
-    may start from, never part of the result.
+    may start from, never part of the result. ways: others in which it could be made, that can be built beside.
     """
 
     makes: Mapping[str, Shape] = field(default_factory=dict)
@@ -157,6 +157,7 @@ class Made:
     warnings: tuple[str, ...] = ()
     memory: Any = None
     removes: tuple[str, ...] = ()
+    ways: Any = None
 
     @property
     def shape(self) -> Shape | None:

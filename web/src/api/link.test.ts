@@ -53,7 +53,7 @@ beforeEach(() => {
   events = {
     combsWanted: vi.fn(() => []),
     lightsWanted: vi.fn(() => null), watched: vi.fn(() => []), state: vi.fn(), preview: vi.fn(), combs: vi.fn(), lights: vi.fn(),
-    progress: vi.fn(), failed: vi.fn(), connected: vi.fn(), gone: vi.fn(),
+    ways: vi.fn(), progress: vi.fn(), failed: vi.fn(), connected: vi.fn(), gone: vi.fn(),
   };
   link = new Link('s', events as unknown as LinkEvents);
   stored(null, 7, 'opened');

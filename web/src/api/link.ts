@@ -1,5 +1,5 @@
 import { readFrame, type Frame } from './frame';
-import type { ClientMessage, CombsHeader, CombWanted, FrameHeader, LightsHeader, LightsWanted, Located, NamedId, Op, Point, Probed, ServerMessage, StudyState, Traced } from './types';
+import type { ClientMessage, CombsHeader, CombWanted, FrameHeader, LightsHeader, LightsWanted, Located, NamedId, Op, Point, Probed, ServerMessage, StudyState, Traced, WaysTold } from './types';
 
 type Unsent = ClientMessage extends infer M ? (M extends { seq: number } ? Omit<M, 'seq'> : never) : never;
 
@@ -13,6 +13,8 @@ export interface LinkEvents {
   preview(frame: Frame<FrameHeader>): void;
   combs(frame: Frame<CombsHeader>): void;
   lights(frame: Frame<LightsHeader>): void;
+  /** Other ways to make a step, as they are built. */
+  ways(told: WaysTold): void;
   progress(share: number | null): void;
   failed(message: string, code: string, wasPreview: boolean): void;
   connected(yes: boolean): void;
@@ -125,6 +127,9 @@ export class Link {
         return;
       case 'progress':
         if (this.waiting.size) this.events.progress(message.share);
+        return;
+      case 'ways':
+        this.events.ways(message);
         return;
       case 'error':
         this.receiveError(message.message, message.code, message.seq ?? null);
@@ -285,6 +290,11 @@ export class Link {
   async dependents(ids: string[]): Promise<NamedId[]> {
     const answer = await this.request({ type: 'dependents', ids });
     return answer?.type === 'dependents' ? answer.items : [];
+  }
+
+  /** Have the other ways to make a step built; whatever is asked for next stops it. */
+  ways(id: string): void {
+    if (this.open && !this.previewSent) this.send({ type: 'ways', id });
   }
 
   combs(combs: CombWanted[]): void {

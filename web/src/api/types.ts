@@ -10,6 +10,7 @@ export type ClientMessage =
   | Schemas['Locate']
   | Schemas['WhyAsked']
   | Schemas['RoundAsked']
+  | Schemas['WaysAsked']
   | Schemas['CombsAsked']
   | Schemas['LightsAsked']
   | Schemas['DependentsAsked']
@@ -22,6 +23,7 @@ export type ServerMessage =
   | Schemas['Probed']
   | Schemas['Traced']
   | Schemas['Rounded']
+  | Schemas['Ways']
   | Schemas['Located']
   | Schemas['Dependents'];
 export type StudyState = Schemas['StudyState'];
@@ -47,6 +49,7 @@ export type LightSeam = Schemas['LightSeam'];
 export type LightsWanted = Schemas['LightsWanted'];
 export type Probed = Schemas['Probed'];
 export type Traced = Schemas['Traced'];
+export type WaysTold = Schemas['Ways'];
 export type NamedId = Schemas['NamedId'];
 export type Role = FeatureSummary['role'];
 export type StudyLine = Schemas['StudyLine'];

@@ -2387,6 +2387,45 @@ export interface components {
             type: string;
         };
         /**
+         * Ways
+         * @description Answers to `WaysAsked`, one for each way that was built. rows: all of them, as in the facts of the step; left:
+         *     how many are still to come.
+         */
+        Ways: {
+            /** Id */
+            id: string;
+            /** Left */
+            left: number;
+            /** Rows */
+            rows: {
+                [key: string]: unknown;
+            }[];
+            /** Seq */
+            seq: number;
+            /**
+             * Type
+             * @default ways
+             * @constant
+             */
+            type: "ways";
+        };
+        /**
+         * WaysAsked
+         * @description Build the other ways in which a step, as it was shown last, could be made, until something else is asked for.
+         */
+        WaysAsked: {
+            /** Id */
+            id: string;
+            /** Seq */
+            seq: number;
+            /**
+             * Type
+             * @default ways
+             * @constant
+             */
+            type?: "ways";
+        };
+        /**
          * WhyAsked
          * @description Why a seam, by its key, is not quiet.
          */

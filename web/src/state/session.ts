@@ -10,6 +10,7 @@ import { freshStudy } from './perStudy';
 import { openingStage } from './stages';
 import { draftNow, note, useTools } from './tools';
 import { useView } from './view';
+import { askWays, receiveWays } from './ways';
 
 let link: Link | null = null;
 
@@ -60,6 +61,7 @@ export function openStudy(id: string): () => void {
     preview(frame) {
       measured('pamble frame', () => receivePreview(frame));
       note({ problem: draftProblem() });
+      askWays((id) => link?.ways(id));
     },
     combs(frame) {
       receiveCombs(frame);
@@ -70,6 +72,7 @@ export function openStudy(id: string): () => void {
       const { spacing, height } = frame.header;
       useView.setState(({ lines }) => ({ lines: { ...lines, spacing, height } }));
     },
+    ways: receiveWays,
     progress: (progress) => useStudy.setState({ progress }),
     connected: (connected) => useStudy.setState({ connected }),
     gone: (gone) => useStudy.setState({ gone }),

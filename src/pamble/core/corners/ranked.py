@@ -34,7 +34,8 @@ _HOPELESS = 5.0
 @dataclass(frozen=True)
 class Tried:
     """A layout that was tried: the knots of its ladders, its CVs, the worst figure over its aim, the unrest of light on
-    it, and its score, the lower the better; None for one that folds.
+    it, and its score, the lower the better; None for one that folds. surfaces: None where it folds, or was built
+    elsewhere.
     """
 
     layout: Layout
@@ -45,6 +46,11 @@ class Tried:
     unrest: float
     surfaces: tuple[Surface, ...] | None
     score: float | None = None
+
+    @property
+    def sound(self) -> bool:
+        """Whether it does not fold."""
+        return bool(np.isfinite(self.unrest))
 
     @property
     def spans(self) -> int:
@@ -72,16 +78,23 @@ def ranked(
             break
     if not out:
         raise GeometryError("No layout has a stable solution over this hole.")
-    sound = [t for t in out if t.surfaces is not None]
+    return scored(out)
+
+
+def scored(tried: Sequence[Tried]) -> list[Tried]:
+    """With their scores, the best first: the worst figure over its aim, times the unrest of light and the fourth root
+    of the CVs, both against the best of all.
+    """
+    sound = [t for t in tried if t.sound]
     calmest = min((t.unrest for t in sound), default=1.0)
     fewest = min((t.cvs for t in sound), default=1)
-    scored = [
+    out = [
         replace(t, score=max(t.worst, 1.0) * (t.unrest / max(calmest, 1e-12)) * (t.cvs / fewest) ** 0.25)
-        if t.surfaces is not None
+        if t.sound
         else t
-        for t in out
+        for t in tried
     ]
-    return sorted(scored, key=lambda t: (t.score is None, t.score or 0.0))
+    return sorted(out, key=lambda t: (t.score is None, t.score or 0.0))
 
 
 def _rank(t: Tried) -> tuple[bool, float]:

@@ -11,8 +11,7 @@ from pydantic import Field
 
 from pamble.core.arrays import Array
 from pamble.core.corners.corner import LaidOut, lay_out
-from pamble.core.corners.layouts import SIDED, Layout, of_kind, sketch, stepped
-from pamble.core.corners.ranked import Tried
+from pamble.core.corners.layouts import SIDED, Layout, of_kind, stepped
 from pamble.core.faces.face import Edge, Face
 from pamble.core.patches.between import one_patch
 from pamble.core.patches.loop import Asked, Corner
@@ -27,6 +26,7 @@ from pamble.study.features.fields import choice, number, unseen
 from pamble.study.features.handles import move, slide
 from pamble.study.features.remedies import remedies_for, simpler_edges
 from pamble.study.features.sides import MOST, SidesParams
+from pamble.study.features.ways import Hole, Ways
 from pamble.study.references import EdgeRef, Place
 
 _PLACES = 11
@@ -75,6 +75,7 @@ def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
     diagonal = max(inputs.edge(ref).surface.diagonal for ref in params.edges)
     sides = taken_together(asked) if params.chains == "one" else taken_together(asked, len(asked))
     count = len(sides.asked)
+    ways = _ways(params, inputs, sides, diagonal)
     if params.layout == "single":
         through = inputs.different(params.inside)
         made = one_patch(sides.asked, diagonal, params.degree, params.spans, through, context.dragged)
@@ -84,10 +85,10 @@ def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
             made.corners,
             made.face.surface.spans[0],
         )
-        facts["layouts"] = _layouts(count, [])
+        facts["layouts"] = [] if ways is None else ways.rows()
         met = _met(params, inputs, sides, made.sides, [("", made.face)] * len(made.sides))
         told = (*made.warnings, *_mended(params, inputs, sides, made.corners, facts, context))
-        return Made({"": Shape(made.face)}, seams=met, facts=facts, warnings=told)
+        return Made({"": Shape(made.face)}, seams=met, facts=facts, warnings=told, ways=ways)
     hub = None if params.hub is None else inputs.point(params.hub)
     laid = lay_out(
         sides.asked,
@@ -101,7 +102,8 @@ def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
     )
     facts = _facts(laid.layout.name, laid.sides, laid.corners, laid.tried[0].spans)
     facts["inside"] = [{"angle": s.angle, "curvature": s.curvature} for s in laid.inside]
-    facts["layouts"] = _layouts(count, laid.tried)
+    ways = None if ways is None else ways.showing(laid.tried)
+    facts["layouts"] = [] if ways is None else ways.rows()
     facts["missed"] = laid.missed
     slots = ["", *(f"{i}" for i in range(2, len(laid.faces) + 1))]
     shapes = {slot: Shape(face) for slot, face in zip(slots, laid.faces, strict=True)}
@@ -111,7 +113,7 @@ def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
     )
     met = _met(params, inputs, sides, laid.sides, [(slots[p], laid.faces[p]) for p in laid.patch_of])
     told = (*_told(laid), *_mended(params, inputs, sides, laid.corners, facts, context))
-    return Made(shapes, seams=(*met, *inside), handles=_handles(laid), facts=facts, warnings=told)
+    return Made(shapes, seams=(*met, *inside), handles=_handles(laid), facts=facts, warnings=told, ways=ways)
 
 
 def _mended(
@@ -143,24 +145,24 @@ def _told(laid: LaidOut) -> tuple[str, ...]:
 
 def _wanted(params: FillParams, count: int) -> list[Layout]:
     """The layouts to be tried, their feet where they were put."""
+    return _footed(params, count, (params.way or "") if params.layout == "picked" else _KINDS[params.layout])
+
+
+def _footed(params: FillParams, count: int, kind: str) -> list[Layout]:
     feet = {k: v for k, v in enumerate(params.feet[:count]) if v is not None}
-    ways = of_kind(count, (params.way or "") if params.layout == "picked" else _KINDS[params.layout])
+    ways = of_kind(count, kind)
     return [stepped(w, count, feet) for w in ways] if feet else ways
 
 
-def _layouts(count: int, tried: Sequence[Tried]) -> list[dict[str, Any]]:
-    """All layouts there are, the best of those that were built first, each with a sketch of its seams."""
-    if count not in SIDED:
-        return []
-    built = {t.layout.name: t for t in tried if t.score}
-    ways = {w.name: w for w in of_kind(count, "all")}
-    rows: list[dict[str, Any]] = []
-    for name in [*built, *(n for n in ways if n not in built)]:
-        t, way = built.get(name), ways[name]
-        row: dict[str, Any] = {"name": name, "patches": len(way.patches), "sides": count, "sketch": sketch(way, count)}
-        built_as = {} if t is None else {"cvs": t.cvs, "over": t.worst, "score": t.score, "chosen": not rows}
-        rows.append(row | built_as)
-    return rows
+def _ways(params: FillParams, inputs: Inputs, sides: Sides, diagonal: float) -> Ways | None:
+    """All ways to lay the hole out; None where it cannot be."""
+    count = len(sides.asked)
+    if count not in SIDED or not all(isinstance(a.source, Edge) for a in sides.asked):
+        return None
+    hub = None if params.hub is None else inputs.point(params.hub)
+    along = tuple(inputs.different(params.along))
+    hole = Hole(tuple(sides.asked), diagonal, params.degree, params.spans, hub, along)
+    return Ways.of(hole, _footed(params, count, "all"))
 
 
 def _object(step: str, slot: str) -> str:

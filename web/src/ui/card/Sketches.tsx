@@ -1,21 +1,8 @@
 import type { Params } from '../../api/types';
 import { toolOf } from '../../state/catalog';
 import { changeParams } from '../../state/drafts';
+import { together, useWays, type Sketch } from '../../state/ways';
 import { small } from '../figures';
-
-interface Sketch {
-  name: string;
-  sides: number;
-  patches?: number;
-  /** Lines inside the polygon whose corners lie on the circle of radius 1, x and y of both ends. */
-  sketch: [number, number, number, number][];
-  chosen?: boolean;
-  cvs?: number;
-  over?: number;
-  /** What stands under the picture, and what is said of it, where that is not how far it holds. */
-  said?: string;
-  about?: string;
-}
 
 interface Props {
   id: string;
@@ -29,7 +16,9 @@ const point = (x: number, y: number): [number, number] => [SIZE / 2 + x * (SIZE 
 /** Small pictures of the ways a hole can be laid out or cut back, those that were built first; a click takes one. */
 export function Sketches({ id, kind, facts }: Props) {
   const figure = toolOf(kind)?.figures.find((f) => f.form === 'sketches');
-  const rows = (figure && (facts?.[figure.key] as Sketch[] | undefined)) ?? [];
+  const told = useWays((s) => s.told);
+  const rows = together(id, (figure && (facts?.[figure.key] as Sketch[] | undefined)) ?? [], told);
+  const left = told?.id === id ? told.left : 0;
   if (!figure || rows.length < 2) return null;
   const pick = (way: string) => {
     const [choice, word, field] = figure.fills ?? [];
@@ -37,7 +26,10 @@ export function Sketches({ id, kind, facts }: Props) {
   };
   return (
     <figure className="sketches">
-      <figcaption className="quiet">{figure.label}</figcaption>
+      <figcaption className="quiet">
+        {figure.label}
+        {left > 0 && <span role="status">{left} still being built</span>}
+      </figcaption>
       <div role="radiogroup" aria-label={figure.label}>
         {rows.map((row) => (
           <button key={row.name} role="radio" aria-checked={row.chosen ?? false} aria-label={words(row)} title={words(row)} onClick={() => pick(row.name)}>
@@ -48,7 +40,7 @@ export function Sketches({ id, kind, facts }: Props) {
                 return <line key={i} x1={from[0]} y1={from[1]} x2={to[0]} y2={to[1]} />;
               })}
             </svg>
-            <span>{row.said ?? (row.over === undefined ? '\u2013' : row.over <= 1 ? 'holds' : `${small(row.over)} ×`)}</span>
+            <span className={row.best ? 'best' : undefined}>{row.best && row.over !== undefined && row.over <= 1 ? 'best' : row.said ?? (row.over === undefined ? '\u2013' : row.over <= 1 ? 'holds' : `${small(row.over)} ×`)}</span>
           </button>
         ))}
       </div>
@@ -62,8 +54,9 @@ const rim = (sides: number): string =>
     return point(Math.cos(angle), Math.sin(angle)).join(',');
   }).join(' ');
 
-function words({ name, patches, cvs, over, about }: Sketch): string {
+function words({ name, patches, cvs, over, about, best }: Sketch): string {
   if (about !== undefined) return `${name}: ${about}`;
+  const rank = best ? ', the best of those that were built' : '';
   const made = over === undefined ? 'not built yet' : over <= 1 ? 'holds' : `worst figure ${small(over)} times its aim`;
-  return `${name}: ${patches} ${patches === 1 ? 'patch' : 'patches'}${cvs === undefined ? '' : `, ${cvs} CVs`}, ${made}`;
+  return `${name}: ${patches} ${patches === 1 ? 'patch' : 'patches'}${cvs === undefined ? '' : `, ${cvs} CVs`}, ${made}${rank}`;
 }
