@@ -13,7 +13,7 @@ from pamble.core.checks.figures import SeamFigures, seam_figures
 from pamble.core.checks.seams import Seam
 from pamble.core.faces.frames import EdgeFrames, feet, frames_of, positions, stacked
 from pamble.core.spline.closest import to_curve
-from pamble.core.spline.extremes import both_sides, largest
+from pamble.core.spline.extremes import both_sides, closing_in
 
 SAMPLES = 200
 """Samples along a seam at rest."""
@@ -100,20 +100,18 @@ def measure_seams(sampled: Sequence[SampledSeam], diagonal: float, exact: bool =
     for order in {s.order for s in sampled}:
         which = [i for i, s in enumerate(sampled) if s.order == order]
         alike = [sampled[i] for i in which]
-        all_figures = seam_figures(stacked([s.a for s in alike]), stacked([s.b for s in alike]), diagonal)
-        table = _table(all_figures)
+        all_figures = _figures(alike, diagonal)
+        table, parts = _table(all_figures), _parts(alike)
         position = np.concatenate([s.a.position for s in alike])
         step = norm(np.diff(position, axis=0, prepend=position[:1]))
-        start = 0
-        for i, s in zip(which, alike, strict=True):
-            part = slice(start, start + len(s.t))
-            step[start] = 0.0
-            length = np.cumsum(step[part])
-            figures = all_figures.part(part)
-            out[i] = MeasuredSeam(
-                s.seam, length, s.a.position, figures, _worst(s, table[:, part], length, diagonal, exact)
-            )
-            start = part.stop
+        lengths = []
+        for part in parts:
+            step[part.start] = 0.0
+            lengths.append(np.cumsum(step[part]))
+        values = [table[:, part] for part in parts]
+        worst = _closed_in(alike, values, lengths, diagonal) if exact else _of_samples(alike, values, lengths)
+        for i, s, part, length, most in zip(which, alike, parts, lengths, worst, strict=True):
+            out[i] = MeasuredSeam(s.seam, length, s.a.position, all_figures.part(part), most)
     return [m for m in out if m is not None]
 
 
@@ -143,18 +141,52 @@ def _paired(seam: Seam, a: EdgeFrames, remember: bool) -> Array:
     return feet(seam.b, a.position, (a.t - start) / (end - start), remember)
 
 
-def _worst(s: SampledSeam, values: Array, length: Array, diagonal: float, exact: bool) -> dict[str, Worst]:
-    if not exact:
-        i = np.argmax(values, axis=1)
-        most, at, points = values[np.arange(len(i)), i], length[i], s.a.position[i]
-    else:
+def _figures(sampled: Sequence[SampledSeam], diagonal: float) -> SeamFigures:
+    """Figures of several seams in one row."""
+    return seam_figures(stacked([s.a for s in sampled]), stacked([s.b for s in sampled]), diagonal)
 
-        def again(t: Array) -> Array:
-            one = seam_at(s.seam, t, s.order)
-            return _table(seam_figures(one.a, one.b, diagonal))
 
-        t, most = largest(again, s.t, values)
-        at, points = np.interp(t, s.t, length), positions(s.seam.a, t)
+def _parts(sampled: Sequence[SampledSeam]) -> list[slice]:
+    """Where in that row each one's are."""
+    ends = np.cumsum([len(s.t) for s in sampled]).tolist()
+    return [slice(end - len(s.t), end) for end, s in zip(ends, sampled, strict=True)]
+
+
+Worsts = dict[str, Worst]
+
+
+def _of_samples(sampled: Sequence[SampledSeam], values: Sequence[Array], lengths: Sequence[Array]) -> list[Worsts]:
+    """The worst of every figure of each seam among its samples."""
+    found = []
+    for s, rows, length in zip(sampled, values, lengths, strict=True):
+        i = np.argmax(rows, axis=1)
+        found.append(_worsts(rows[np.arange(len(i)), i], length[i], s.a.position[i]))
+    return found
+
+
+def _closed_in(
+    sampled: Sequence[SampledSeam], values: Sequence[Array], lengths: Sequence[Array], diagonal: float
+) -> list[Worsts]:
+    """The same, closed in on between the samples, all seams at once."""
+    steps = [closing_in(s.t, rows) for s, rows in zip(sampled, values, strict=True)]
+    places = [next(step) for step in steps]
+    most: list[tuple[Array, Array]] = []
+    while not most:
+        now = _seams_at([(s.seam, t) for s, t in zip(sampled, places, strict=True)], sampled[0].order, False)
+        table = _table(_figures(now, diagonal))
+        places = []
+        for step, part in zip(steps, _parts(now), strict=True):
+            try:
+                places.append(step.send(table[:, part]))
+            except StopIteration as end:
+                most.append(end.value)
+    return [
+        _worsts(value, np.interp(t, s.t, length), positions(s.seam.a, t))
+        for s, (t, value), length in zip(sampled, most, lengths, strict=True)
+    ]
+
+
+def _worsts(most: Array, at: Array, points: Array) -> Worsts:
     return {n: Worst(*row) for n, *row in zip(FIGURES, most.tolist(), at.tolist(), points, strict=True)}
 
 

@@ -9,7 +9,7 @@ import numpy as np
 
 from pamble.core.arrays import Array, jsonable
 from pamble.core.checks.judge import reached_continuity
-from pamble.core.checks.measured import SAMPLES, Worst, measure_seam
+from pamble.core.checks.measured import SAMPLES, Worst, measure_seams, sample_seams
 from pamble.core.checks.seams import find_seams, part_diagonal
 from pamble.core.faces.face import Edge, Face
 from pamble.core.spline.evaluate import curve_points
@@ -55,9 +55,8 @@ def check_faces(
     diagonal = part_diagonal(faces)
     seams, open_edges = find_seams(faces, search)
     rows: list[dict[str, Any]] = []
-    for seam in seams:
-        m = measure_seam(seam, diagonal, samples)
-        w = m.worst
+    for m in measure_seams(sample_seams(seams, samples), diagonal):
+        seam, w = m.seam, m.worst
         rows.append(
             {
                 "faces": [names[i] for i in seam.faces],

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from pamble.core.arrays import Array, norm
-from pamble.core.checks.measured import measure_seams, sample_seam
+from pamble.core.checks.measured import measure_seams, sample_seams
 from pamble.core.checks.seams import Seam
 from pamble.core.corners.layouts import WIDEST, Layout, of_kind, suited
 from pamble.core.corners.leads import Inside, hub_of, lead, led, off
@@ -172,7 +172,7 @@ def _measured(
         source = _edge(faces, net.uses[k][1]) if arc.inner else c.sides[arc.side].asked.source
         assert isinstance(source, Edge)
         pairs.append((own, source))
-    sampled = [sample_seam(Seam((0, 1), a, b, a.domain), exact=exact) for a, b in pairs]
+    sampled = sample_seams([Seam((0, 1), a, b, a.domain) for a, b in pairs], exact=exact)
     sides: list[SideFigures] = []
     patch_of: list[int] = []
     inside: list[SeamInside] = []

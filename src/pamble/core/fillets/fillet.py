@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 
 from pamble.core.arrays import Array
-from pamble.core.checks.measured import measure_seam
+from pamble.core.checks.measured import measure_seams, sample_seams
 from pamble.core.checks.seams import Seam
 from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
@@ -253,8 +253,9 @@ def _seam(face: Face, trimmed: Face, side: str, diagonal: float, name: str) -> t
     own = next((e for e in face.edges if e.side == side), natural_edge(face.surface, side))
     contact = contact_edges(trimmed, name)
     seams = [Seam((1, 0), e, own, part) for e in contact for part in _shared(e, own)]
-    found = [measure_seam(seam, diagonal).worst for seam in seams or [Seam((0, 1), own, contact[0], own.domain)]]
-    gap, angle, curvature = (max(w[key].value for w in found) for key in ("gap", "angle", "curvature"))
+    sampled = sample_seams(seams or [Seam((0, 1), own, contact[0], own.domain)])
+    found = measure_seams(sampled, diagonal)
+    gap, angle, curvature = (max(m.worst[key].value for m in found) for key in ("gap", "angle", "curvature"))
     return gap, angle, curvature
 
 

@@ -85,7 +85,7 @@ def _again(asked: Sequence[Asked], diagonal: float, degree: int, before: Face, t
     spans = before.surface.spans
     with suppress(GeometryError):
         if not before.natural:
-            return trimmed_patch(asked, diagonal, degree, max(spans), through)
+            return trimmed_patch(asked, diagonal, degree, max(spans), through, exact=False)
         if len(asked) <= 4:
             return boundary_patch(asked, diagonal, degree, spans, through, uneven(before.surface))
     return None

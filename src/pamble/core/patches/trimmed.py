@@ -9,11 +9,11 @@ import numpy as np
 import shapely
 
 from pamble.core.arrays import Array, BoolArray
-from pamble.core.checks.measured import measure_seam
+from pamble.core.checks.measured import measure_seams, sample_seams
 from pamble.core.checks.seams import Seam
 from pamble.core.curves.measure import deviation
 from pamble.core.errors import GeometryError
-from pamble.core.faces.face import Edge, Face, base_name
+from pamble.core.faces.face import Face, base_name
 from pamble.core.faces.trim import Cutter, divide
 from pamble.core.patches.boundary import folded
 from pamble.core.patches.closed import closed
@@ -43,13 +43,18 @@ _CUT = 1e-4
 
 
 def trimmed_patch(
-    asked: Sequence[Asked], diagonal: float, degree: int = 5, spans: int | None = None, through: Through = ()
+    asked: Sequence[Asked],
+    diagonal: float,
+    degree: int = 5,
+    spans: int | None = None,
+    through: Through = (),
+    exact: bool = True,
 ) -> PatchMade:
     """One patch over a closed loop of sides, each met as it asks, trimmed along them. through: what it passes inside.
 
-    ``diagonal`` of the part, mm, bounds the curvature reference. spans: in both directions, found if None. The patch is
-    laid out over the plane that fits the sides best, so the hole must be seen whole from one side. Raises
-    `GeometryError` for sides that do not close.
+    ``diagonal`` of the part, mm, bounds the curvature reference. spans: in both directions, found if None. exact:
+    whether the worst figures are closed in on between the samples. The patch is laid out over the plane that fits the
+    sides best, so the hole must be seen whole from one side. Raises `GeometryError` for sides that do not close.
     """
     c = closed(asked)
     found = corners(c, diagonal) if len(asked) > 1 else []
@@ -61,7 +66,7 @@ def trimmed_patch(
         + (", or move what it passes inside." if rows else ".")
     )
     face = _first_cut_out(made, c, folds)
-    figures = _figures(face, c, diagonal)
+    figures = _figures(face, c, diagonal, exact)
     warnings = contradictions(found, {n: p.asked.order for p, n in zip(c.sides, c.order, strict=True)})
     warnings += missed(face.surface, rows)
     return PatchMade(face, tuple(figures), tuple(found), tuple(tried), tuple(warnings))
@@ -191,18 +196,17 @@ def _inside(uv: Sequence[Array]) -> Callable[[Array, Array], BoolArray]:
     return lambda u, v: np.asarray(shapely.contains_xy(hole, u, v))
 
 
-def _figures(face: Face, c: Chain, diagonal: float) -> list[SideFigures]:
-    out = []
+def _figures(face: Face, c: Chain, diagonal: float, exact: bool) -> list[SideFigures]:
+    out: list[SideFigures] = []
+    pairs: list[tuple[int, int, Seam]] = []
     for p, n in zip(c.sides, c.order, strict=True):
         for edge in (e for e in face.edges if base_name(e.name) == f"side{n + 1}"):
             if isinstance(p.asked.source, Curve):
-                gap = deviation(edge.space, p.asked.source).distance
-                out.append(SideFigures(n, edge.name, 0, gap))
-                continue
-            out.append(_met(edge, p.asked.source, p.asked.order, n, diagonal))
+                out.append(SideFigures(n, edge.name, 0, deviation(edge.space, p.asked.source).distance))
+            else:
+                pairs.append((n, p.asked.order, Seam((0, 1), edge, p.asked.source, edge.domain)))
+    sampled = sample_seams([seam for _, _, seam in pairs], exact=exact)
+    for (n, order, seam), m in zip(pairs, measure_seams(sampled, diagonal, exact), strict=True):
+        figures = (m.worst[k].value for k in ("gap", "angle", "curvature"))
+        out.append(SideFigures(n, seam.a.name, order, *figures))
     return out
-
-
-def _met(edge: Edge, other: Edge, order: int, number: int, diagonal: float) -> SideFigures:
-    w = measure_seam(Seam((0, 1), edge, other, edge.domain), diagonal).worst
-    return SideFigures(number, edge.name, order, w["gap"].value, w["angle"].value, w["curvature"].value)
