@@ -27,6 +27,11 @@ _ROUNDS, _IDLE, _HELPS, _MOST_CVS = 8, 2, 0.8, 700
 _MOST_TRIED = 8
 """Layouts after which no further ones are tried for one that holds."""
 
+_ALONE = 0.75
+"""Worst figure over its aim at its samples that is enough for one patch, whose further spans cost little: between the
+samples it is somewhat more.
+"""
+
 _HOPELESS = 5.0
 """Worst figure over its aim from which more spans are not worth a try on a layout that is not the first."""
 
@@ -108,6 +113,7 @@ class _Search:
         self.rim, self.layout, self.inside, self.degree, self.ground = rim, layout, inside, degree, ground
         # One patch begins at the rim's own Coons patch: with fewer spans, and on a long strip at all.
         alone = len(layout.patches) == 1
+        self.enough = _ALONE if alone else 1.0
         self.ways = [*(["coons"] if alone else []), *([] if ground is None else ["ground"]), "calm"]
 
     def best(self, spans: int | None, first: bool) -> Tried | None:
@@ -124,7 +130,7 @@ class _Search:
                 best = one
             else:
                 idle += 1
-            held = best is not None and best.surfaces is not None and best.worst <= 1.0
+            held = best is not None and best.surfaces is not None and best.worst <= self.enough
             if spans or held or idle == _IDLE or (best is not None and not first and best.worst > _HOPELESS):
                 break
             knots = even(self.layout, self.degree, n + 2) if over is None else self._closer(knots, over)
@@ -142,7 +148,7 @@ class _Search:
             worst = np.zeros(len(ratios[ladder]))
             np.maximum.at(worst, at, over[arc])
             ratios[ladder] = np.maximum(ratios[ladder], worst[::sense])
-        return [finer(k, self.degree, r) if r.max() > 1.0 else k for k, r in zip(knots, ratios, strict=True)]
+        return [finer(k, self.degree, r) if r.max() > self.enough else k for k, r in zip(knots, ratios, strict=True)]
 
     def _try(self, knots: Sequence[Array]) -> tuple[Tried | None, tuple[Array, ...] | None]:
         """The layout on such knots, and by how much the arcs miss their aims along them; None where it has none."""
@@ -163,7 +169,7 @@ class _Search:
         made: list[tuple[FittedNet, str]] = []
         for way in self.ways:
             made.append((fit_net(self.rim, net, self._start(net, way), self.inside, self._near(way)), way))
-            if made[-1][0].worst <= 1.0:
+            if made[-1][0].worst <= self.enough:
                 break
         best, way = min(made, key=lambda m: m[0].worst)
         self.ways = [way]
