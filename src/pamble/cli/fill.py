@@ -18,6 +18,7 @@ from pamble.core.corners.corner import SeamInside, lay_out
 from pamble.core.corners.four import border, chosen, cut_to, left_open
 from pamble.core.corners.layouts import SIDED, Layout, of_kind
 from pamble.core.corners.outline import Outline, corners_of, outlines
+from pamble.core.corners.ranked import score
 from pamble.core.errors import GeometryError, PambleError
 from pamble.core.exchange.step import write_step
 from pamble.core.faces.face import Face
@@ -92,7 +93,7 @@ def fill(given: Namespace) -> tuple[dict[str, Any], str]:
     fewest, calmest = min(m.cvs for m in made), min((u for u in light if u is not None), default=1.0)
     # Ranked as layouts are; a trimmed patch, whose light is not compared, counts as calm.
     scores = [
-        max(m.worst, 1.0) * (1.0 if u is None else u / max(calmest, 1e-12)) * (m.cvs / fewest) ** 0.25
+        score(m.worst, 1.0 if u is None else u / max(calmest, 1e-12), m.cvs / fewest)
         for m, u in zip(made, light, strict=True)
     ]
     best = made[int(np.argmin(scores))]

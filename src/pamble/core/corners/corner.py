@@ -93,7 +93,7 @@ def lay_out(
     asked_for = _inside(rim, ways, centre, along)
     # A hub that is put somewhere, and curves to run along, make a shape of their own.
     ground = _ground(c, diagonal) if all(i.free for _, i in asked_for) else None
-    tried = ranked(rim, asked_for, layouts is None, degree, spans, ground)
+    tried = ranked(rim, asked_for, layouts is None, degree, spans, ground, not c.eased)
     best = tried[0]
     if best.surfaces is None and centre is not None:
         away = float(norm(centre - rim.middle))

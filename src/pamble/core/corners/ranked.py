@@ -21,16 +21,24 @@ from pamble.core.patches.boundary import folded
 from pamble.core.spline.surface import Surface
 from pamble.core.ticking import tick
 
-_ROUNDS, _IDLE, _HELPS, _MOST_CVS = 8, 2, 0.8, 700
-"""Rounds of closer knots; how many that do not help are the last, what a round must bring, and CVs in all."""
+_IDLE, _HELPS, _MOST_CVS = 2, 0.8, 700
+"""Rounds of closer knots that do not help are the last, what a round must bring, and CVs in all."""
 
-_MOST_TRIED = 8
-"""Layouts after which no further ones are tried for one that holds."""
+_LIMITS = {True: (8, 8), False: (4, 3)}
+"""Rounds, and layouts after which no further ones are tried for one that holds: where one can, and where the neighbours
+contradict each other.
+"""
+
+_UNREST = 4.0
+"""Unrest of light against the calmest from which more of it counts no further: what lies open is no better for calm."""
 
 _ALONE = 0.75
 """Worst figure over its aim at its samples that is enough for one patch, whose further spans cost little: between the
 samples it is somewhat more.
 """
+
+_CALM = 1e-12
+"""Unrest of what is calm throughout, as a plane is."""
 
 _HOPELESS = 5.0
 """Worst figure over its aim from which more spans are not worth a try on a layout that is not the first."""
@@ -70,13 +78,16 @@ def ranked(
     degree: int,
     spans: int | None,
     ground: Surface | None,
+    sound: bool = True,
 ) -> list[Tried]:
     """Layouts with the spans that do best on each, the best first. ground: a surface over the whole hole that they are
-    laid on first. Raises `GeometryError` where none has a solution.
+    laid on first. sound: whether something can hold; else less is tried. Raises `GeometryError` where none has a
+    solution.
     """
     out: list[Tried] = []
-    for layout, inside in layouts[:_MOST_TRIED] if until_one_holds else layouts:
-        best = _Search(rim, layout, inside, degree, ground).best(spans, not out)
+    rounds, most = _LIMITS[sound]
+    for layout, inside in layouts[:most] if until_one_holds else layouts:
+        best = _Search(rim, layout, inside, degree, ground).best(spans, not out, rounds)
         if best is not None:
             out.append(best)
         if until_one_holds and best is not None and best.surfaces is not None and best.worst <= 1.0:
@@ -91,15 +102,17 @@ def scored(tried: Sequence[Tried]) -> list[Tried]:
     of the CVs, both against the best of all.
     """
     sound = [t for t in tried if t.sound]
-    calmest = min((t.unrest for t in sound), default=1.0)
+    calmest = max(min((t.unrest for t in sound), default=1.0), _CALM)
     fewest = min((t.cvs for t in sound), default=1)
-    out = [
-        replace(t, score=max(t.worst, 1.0) * (t.unrest / max(calmest, 1e-12)) * (t.cvs / fewest) ** 0.25)
-        if t.sound
-        else t
-        for t in tried
-    ]
+    out = [replace(t, score=score(t.worst, t.unrest / calmest, t.cvs / fewest)) if t.sound else t for t in tried]
     return sorted(out, key=lambda t: (t.score is None, t.score or 0.0))
+
+
+def score(worst: float, unrest: float, cvs: float) -> float:
+    """What ways to fill a hole are ranked by, the lower the better. worst: figure over its aim; unrest of light and
+    CVs: against the least of all.
+    """
+    return float(max(worst, 1.0) * min(unrest, _UNREST) * cvs**0.25)
 
 
 def _rank(t: Tried) -> tuple[bool, float]:
@@ -116,13 +129,13 @@ class _Search:
         self.enough = _ALONE if alone else 1.0
         self.ways = [*(["coons"] if alone else []), *([] if ground is None else ["ground"]), "calm"]
 
-    def best(self, spans: int | None, first: bool) -> Tried | None:
+    def best(self, spans: int | None, first: bool, rounds: int) -> Tried | None:
         """The layout with the knots that do best; None where none has a solution. spans: of every ladder, found if
-        None; first: whether no other layout has been found yet.
+        None; first: whether no other layout has been found yet. rounds: of closer knots at most.
         """
         best: Tried | None = None
         idle, knots = 0, even(self.layout, self.degree, spans or 1)
-        for n in range(_ROUNDS):
+        for n in range(rounds):
             tick()
             one, over = self._try(knots)
             if one is not None and (best is None or _rank(one) < _rank(best)):

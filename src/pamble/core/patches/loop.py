@@ -91,6 +91,11 @@ class Chain:
         """Whether each side's end meets the start of the next, round to the first."""
         return tuple(bool(g <= self.most) for g in self.gaps)
 
+    @property
+    def eased(self) -> bool:
+        """Whether some of what is asked cannot be had, see `eased`."""
+        return any(p.ease is not None for p in self.sides)
+
 
 def chain(asked: Sequence[Asked]) -> Chain:
     """Sides put head to tail by their nearest ends."""
