@@ -45,6 +45,8 @@ def check_layout(curve: Curve, inflection_count: int | None = None) -> Layout:
     p = curve.control if curve.control.shape[1] == 3 else np.column_stack([curve.control, np.zeros(len(curve.control))])
     leg = np.diff(p, axis=0)
     legs = norm(leg)
+    if len(p) == 2:
+        return Layout(100.0, legs, np.zeros(0), ())
     faults: list[Fault] = []
     size = max(float(legs.max(initial=0.0)), 1e-9)
     for i in np.flatnonzero(legs < 1e-6 * size):

@@ -263,6 +263,9 @@ def curve_facts(curve: Curve, quick: bool = False) -> CurveFacts:
 
     ``quick``: from a few samples, good for a thousandth or so, while the pointer is down.
     """
+    if len(curve.control) == 2:
+        a, b = curve_points(curve, curve.domain)
+        return CurveFacts(float(norm(b - a)), 0.0, None, 0.5 * (a + b), np.zeros((0, 3)), 0)
     t = samples(curve, 12 if quick else _EACH)
     jets = curve_jets(curve, t)
     k = jets.curvature
