@@ -8,6 +8,7 @@ from playwright.sync_api import expect
 from pamble.core.spline.evaluate import curve_points
 from pamble.study.stored import FaceData
 from tests.browser.conftest import imported
+from tests.browser.steps import line_of
 from tests.core.corners.test_four import branches
 from tests.core.patches.grounds import edge, ground, hole, mitred
 from tests.core.patches.test_hole import pierced
@@ -124,16 +125,17 @@ def test_faces_are_cut_back_where_branches_meet_and_one_patch_fills_the_four_sid
 
 
 @pytest.fixture
-def dish(page, pamble):
-    """Four faces round a hole, of which two contradict each other at its corner."""
+def dish(page, pamble, request):
+    """Four faces round a hole, of which two contradict each other at its corner where one is lifted."""
     faces = [
         {"id": f"n{i}", "kind": "face", "name": f"Slab {i + 1}", "role": "primary",
          "params": {"face": FaceData.of(f).model_dump(mode="json")}}
-        for i, f in enumerate(mitred(0.4))
+        for i, f in enumerate(mitred(request.param))
     ]  # fmt: skip
     yield from imported(page, pamble, {"format": "pamble-study", "name": "Dish", "features": faces})
 
 
+@pytest.mark.parametrize("dish", [0.4], indirect=True)
 def test_a_corner_that_contradicts_is_mended_by_a_click_while_the_fill_is_in_work(dish):
     desk, page = dish, dish.page
     desk.button("Corners").click()
@@ -157,3 +159,36 @@ def test_a_corner_that_contradicts_is_mended_by_a_click_while_the_fill_is_in_wor
     page.keyboard.press("Control+z")
     desk.stored(4)
     expect(page.locator(".line")).to_have_count(4)
+
+
+@pytest.mark.parametrize("dish", [0.0], indirect=True)
+def test_the_fill_follows_a_cv_of_its_neighbour_while_the_pointer_is_down(dish):
+    desk, page = dish, dish.page
+    desk.button("Corners").click()
+    desk.button("Fill").click()
+    card = page.get_by_label("Card of Fill")
+    card.get_by_role("button", name="Slab 1, v start", exact=True).last.click()
+    desk.button("round the hole").click()
+    expect(card).to_contain_text("one patch")
+    page.keyboard.press("Enter")
+    desk.stored(1)
+    page.keyboard.press("Escape")
+    line_of(page, "Slab 3").click()
+    page.keyboard.press("c")
+    # Of the third row, away from its ends: it bends the neighbour across the seam, and next to nothing at the corners.
+    cv = desk.button("CV 3, 3 of Slab 3")
+    cv.click()
+    page.get_by_role("radiogroup", name="Drag along").get_by_text("N", exact=True).click()
+    seam = desk.row("Fill · Slab 3")
+    mismatch = seam.get_by_role("cell").nth(5)
+    expect(mismatch).to_have_text("0")
+    desk.drag(desk.centre(cv), (0, -4), release=False)
+    expect(mismatch).not_to_have_text("0")
+    expect(seam).to_contain_text("holds")
+    page.mouse.up()
+    desk.stored(2)
+    for n in range(1, 5):
+        expect(desk.row(f"Fill · Slab {n}")).to_contain_text("holds")
+    page.keyboard.press("Control+z")
+    desk.stored(3)
+    expect(mismatch).to_have_text("0")

@@ -78,9 +78,9 @@ def fill(given: Namespace) -> tuple[dict[str, Any], str]:
     for name, layouts in _wanted("single" if through else given.layout, len(asked)).items():
         try:
             if name == "single":
-                made.append(_single(asked, diagonal, given.degree, through))
+                made.append(_single(asked, diagonal, given, through))
             else:
-                made.append(_patches(asked, diagonal, layouts, given.degree, centre))
+                made.append(_patches(asked, diagonal, layouts, given, centre))
         except PambleError as error:
             tried.append({"layout": name, "problem": str(error)})
     if not made:
@@ -158,15 +158,19 @@ def _wanted(layout: str, sides: int) -> dict[str, Sequence[Layout] | None]:
     return {w.name: [w] for w in of_kind(sides, layout)}
 
 
-def _single(asked: Sequence[Asked], diagonal: float, degree: int, through: Through) -> _Filling:
-    made = one_patch(asked, diagonal, degree, through=through)
+def _single(asked: Sequence[Asked], diagonal: float, given: Namespace, through: Through) -> _Filling:
+    made = one_patch(asked, diagonal, given.degree, given.spans, through)
     return _Filling("single", (made.face,), made.sides, (0,) * len(made.sides), (), made.corners, made.warnings)
 
 
 def _patches(
-    asked: Sequence[Asked], diagonal: float, layouts: Sequence[Layout] | None, degree: int, centre: np.ndarray | None
+    asked: Sequence[Asked],
+    diagonal: float,
+    layouts: Sequence[Layout] | None,
+    given: Namespace,
+    centre: np.ndarray | None,
 ) -> _Filling:
-    made = lay_out(asked, diagonal, layouts, degree, centre=centre)
+    made = lay_out(asked, diagonal, layouts, given.degree, given.spans, centre)
     return _Filling(made.layout.name, made.faces, made.sides, made.patch_of, made.inside, made.corners, made.warnings)
 
 

@@ -150,6 +150,7 @@ def _parser() -> _Parser:
         "--through", action="append", default=[], metavar="x,y,z", help="a point inside that a single patch passes"
     )
     fill.add_argument("--degree", type=int, default=5, choices=range(3, 10), metavar="3..9")
+    fill.add_argument("--spans", type=int, choices=range(1, 13), metavar="1..12", help="both ways; found if left out")
     fill.add_argument("--search", type=float, default=SEAM_SEARCH, help="edges closer than this meet, mm")
     fill.add_argument("-o", "--out", required=True, metavar="OUT.step")
     fill.add_argument("--json", action="store_true", help="print the figures as JSON")
