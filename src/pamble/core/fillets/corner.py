@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from contextlib import nullcontext, suppress
 
 import numpy as np
 
@@ -19,7 +20,14 @@ from pamble.core.fillets.recut import lies_on, roomy, with_corner
 from pamble.core.fillets.strip import Strip
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.knots import surface_part
 from pamble.core.spline.surface import Surface
+
+_BESIDE = 0.25, 0.5, 1.0
+"""Shares of a fillet in which its end is looked for."""
+
+_SIDE = 1e-6
+"""Share of a fillet's width within which a cut ends on its side."""
 
 _CUT = 1e-6
 
@@ -76,14 +84,32 @@ def _reaching(face: Face, surface: Surface, stands: Mapping[int, Face], mitred: 
 
 
 def _crossing(surface: Surface, across: Face, end: int) -> list[CutCurve]:
-    """Where a face across the start (0) or end (-1) of a fillet cuts it: of several places the one in that half."""
-    found = cut_curves(Face(surface), Cutter(NAMES[end], "the face at the end", across, None, True), _CUT)
-    middle = 0.5 * sum(surface.domain[0])
+    """Where a face across the start (0) or end (-1) of a fillet cuts it: in the part beside that end, farther on only
+    where it does not cut that from side to side; of several places the one in that half.
+    """
+    low, high = surface.domain[0]
+    found: list[CutCurve] = []
+    for share in _BESIDE:
+        reach = share * (high - low)
+        part = surface_part(surface, (low, low + reach) if end == 0 else (high - reach, high), None)
+        with suppress(GeometryError) if share < 1.0 else nullcontext():
+            found = cut_curves(Face(part), Cutter(NAMES[end], "the face at the end", across, None, True), _CUT)
+            if share < 1.0 and _from_side_to_side(found, surface):
+                return found
+    middle = 0.5 * (low + high)
     at = [curve_points(c.on_face, np.linspace(*c.on_face.domain, 9))[:, 0].mean() for c in found]
     own = [c for c, u in zip(found, at, strict=True) if (u < middle) == (end == 0)]
     if not (own or found):
         raise GeometryError("The face at the end does not cut the fillet.")
     return own or found
+
+
+def _from_side_to_side(cuts: Sequence[CutCurve], surface: Surface) -> bool:
+    """Whether cuts begin and end on both long sides of a fillet."""
+    low, high = surface.domain[1]
+    ends = [curve_points(c.on_face, c.on_face.domain)[:, 1] for c in cuts]
+    near = _SIDE * (high - low)
+    return bool(ends) and all(np.abs(np.concatenate(ends) - v).min() < near for v in (low, high))
 
 
 def _middle(surface: Surface, ends: Mapping[int, Sequence[CutCurve]]) -> Face:

@@ -150,7 +150,9 @@ def near(surface: Surface, uv: Array, places: Array, most: Array) -> Array:
     """Parameters (m, 2); where they lead farther than ``most`` (m,) mm from places (m, 3), the feet of these instead:
     beside a pole parameters run round it in no time, and only places can be followed.
     """
-    away = norm(derivatives(surface, uv[:, 0], uv[:, 1], 0)[0, 0] - places)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        # Far beyond its borders a rational surface may have no weight left.
+        away = norm(derivatives(surface, uv[:, 0], uv[:, 1], 0)[0, 0] - places)
     lost = np.flatnonzero(~(away <= most) & np.isfinite(places).all(axis=1))
     if len(lost):
         feet = to_surface(surface, places[lost])

@@ -12,6 +12,9 @@ from pamble.core.arrays import TINY, Array, BoolArray, IntArray, dot, norm
 from pamble.core.errors import GeometryError
 from pamble.core.faces.regions.sources import CurveTable, Source
 
+_ONE = 1e-8
+"""Share of a curve's range of parameters within which two meetings are one."""
+
 SAME = 1e-7
 """Distance in mm (in the scaled plane) below which two nodes are one, and an end lies on the curve that it touches."""
 
@@ -150,9 +153,18 @@ def settle(table: CurveTable, chords: Chords, seed: Crossings) -> tuple[Crossing
     apart = np.abs(t - v)
     around = np.where(chords.closed[seed.p], np.abs(apart - table.length[seed.p]), np.inf)
     good &= ~(same & (np.minimum(apart, around) * speed[:n] < 1e-3 * chords.sag))
+    good[good] = _first(seed.p[good], seed.q[good], (t / table.length[seed.p])[good], (v / table.length[seed.q])[good])
     turn = d[:n, 0] * d[n:, 1] - d[:n, 1] * d[n:, 0]
     sine = np.abs(turn) / np.maximum(norm(d[:n]) * norm(d[n:]), TINY)
     return Crossings(seed.p[good], seed.q[good], t[good], v[good], x[:n][good]), good, sine[good]
+
+
+def _first(p: IntArray, q: IntArray, t: Array, v: Array) -> BoolArray:
+    """Of meetings at one place of the same curves, to which many seeds may lead, the first."""
+    out = np.zeros(len(p), dtype=bool)
+    key = np.stack([p, q, np.round(t / _ONE), np.round(v / _ONE)], axis=1)
+    out[np.unique(key, axis=0, return_index=True)[1]] = True
+    return out
 
 
 def _newton(table: CurveTable, both: IntArray, t: Array, v: Array) -> tuple[Array, Array]:
