@@ -94,6 +94,9 @@ def _crossing(surface: Surface, across: Face, end: int) -> list[CutCurve]:
         part = surface_part(surface, (low, low + reach) if end == 0 else (high - reach, high), None)
         with suppress(GeometryError) if share < 1.0 else nullcontext():
             found = cut_curves(Face(part), Cutter(NAMES[end], "the face at the end", across, None, True), _CUT)
+            if whole := [c for c in found if _from_side_to_side([c], surface)]:
+                # What else there is of the face across, beyond its border, does not end the fillet.
+                found = whole
             if share < 1.0 and _from_side_to_side(found, surface):
                 return found
     middle = 0.5 * (low + high)
