@@ -4,20 +4,23 @@ import numpy as np
 import pytest
 
 from pamble.cli.main import main
-from pamble.core.exchange.step import write_step
+from pamble.core.curves.measure import curve_length
+from pamble.core.exchange.step import read_step, write_step
 from pamble.core.faces.edges import split_edge
 from pamble.core.faces.face import Face
+from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.knots import surface_part
 from pamble.core.surfaces.revolve import revolve
 from pamble.study.frame import read_frame
 from pamble.study.stored import FaceData, SurfaceData
-from tests.cli.test_fillet_shells import shell
+from tests.cli.test_fillet_shells import ring_and_rod, shell
 from tests.core.corners.test_four import branches
 from tests.core.patches.grounds import ground
 from tests.core.patches.test_hole import pierced
 from tests.core.patches.test_strip import sides
+from tests.other_library import written
 from tests.shapes import plane
 from tests.study.bench import add, face, line, step
 
@@ -102,3 +105,28 @@ def test_a_strip_is_filled_alike_while_it_is_chosen_and_when_it_is_kept(kernel):
     kept = kernel.now.states["f"]
     assert shown["problem"] is kept.problem is None
     assert shown["facts"]["sides"] == kept.made.facts["sides"]
+
+
+def test_a_contact_over_a_joint_is_measured_along_each_of_its_pieces(kernel, tmp_path):
+    faces = [item.face for item in read_step(written(ring_and_rod(), tmp_path / "part.step"))]
+    for n, made in enumerate(faces):
+        add(kernel, f"f{n}", "face", face=FaceData.of(made).model_dump(mode="json"))
+    foot = np.array([37.332, -12.2003, 7.6141])
+    near = [(to_curve(e.space, foot[None]).distance[0], n, e.name) for n, f in enumerate(faces) for e in f.edges]
+    _, n, name = min(near)
+    state = add(
+        kernel,
+        "fillet",
+        "fillet",
+        edges=[line(f"f{n}", name)],
+        faces=[{"feature": f"f{k}"} for k in range(3)],
+        radius=3,
+    )
+    assert state.problem is None
+    rows = [r for r in read_frame(kernel.frame())[0]["seams"] if "fillet" in (r["a"]["feature"], r["b"]["feature"])]
+    # The ring's contact is in three pieces; taken for one, the first was told to lie 19 mm off the fillet's whole side.
+    ring = [r for r in rows if {r["a"]["feature"], r["b"]["feature"]} == {"f0", "fillet"}]
+    assert len(ring) == 3
+    assert all(r["state"] == "holds" for r in rows)
+    side = curve_length(kernel.now.world["fillet"].shape.face.edge("v0").space)
+    assert sum(r["length"] for r in ring) == pytest.approx(side, abs=0.01)
