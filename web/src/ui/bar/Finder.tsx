@@ -1,5 +1,6 @@
 import { Spotlight, spotlight, type SpotlightActionData, type SpotlightActionGroupData } from '@mantine/spotlight';
 import { useEffect, useState } from 'react';
+import { flushSync } from 'react-dom';
 
 import type { Viewport } from '../../scene/viewport';
 import { toolOf } from '../../state/catalog';
@@ -11,6 +12,8 @@ import { formatted } from '../figures';
 import { openSeam } from '../ledger/openSeam';
 import { commands, openers } from './commands';
 
+const LABEL = 'Find a tool or command';
+
 /** Lines of one kind that are listed at most. */
 const MOST = 12;
 
@@ -19,8 +22,12 @@ export function Finder({ viewport }: { viewport: Viewport | null }) {
   const [groups, setGroups] = useState<SpotlightActionGroupData[]>([]);
   useEffect(() => {
     openers.find = () => {
-      setGroups(everything(viewport));
-      spotlight.open();
+      // At once, with the keys: what is typed next is meant for it.
+      flushSync(() => {
+        setGroups(everything(viewport));
+        spotlight.open();
+      });
+      document.querySelector<HTMLInputElement>(`input[aria-label="${LABEL}"]`)?.focus();
     };
     return () => void delete openers.find;
   }, [viewport]);
@@ -35,7 +42,7 @@ export function Finder({ viewport }: { viewport: Viewport | null }) {
       scrollable
       maxHeight={420}
       nothingFound="Nothing of that name."
-      searchProps={{ placeholder: 'What do you want to do, or to find?', 'aria-label': 'Find a tool or command' }}
+      searchProps={{ placeholder: 'What do you want to do, or to find?', 'aria-label': LABEL }}
     />
   );
 }
