@@ -185,7 +185,8 @@ class _Search:
             if made[-1][0].worst <= self.enough:
                 break
         best, way = min(made, key=lambda m: m[0].worst)
-        self.ways = [way]
+        # More spans follow what is asked more closely, and drift farther where nothing is: then the ground holds them.
+        self.ways = [way] if self.ground is None else ["ground", *([] if way == "ground" else [way])]
         return best
 
     def _start(self, net: Net, way: str) -> Array:
