@@ -6,34 +6,27 @@ import math
 from collections.abc import Collection, Mapping, Sequence, Set
 from typing import Any
 
-import numpy as np
-
 from pamble.core.errors import StudyError
 from pamble.core.faces.meshing.moving import MovingMesh
-from pamble.core.spline.differential import curvatures
-from pamble.core.spline.evaluate import surface_derivatives
 from pamble.study.apply import apply
 from pamble.study.document import Study, read_study_file
 from pamble.study.evaluate import Evaluator, resumed
-from pamble.study.features.ways import Came, Ways, remember
-from pamble.study.figures import moved_by, place_on
-from pamble.study.frame import FrameWriter
-from pamble.study.history import dependents, in_sight
+from pamble.study.figures import moved_by
+from pamble.study.history import in_sight
 from pamble.study.ledger import Ledger, LedgerKeeper
 from pamble.study.ledger_packing import LEDGER, ledger_key, pack_ledger, unpack_ledger
-from pamble.study.lights import bank_for, crossed_seams, put_lights
+from pamble.study.lights import bank_for
 from pamble.study.migrate import migrated
 from pamble.study.moving import moving_op
-from pamble.study.objects import Shape
 from pamble.study.operations import BreakFree, MoveCvs, Op, Reshape, SetParams, Several, Solve, parse_op
 from pamble.study.packing import pack_made
-from pamble.study.picture import Snapshot, draw, part_reach, put_combs
+from pamble.study.picture import Snapshot, draw, part_reach
+from pamble.study.questions import Questions
 from pamble.study.solving import Solved, solve_for
 from pamble.study.standing import broken_free, held_by_others, laid_op, relaid, standing_curve
 from pamble.study.states import Evaluation
-from pamble.study.tracing import round_hole, why
 
-FULL_STEPS, DRAG_STEPS, LIGHT_STEPS = 48, 24, 64
+FULL_STEPS, DRAG_STEPS = 48, 24
 """Steps of the display grid at rest and while the pointer is down."""
 
 FULL_SAMPLES, DRAG_SAMPLES = 200, 60
@@ -43,8 +36,8 @@ _LEDGERS = 8
 """Ledgers of former states that are remembered."""
 
 
-class Kernel:
-    """One open study. Every public method is one message; none touches the web or the store.
+class Kernel(Questions):
+    """One open study. Every public method is one message, those of `Questions` too; none touches the web or the store.
 
     A change is prepared whole, displayed and measured, before it takes the place of what was: until it is accepted
     nothing has happened.
@@ -112,16 +105,6 @@ class Kernel:
         else:
             self._keeper.look_ahead(self.now)
         return out
-
-    @property
-    def study(self) -> Study:
-        """The study as it is kept."""
-        return self._snapshot.study
-
-    @property
-    def now(self) -> Evaluation:
-        """What was made of it."""
-        return self._snapshot.now
 
     def document(self) -> dict[str, Any]:
         """The study as plain data."""
@@ -265,89 +248,9 @@ class Kernel:
         state = self.now.states.get(id)
         return state is not None and state.status == "fresh" and held_by_others(self.study.feature(id))
 
-    def dependents(self, ids: list[str]) -> list[dict[str, str]]:
-        """What hangs on steps, by id and name, in build order."""
-        return [{"id": i, "name": self.study.feature(i).name} for i in dependents(self.study, ids)]
-
-    def probe(self, id: str, u: float, v: float) -> dict[str, Any]:
-        """Exact point, normal and curvatures of an object's surface."""
-        face = self._shape(id).face
-        if face is None:
-            raise StudyError("Only a face has curvature to measure here.")
-        d = surface_derivatives(face.surface, [u], [v], 2)
-        n, k = curvatures(d)
-        largest, smallest = float(k.largest[0]), float(k.smallest[0])
-        steepest = max(abs(largest), abs(smallest))
-        return {
-            "point": d[0, 0, 0].tolist(),
-            "normal": n[0].tolist(),
-            "largest": _finite(largest),
-            "smallest": _finite(smallest),
-            "gauss": _finite(largest * smallest),
-            "mean": _finite(0.5 * (largest + smallest)),
-            "radius": _finite(1.0 / steepest) if steepest > 0 else None,
-        }
-
-    def locate(self, id: str, edge: str | None, point: list[float]) -> dict[str, Any]:
-        """The exact place on a line, or on a face when ``edge`` is null, nearest to a point that was seen there.
-
-        at: fraction of the line's length.
-        """
-        return place_on(self._shape(id), edge, np.array(point, dtype=float))
-
-    def why(self, key: str) -> dict[str, Any]:
-        """Why a seam of the ledger, by its key, is not quiet."""
-        return why(self.study, self.now, self._snapshot.ledger, key)
-
-    def round_hole(self, id: str, edge: str) -> list[dict[str, str]]:
-        """All edges round the hole that an edge borders."""
-        return round_hole(self.study, self.now, id, edge)
-
-    def ways(self, id: str) -> tuple[str, list[dict[str, Any]], list[tuple[str, bytes]]]:
-        """Other ways in which a step as it was shown last could be made: their key, how they stand, and of those that
-        were not built the name and what builds them.
-        """
-        found = self._ways_of(id)
-        return ("", [], []) if found is None else (found.key, found.rows(), found.left())
-
-    def way_built(self, id: str, key: str, name: str, came: Came) -> list[dict[str, Any]] | None:
-        """Take what came of one of them; how they stand then, None where the step is shown otherwise by now."""
-        remember(key, name, came)
-        found = self._ways_of(id)
-        return found.rows() if found is not None and found.key == key else None
-
-    def _ways_of(self, id: str) -> Ways | None:
-        state = self._shown.states.get(id)
-        return None if state is None or state.made is None else state.made.ways
-
-    def combs(self, wanted: list[dict[str, Any]], seq: int | None = None) -> bytes:
-        """Curvature combs of edges as they are kept, in a frame. An edge that is gone is left out."""
-        writer = FrameWriter()
-        return writer.finish({"type": "combs", "seq": seq, "combs": put_combs(writer, self.now, wanted)})
-
-    def lights(self, wanted: Mapping[str, Any], seq: int | None = None) -> bytes:
-        """Light lines of all faces as they are kept, and what they do at seams, in a frame. Raises `GeometryError`."""
-        writer, now = FrameWriter(), self.now
-        lights = bank_for(now, wanted)
-        header = {
-            "type": "lights",
-            "seq": seq,
-            "lights": put_lights(writer, now, lights, None, LIGHT_STEPS),
-            "seams": crossed_seams(now, self._snapshot.ledger, lights),
-            "spacing": lights.spacing,
-            "height": lights.height,
-        }
-        return writer.finish(header)
-
     def keep(self, asset: str, packed: bytes) -> None:
         """Know a mesh or picture that a step is about to name."""
         self._packed[asset] = packed
-
-    def _shape(self, id: str) -> Shape:
-        standing = self.now.world.get(id)
-        if standing is None:
-            raise StudyError("This object has no shape to measure.")
-        return standing.shape
 
 
 MESSAGES: tuple[str, ...] = (
@@ -374,7 +277,3 @@ MESSAGES: tuple[str, ...] = (
 
 def _with_done(done: Op, study: Study, inverse: Op) -> tuple[Study, Op, Op]:
     return study, done, inverse
-
-
-def _finite(value: float) -> float | None:
-    return value if np.isfinite(value) else None
