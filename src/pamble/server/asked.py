@@ -18,7 +18,9 @@ class CombWanted(BaseModel):
     teeth: int = Field(60, ge=5, le=400)
 
 
-Way = tuple[float, float, float]
+Number = Annotated[float, Field(allow_inf_nan=False)]
+
+Way = tuple[Number, Number, Number]
 
 
 class LightsWanted(BaseModel):
@@ -105,6 +107,18 @@ class RoundAsked(BaseModel):
     edge: str
 
 
+class HoleAsked(BaseModel):
+    """All edges round the hole that one looks into through a point; way: to the eye; behind: the place that is seen
+    through it, if a face lies there.
+    """
+
+    type: Literal["hole"] = "hole"
+    seq: int
+    point: Way
+    way: Way
+    behind: Way | None = None
+
+
 class WaysAsked(BaseModel):
     """Build the other ways in which a step, as it was shown last, could be made, until something else is asked for."""
 
@@ -152,6 +166,7 @@ ClientMessage = Annotated[
     | Locate
     | WhyAsked
     | RoundAsked
+    | HoleAsked
     | WaysAsked
     | CombsAsked
     | LightsAsked

@@ -28,6 +28,7 @@ from pamble.server.asked import (
     CombWanted,
     Commit,
     DependentsAsked,
+    HoleAsked,
     LightsAsked,
     Locate,
     Preview,
@@ -252,6 +253,10 @@ class LiveWindow:
                 self._send(Traced(seq=message.seq, **found))
             case RoundAsked():
                 edges = await study.ask("round_hole", message.id, message.edge)
+                self._send(Rounded(seq=message.seq, edges=edges))
+            case HoleAsked():
+                behind = None if message.behind is None else list(message.behind)
+                edges = await study.ask("hole_under", list(message.point), list(message.way), behind)
                 self._send(Rounded(seq=message.seq, edges=edges))
             case WaysAsked():
                 await self._building.run(message.seq, message.id, self._send)

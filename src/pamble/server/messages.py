@@ -148,7 +148,7 @@ class NamedEdge(Sent):
 
 
 class Rounded(Sent):
-    """Answer to `RoundAsked`: the edge that was named first, then round the hole."""
+    """Answer to `RoundAsked`: the edge that was named first, then round the hole; and to `HoleAsked`."""
 
     type: Literal["rounded"] = "rounded"
     seq: int

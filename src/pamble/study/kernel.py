@@ -266,6 +266,7 @@ MESSAGES: tuple[str, ...] = (
     "locate",
     "why",
     "round_hole",
+    "hole_under",
     "ways",
     "way_built",
     "combs",

@@ -19,7 +19,7 @@ from pamble.study.lights import bank_for, crossed_seams, put_lights
 from pamble.study.objects import Shape
 from pamble.study.picture import Snapshot, put_combs
 from pamble.study.states import Evaluation
-from pamble.study.tracing import round_hole, why
+from pamble.study.tracing import hole_under, round_hole, why
 
 LIGHT_STEPS = 64
 """Steps of the grid on which light lines are found."""
@@ -78,6 +78,17 @@ class Questions:
     def round_hole(self, id: str, edge: str) -> list[dict[str, str]]:
         """All edges round the hole that an edge borders."""
         return round_hole(self.study, self.now, id, edge)
+
+    def hole_under(self, point: list[float], way: list[float], behind: list[float] | None) -> list[dict[str, str]]:
+        """All edges round the hole that one looks into through a point, ``way`` leading to the eye. behind: a place
+        that covers what lies farther back.
+        """
+        at, back = np.array(point, dtype=float), np.array(way, dtype=float)
+        size = float(np.linalg.norm(back))
+        if size == 0.0:
+            raise StudyError("A direction to look along has a length.")
+        hidden = -np.inf if behind is None else float((np.array(behind) - at) @ back) / size
+        return hole_under(self.study, self.now, at, back, hidden)
 
     def ways(self, id: str) -> tuple[str, list[dict[str, Any]], list[tuple[str, bytes]]]:
         """Other ways in which a step as it was shown last could be made: their key, how they stand, and of those that

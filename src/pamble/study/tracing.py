@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
+from pamble.core.arrays import Array
 from pamble.core.errors import StudyError
-from pamble.core.patches.hole import hole_beside
+from pamble.core.faces.face import Face
+from pamble.core.patches.hole import Hole, hole_beside, hole_seen
 from pamble.core.tolerances import SEAM_SEARCH
 from pamble.core.trace.why import trace
 from pamble.core.trace.words import told, trace_row
@@ -13,23 +16,37 @@ from pamble.study.document import Study
 from pamble.study.ledger import Ledger, standing_faces
 from pamble.study.states import Evaluation, object_names
 
+Refs = list[dict[str, str]]
+"""Edges by object and name."""
 
-def round_hole(study: Study, now: Evaluation, id: str, edge: str) -> list[dict[str, str]]:
+
+def round_hole(study: Study, now: Evaluation, id: str, edge: str) -> Refs:
     """All edges round the hole that an edge borders, that one first, as references. Raises `PambleError`."""
     faces = standing_faces(now)
     if id not in faces:
         raise StudyError("This edge is no longer there.")
-    ids, own = list(faces), faces[id].edge(edge)
-    found = hole_beside(list(faces.values()), ids.index(id), own, SEAM_SEARCH)
-    refs = []
+    own = faces[id].edge(edge)
+    refs = _refs(study, now, faces, hole_beside(list(faces.values()), list(faces).index(id), own, SEAM_SEARCH))
+    first = refs.index({"feature": id, "edge": edge})
+    return refs[first:] + refs[:first]
+
+
+def hole_under(study: Study, now: Evaluation, point: Array, way: Array, hidden: float) -> Refs:
+    """All edges round the hole that one looks into, see `hole_seen`. Raises `PambleError`."""
+    faces = standing_faces(now)
+    return _refs(study, now, faces, hole_seen(list(faces.values()), point, way, SEAM_SEARCH, hidden))
+
+
+def _refs(study: Study, now: Evaluation, faces: Mapping[str, Face], found: Hole) -> Refs:
+    """The sides of a hole as references."""
+    ids, refs = list(faces), []
     for side in found.sides:
         owner = ids[side.face]
         if side.edge not in faces[owner].edges:
             name = object_names(study, now).get(owner, owner)
             raise StudyError(f"An edge of {name} is open only in part: split it where the hole begins.")
         refs.append({"feature": owner, "edge": side.edge.name})
-    first = refs.index({"feature": id, "edge": edge})
-    return refs[first:] + refs[:first]
+    return refs
 
 
 def why(study: Study, now: Evaluation, ledger: Ledger, key: str) -> dict[str, Any]:

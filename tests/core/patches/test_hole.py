@@ -9,7 +9,7 @@ from pamble.core.corners.corner import lay_out
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
 from pamble.core.faces.trim import Cutter, divide
-from pamble.core.patches.hole import find_hole, hole_beside
+from pamble.core.patches.hole import find_hole, hole_beside, hole_seen
 from pamble.core.patches.loop import Asked
 from pamble.core.patches.trimmed import trimmed_patch
 from pamble.core.spline import basis
@@ -53,6 +53,30 @@ def test_the_hole_under_the_pointer_is_found_among_several_and_filled_with_curva
         made = trimmed_patch([Asked(s.edge) for s in found.sides], 500.0)
         assert max(s.angle for s in made.sides) < 0.003
         assert max(s.curvature for s in made.sides) < 0.3
+
+
+def test_the_hole_that_is_looked_into_is_the_one_nearest_to_the_eye():
+    known = ground(4, 30, 9)
+    face = pierced(
+        known, hole(known, 5, radius=0.12, centre=(0.3, 0.6)), hole(known, 3, radius=0.12, centre=(0.72, 0.4))
+    )
+    behind = Face(face.surface.with_control(face.surface.control - [0, 0, 90]))
+    behind = pierced(behind.surface, hole(behind.surface, 4, radius=0.2, centre=(0.3, 0.6)))
+    part, up = [face, behind], np.array([0.0, 0.0, 1.0])
+    five, three = (surface_points(known, [u], [v])[0] for u, v in ((0.3, 0.6), (0.72, 0.4)))
+    for at, sides, number in ((five, 5, 0), (three, 3, 0)):
+        # From above, from far off, and from below, where the hole behind comes first.
+        found = hole_seen(part, at + 4000 * up, up, 0.25)
+        assert (len(found.sides), {s.face for s in found.sides}) == (sides, {number})
+    assert {s.face for s in hole_seen(part, five, -up, 0.25).sides} == {1}
+    # Slanting, by twice the slope of the panel; and past both.
+    slant = np.array([0.5, 0.2, 1.0])
+    assert len(hole_seen(part, five + 700 * slant, slant, 0.25).sides) == 5
+    with pytest.raises(GeometryError, match="No hole lies under the pointer"):
+        hole_seen(part, surface_points(known, [0.5], [0.1])[0], up, 0.25)
+    # A face that is seen before it covers a hole.
+    with pytest.raises(GeometryError, match="No hole lies under the pointer"):
+        hole_seen(part, three + 500 * up, up, 0.25, hidden=-300.0)
 
 
 def test_a_border_is_no_hole_and_an_open_loop_is_told_with_its_gap():

@@ -283,6 +283,12 @@ export class Link {
     return answer?.type === 'rounded' ? answer.edges : [];
   }
 
+  /** Round the hole that one looks into through a point, along a way to the eye. behind: what is seen through it. */
+  async holeUnder(point: Point, way: Point, behind: Point | null): Promise<{ feature: string; edge: string }[]> {
+    const answer = await this.request({ type: 'hole', point, way, behind });
+    return answer?.type === 'rounded' ? answer.edges : [];
+  }
+
   async locate(id: string, edge: string | null, point: Point): Promise<Located> {
     return (await this.request({ type: 'locate', id, edge, point })) as Located;
   }

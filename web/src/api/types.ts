@@ -10,6 +10,7 @@ export type ClientMessage =
   | Schemas['Locate']
   | Schemas['WhyAsked']
   | Schemas['RoundAsked']
+  | Schemas['HoleAsked']
   | Schemas['WaysAsked']
   | Schemas['CombsAsked']
   | Schemas['LightsAsked']

@@ -1211,6 +1211,42 @@ export interface components {
             version: string;
         };
         /**
+         * HoleAsked
+         * @description All edges round the hole that one looks into through a point; way: to the eye; behind: the place that is seen
+         *     through it, if a face lies there.
+         */
+        HoleAsked: {
+            /**
+             * Behind
+             * @default null
+             */
+            behind?: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Point */
+            point: [
+                number,
+                number,
+                number
+            ];
+            /** Seq */
+            seq: number;
+            /**
+             * Type
+             * @default hole
+             * @constant
+             */
+            type?: "hole";
+            /** Way */
+            way: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
          * Job
          * @description Work on its way: 0 to 1 of it is done; message: why it failed; result: what the answer of the request would be,
          *     but for files.
@@ -1793,7 +1829,7 @@ export interface components {
         };
         /**
          * Rounded
-         * @description Answer to `RoundAsked`: the edge that was named first, then round the hole.
+         * @description Answer to `RoundAsked`: the edge that was named first, then round the hole; and to `HoleAsked`.
          */
         Rounded: {
             /** Edges */

@@ -59,6 +59,11 @@ export class View {
     return new Vector3().setFromMatrixColumn(this.camera.matrixWorld, 2);
   }
 
+  /** The place under a pixel on the plane that is drawn. */
+  under(x: number, y: number): Vector3 {
+    return new Vector3((x / this.width) * 2 - 1, 1 - (y / this.height) * 2, 0).unproject(this.camera);
+  }
+
   turn(dx: number, dy: number): void {
     this.goal = null;
     this.pose.yaw -= dx * 0.35;

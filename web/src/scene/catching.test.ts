@@ -1,4 +1,4 @@
-import { OrthographicCamera, Vector3 } from 'three';
+import { Vector3 } from 'three';
 import { beforeEach, describe, expect, it } from 'vitest';
 
 import type { FeatureSummary, StudySummary } from '../api/types';
@@ -8,18 +8,12 @@ import { catchAt, placeOf } from './catching';
 import type { Viewport } from './viewport';
 
 /** Seen from the front: x to the right, z up, a pixel for every millimetre, the origin at (400, 300). */
-const camera = new OrthographicCamera(-400, 400, 300, -300, -1e4, 1e4);
-camera.matrixAutoUpdate = false;
-camera.matrix.makeBasis(new Vector3(1, 0, 0), new Vector3(0, 0, 1), new Vector3(0, -1, 0));
-camera.updateMatrixWorld(true);
-camera.updateProjectionMatrix();
-
 const line = new Vector3(60, 30, 0);
 const viewport = {
   view: {
     width: 800,
     height: 600,
-    camera,
+    under: (x: number, y: number) => new Vector3(x - 400, -9999, 300 - y),
     toEye: new Vector3(0, -1, 0),
     project: (p: readonly number[]) => ({ x: 400 + (p[0] ?? 0), y: 300 - (p[2] ?? 0), depth: 0 }),
   },

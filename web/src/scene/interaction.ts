@@ -1,7 +1,9 @@
+import type { Vector3 } from 'three';
+
 import type { Point } from '../api/types';
 import { probe, tell } from '../state/session';
 import { isCurve, useStudy } from '../state/study';
-import { pickEdge, pickFeature } from '../state/actions';
+import { holeField, pickEdge, pickFeature, pickHole } from '../state/actions';
 import { accepts, canEnd, placePoint, wanted, type Wanted } from '../state/placing';
 import { keepDraft } from '../state/drafts';
 import { regionClicked } from '../state/regions';
@@ -171,6 +173,12 @@ function lineUnder(viewport: Viewport, x: number, y: number, busy: boolean, want
   return edge;
 }
 
+/** Take the hole under a pixel; through it a face farther back may be seen. */
+function lookInto(viewport: Viewport, x: number, y: number, behind: Vector3 | null): void {
+  const { view } = viewport;
+  inTurn(() => pickHole(view.under(x, y).toArray(), view.toEye.toArray(), behind?.toArray() ?? null));
+}
+
 function click(viewport: Viewport, x: number, y: number, double: boolean, free: boolean): void {
   const busy = useTools.getState().hand.at !== 'idle';
   const wants = wanted();
@@ -184,6 +192,7 @@ function click(viewport: Viewport, x: number, y: number, double: boolean, free: 
   if (busy) {
     if (edge) pickEdge(edge);
     else if (face && regionClicked(face)) return;
+    else if (holeField()) lookInto(viewport, x, y, face?.point ?? null);
     else if (face) pickFeature(face.id);
     return;
   }

@@ -55,8 +55,8 @@ export const onPlane = (viewport: Viewport, x: number, y: number): Vector3 | nul
 
 /** The point of a plane under a pixel; null where the plane is seen on edge. */
 export function underPixel(viewport: Viewport, { origin, normal }: PlaneFrame, x: number, y: number): Vector3 | null {
-  const { width, height, camera, toEye } = viewport.view;
-  const at = new Vector3((x / width) * 2 - 1, 1 - (y / height) * 2, 0).unproject(camera);
+  const { toEye } = viewport.view;
+  const at = viewport.view.under(x, y);
   const slope = toEye.dot(normal);
   if (Math.abs(slope) < 0.03) return null;
   return at.addScaledVector(toEye, origin.clone().sub(at).dot(normal) / slope);

@@ -245,9 +245,8 @@ export class Viewport {
   }
 
   private ray(x: number, y: number): Raycaster {
-    const { width, height, camera, toEye } = this.view;
-    const at = new Vector3((x / width) * 2 - 1, 1 - (y / height) * 2, 0).unproject(camera);
-    return new Raycaster(at.addScaledVector(toEye, 1e5), toEye.clone().negate());
+    const { toEye } = this.view;
+    return new Raycaster(this.view.under(x, y).addScaledVector(toEye, 1e5), toEye.clone().negate());
   }
 
   /** The line nearest to a pixel and the place on it, as drawn. Lines of references are not among them. */

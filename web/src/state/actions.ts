@@ -3,7 +3,7 @@ import { fieldsOf, isRef, LISTS, openField, toolOf, type Field } from './catalog
 import { changeDraft, changeParams, dropDraft, freeName, newId, showDraft } from './drafts';
 import { nearEnd } from './nearEnd';
 import { accepts, takePointBack } from './placing';
-import { cancelWork, commit, endPreview, refreshCombs, refreshLights, reshape, step, tell } from './session';
+import { cancelWork, commit, endPreview, holeUnder, refreshCombs, refreshLights, reshape, step, tell } from './session';
 import { stepOf, useStudy } from './study';
 import { keepStage } from './stages';
 import { begun, IDLE, stepped, type Draft, type Repick } from './hand';
@@ -157,6 +157,24 @@ export function pickEdge(edge: EdgeRef): void {
     return;
   }
   fill(draft, field, edge);
+}
+
+/** The list of a step in work that takes all edges round a hole, as long as no more than one was picked; null for none. */
+export function holeField(): string | null {
+  const { hand } = useTools.getState();
+  if (hand.at !== 'step') return null;
+  const { draft, asking } = hand;
+  const field = openField(fieldsOf(draft.kind), draft.params, ['line', 'lines'], asking);
+  const picked = field && (draft.params[field.name] as unknown[] | undefined);
+  return field?.rounds && (picked?.length ?? 0) < 2 ? field.name : null;
+}
+
+/** A hole was clicked into: all its edges go into the step in work. */
+export async function pickHole(point: Point, way: Point, behind: Point | null): Promise<void> {
+  const [id, field] = [draftNow()?.id, holeField()];
+  const edges = field ? await holeUnder(point, way, behind) : [];
+  // Meanwhile something else may have been taken up.
+  if (edges.length && field && draftNow()?.id === id) changeDraft({ [field]: edges });
 }
 
 /** Esc: the nearest thing that can be let go of; all of a step in work when it is held, or pressed twice. */

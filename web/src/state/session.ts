@@ -199,6 +199,15 @@ export async function roundHole({ feature, edge }: EdgeRef): Promise<EdgeRef[]> 
   }
 }
 
+/** All edges round the hole that one looks into; none where there is no hole, which has been said. */
+export async function holeUnder(point: Point, way: Point, behind: Point | null): Promise<EdgeRef[]> {
+  try {
+    return link ? ((await link.holeUnder(point, way, behind)) as EdgeRef[]) : [];
+  } catch {
+    return [];
+  }
+}
+
 let probing = false;
 
 /** Exact figures under the pointer; while one question is out, others are passed over. */

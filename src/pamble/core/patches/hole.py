@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 import shapely
 
-from pamble.core.arrays import Array, floats, norm
+from pamble.core.arrays import Array, floats, norm, unit
 from pamble.core.checks.seams import OpenEdge, find_seams
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face
@@ -71,6 +71,26 @@ def find_hole(faces: Sequence[Face], point: Array, search: float) -> Hole:
         x, y, z = target
         raise GeometryError(f"No hole lies round ({x:g}, {y:g}, {z:g}) mm: name a place inside one.")
     return _hole(min(rated, key=lambda r: r[:2])[2])
+
+
+def hole_seen(faces: Sequence[Face], point: Array, way: Array, search: float, hidden: float = -np.inf) -> Hole:
+    """The hole that one looks into: of those round the line through a point (3,) along ``way`` (3,), which leads to the
+    eye, the one nearest to it. hidden: what lies farther back than so many mm from the point is covered; search as in
+    `find_hole`. Raises `GeometryError` where there is none.
+    """
+    _, open_edges = find_seams(faces, search)
+    back = unit(floats(way)[None])[0]
+    across = np.linalg.svd(back[None])[2][1:]
+    target, rated = floats(point), []
+    for loop in _loops([o for o in open_edges if o.length > search], search)[0]:
+        row = np.vstack([w.points for w in loop])
+        flat = shapely.Polygon((row - target) @ across.T).buffer(0)
+        depth = float((row - target).mean(axis=0) @ back)
+        if depth > hidden and flat.contains(shapely.Point(0, 0)) and _seen(row).outward(loop) <= _OUTWARD:
+            rated.append((depth, loop))
+    if not rated:
+        raise GeometryError("No hole lies under the pointer: click inside one, or pick an edge of it.")
+    return _hole(max(rated, key=lambda r: r[0])[1])
 
 
 def _hole(loop: Sequence[_Way]) -> Hole:

@@ -94,7 +94,7 @@ def _told(outline: Outline) -> tuple[str, ...]:
 
 KIND = FeatureKind(
     "cut_back", "Cut back", "tertiary", CutBackParams, run, "corners",
-    "Pick an edge of the hole, then all round it.", makes="change",
+    "Click into the hole, or pick an edge of it, then all round it.", makes="change",
     doing="Choose the corners that go; pull the lines over them. Enter keeps it, then Fill takes the four sides.",
     figures=(
         Figure("corners", "Goes", form="words"),

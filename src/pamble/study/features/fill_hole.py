@@ -240,7 +240,7 @@ _PARTS = (("gap", "mm"), ("angle", "°"), ("curvature", "%"))
 
 KIND = FeatureKind(
     "fill_hole", "Fill", "tertiary", FillParams, run, "corners",
-    "Pick an edge of the hole, then all round it.", makes="face",
+    "Click into the hole, or pick an edge of it, then all round it.", makes="face",
     doing="Choose a layout; drag its hub on the part. Enter keeps it, Esc drops it.",
     figures=(
         Figure("layout", "Laid out as", form="words"),
