@@ -8,7 +8,9 @@ import pytest
 from pamble.core.corners.corner import lay_out
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
+from pamble.core.faces.to_shape import face_to_shape
 from pamble.core.faces.trim import Cutter, divide
+from pamble.core.patches.between import one_patch
 from pamble.core.patches.hole import find_hole, hole_beside, hole_seen
 from pamble.core.patches.loop import Asked
 from pamble.core.patches.trimmed import trimmed_patch
@@ -18,6 +20,7 @@ from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_points
 from pamble.core.spline.surface import Surface
 from tests.core.patches.grounds import edge, ground, hole, window
+from tests.other_library import shape_area
 
 
 def pierced(surface: Surface, *holes) -> Face:
@@ -168,3 +171,21 @@ def test_an_edge_that_crosses_itself_is_told():
     rest = edge(known, "rest", (0.7, 0.3), (0.3, 0.3), inward=-1.0)
     with pytest.raises(GeometryError, match="Side 1 crosses itself"):
         trimmed_patch([Asked(loop), Asked(rest)], 500.0)
+
+
+def test_the_quick_form_lies_along_its_sides_and_is_as_large_as_the_one_that_is_kept():
+    known = ground(3, 40)
+    kept = one_patch([Asked(e) for e in hole(known, 5)], 500.0)
+    assert not kept.face.natural
+    control = known.control.copy()
+    control[3, 3, 2] += 1.5
+    asked = [Asked(e) for e in hole(known.with_control(control), 5)]
+    quick, exact = one_patch(asked, 500.0, before=kept.face), one_patch(asked, 500.0)
+    assert max(s.angle for s in quick.sides) < 0.005
+    assert [s.patch_side for s in quick.sides] == [s.patch_side for s in exact.sides]
+    for e in quick.face.edges:
+        t = np.linspace(*e.domain, 57)
+        there = surface_points(quick.face.surface, *curve_points(e.pcurve, t).T)
+        assert np.linalg.norm(there - curve_points(e.space, t), axis=1).max() < 0.002
+    one, other = (shape_area(face_to_shape(m.face)) for m in (quick, exact))
+    assert one == pytest.approx(other, rel=1e-6)

@@ -20,13 +20,16 @@ _SHARE = 1e-4
 """Share of a side over which its direction is taken."""
 
 
-def closed(asked: Sequence[Asked]) -> Chain:
-    """Sides head to tail round a hole. Raises `GeometryError` where they leave a gap, or touch or cross each other."""
+def closed(asked: Sequence[Asked], once: bool = True) -> Chain:
+    """Sides head to tail round a hole. Raises `GeometryError` where they leave a gap; where they touch or cross each
+    other only if they are to go round ``once``.
+    """
     c = chain(asked)
     for i, meets in enumerate(c.joined):
         if not meets:
             refuse_gap(c, i)
-    refuse_touching(c)
+    if once:
+        refuse_touching(c)
     return c
 
 

@@ -13,7 +13,7 @@ from pamble.core.checks.measured import measure_seams, sample_seams
 from pamble.core.checks.seams import Seam
 from pamble.core.curves.measure import deviation
 from pamble.core.errors import GeometryError
-from pamble.core.faces.face import Face, base_name
+from pamble.core.faces.face import Edge, Face, base_name
 from pamble.core.faces.trim import Cutter, divide
 from pamble.core.patches.boundary import folded
 from pamble.core.patches.closed import closed
@@ -38,6 +38,9 @@ _MOST_SPANS = 6
 _STEPS, _FEW_STEPS = 16, 6
 """Steps of the iteration: of a patch that is kept, and of one that others are laid on."""
 
+_FLAT_DEGREE, _HOLD = 5, 1e4
+"""Degree of lines laid through feet, and weight of their ends against the rest."""
+
 _CUT = 1e-4
 """Tolerance, mm, of the trim along the sides."""
 
@@ -53,10 +56,11 @@ def trimmed_patch(
     """One patch over a closed loop of sides, each met as it asks, trimmed along them. through: what it passes inside.
 
     ``diagonal`` of the part, mm, bounds the curvature reference. spans: in both directions, found if None. exact:
-    whether the worst figures are closed in on between the samples. The patch is laid out over the plane that fits the
-    sides best, so the hole must be seen whole from one side. Raises `GeometryError` for sides that do not close.
+    whether it is cut out along the sides, and the worst figures closed in on between the samples. The patch is laid out
+    over the plane that fits the sides best, so the hole must be seen whole from one side. Raises `GeometryError` for
+    sides that do not close.
     """
-    c = closed(asked)
+    c = closed(asked, exact)
     found = corners(c, diagonal) if len(asked) > 1 else []
     c = eased(c, found)
     rows = [samples(x) for x in through]
@@ -65,7 +69,9 @@ def trimmed_patch(
         "One patch over this hole folds: lay it out in several pieces, or ask for less at its sides"
         + (", or move what it passes inside." if rows else ".")
     )
-    face = _first_cut_out(made, c, folds)
+    if not made:
+        raise folds
+    face = _first_cut_out(made, c) if exact else _laid_round(made[0], c)
     figures = _figures(face, c, diagonal, exact)
     warnings = contradictions(found, {n: p.asked.order for p, n in zip(c.sides, c.order, strict=True)})
     warnings += missed(face.surface, rows)
@@ -159,15 +165,34 @@ def _condition(p: Placed, s: Array, uv: Array, number: int, diagonal: float) -> 
     return MeetsAlong(p.side, s, uv, p.asked.order, 1.0 / max(diagonal, 1e-9), ease=ease, name=f"side {number}")
 
 
-def _first_cut_out(made: Sequence[_Try], c: Chain, folds: GeometryError) -> Face:
-    """The first of the patches that can be cut along all sides. Raises ``folds`` where there is none."""
-    wrong = folds
+def _first_cut_out(made: Sequence[_Try], c: Chain) -> Face:
+    """The first of some patches that can be cut along all sides. Raises the first error where none can."""
+    wrong: GeometryError | None = None
     for one in made:
         try:
             return _cut_out(Face(one.surface), c, one.uv)
         except GeometryError as error:
-            wrong = error
+            wrong = wrong or error
+    assert wrong is not None
     raise wrong
+
+
+def _laid_round(one: _Try, c: Chain) -> Face:
+    """The patch trimmed along the feet of the sides that its fit has found, as near as these are: while a neighbour is
+    dragged.
+    """
+    round_left = shapely.LinearRing(np.vstack(one.uv)).is_ccw
+    edges = []
+    for p, n, uv in zip(c.sides, c.order, one.uv, strict=True):
+        t, curve = p.side.parameters(np.linspace(0, 1, len(uv))), p.side.curve
+        space = Space.even(_FLAT_DEGREE, max(1, len(uv) // 2 - _FLAT_DEGREE))
+        share = (t - curve.domain[0]) / (curve.domain[1] - curve.domain[0])
+        heavy = np.where((share <= 0) | (share >= 1), _HOLD, 1.0)[:, None]
+        control = np.linalg.lstsq(space.matrix(share)[0] * heavy, uv * heavy, rcond=None)[0]
+        low, high = curve.domain
+        flat = Curve(_FLAT_DEGREE, low + (high - low) * space.knots, control)
+        edges.append(Edge(one.surface, f"side{n + 1}", flat, 1.0 if round_left != p.side.turned else -1.0, curve))
+    return Face(one.surface, (tuple(edges if round_left else edges[::-1]),))
 
 
 def _cut_out(face: Face, c: Chain, uv: Sequence[Array]) -> Face:
