@@ -124,9 +124,9 @@ def test_a_patch_passes_curves_and_points_inside_and_says_which_it_cannot():
     # Beside a side that is met with curvature there is no room.
     side = curve_points(sides[0].source.space, [0.5])[0]
     with pytest.raises(GeometryError, match="or move what it passes inside"):
-        trimmed_patch(sides, 500.0, through=[side + np.array([0, 0, 3.0])])
+        trimmed_patch(sides, 500.0, spans=2, through=[side + np.array([0, 0, 3.0])])
     near = side + np.array([0, 0, 0.05])
-    missed = trimmed_patch(sides, 500.0, through=[near])
+    missed = trimmed_patch(sides, 500.0, spans=2, through=[near])
     assert any("A point inside is missed by" in w for w in missed.warnings)
 
 
