@@ -107,10 +107,10 @@ def approaches(a: Curve, b: Curve) -> list[Meeting]:
     feet = to_curve(b, curve_points(a, ta))
     d = np.concatenate([[np.inf], feet.distance, [np.inf]])
     low = np.flatnonzero((d[1:-1] <= d[:-2]) & (d[1:-1] <= d[2:]))
-    return _meetings(a, b, ta[low], feet.t[low])
+    return meetings(a, b, ta[low], feet.t[low])
 
 
-def _meetings(a: Curve, b: Curve, x: Array, y: Array) -> list[Meeting]:
+def meetings(a: Curve, b: Curve, x: Array, y: Array) -> list[Meeting]:
     """Approaches near first guesses (k,) of their parameters, nearest first."""
     x, y = _closed_in(a, b, x, y)
     points = np.stack([curve_points(a, x), curve_points(b, y)], axis=1)
@@ -170,7 +170,7 @@ def nearest(a: Curve, b: Curve) -> Meeting:
     step = max(float(norm(np.diff(p, axis=0)).max()) for p in (pa, pb))
     beside = np.concatenate([[np.inf], d, [np.inf]])
     low = np.flatnonzero((d <= beside[:-2]) & (d <= beside[2:]) & (d <= d.min() + step))
-    return _meetings(a, b, ta[low], tb[other[low]])[0]
+    return meetings(a, b, ta[low], tb[other[low]])[0]
 
 
 def cut_pieces(curve: Curve, others: Sequence[Curve], tolerance: float = 0.01) -> list[Curve]:

@@ -26,7 +26,7 @@ from pamble.study.features.fields import choice, number, unseen
 from pamble.study.features.handles import move, slide
 from pamble.study.features.remedies import remedies_for, simpler_edges
 from pamble.study.features.sides import MOST, SidesParams
-from pamble.study.features.ways import Hole, Ways
+from pamble.study.features.ways import Given, Ways
 from pamble.study.references import EdgeRef, Place
 
 _PLACES = 11
@@ -161,8 +161,8 @@ def _ways(params: FillParams, inputs: Inputs, sides: Sides, diagonal: float) -> 
         return None
     hub = None if params.hub is None else inputs.point(params.hub)
     along = tuple(inputs.different(params.along))
-    hole = Hole(tuple(sides.asked), diagonal, params.degree, params.spans, hub, along)
-    return Ways.of(hole, _footed(params, count, "all"))
+    given = Given(tuple(sides.asked), diagonal, params.degree, params.spans, hub, along)
+    return Ways.of(given, _footed(params, count, "all"))
 
 
 def _object(step: str, slot: str) -> str:

@@ -30,7 +30,7 @@ _built: OrderedDict[str, dict[str, Came]] = OrderedDict()
 
 
 @dataclass(frozen=True)
-class Hole:
+class Given:
     """What a layout needs to be built, as `lay_out` takes it."""
 
     asked: tuple[Asked, ...]
@@ -53,16 +53,16 @@ class Hole:
 class Ways:
     """All layouts of a hole. key: of the hole and its feet; shown: the name of the one that stands."""
 
-    hole: Hole
+    given: Given
     layouts: tuple[Layout, ...]
     key: str
     shown: str | None = None
 
     @staticmethod
-    def of(hole: Hole, layouts: Sequence[Layout]) -> Ways:
+    def of(given: Given, layouts: Sequence[Layout]) -> Ways:
         digest = hashlib.blake2b(digest_size=16)
-        _put_into(digest, (hole, tuple(layouts)))
-        return Ways(hole, tuple(layouts), digest.hexdigest())
+        _put_into(digest, (given, tuple(layouts)))
+        return Ways(given, tuple(layouts), digest.hexdigest())
 
     def showing(self, tried: Sequence[Tried]) -> Ways:
         """What was tried is remembered; the best of it stands."""
@@ -73,11 +73,11 @@ class Ways:
     def left(self) -> list[tuple[str, bytes]]:
         """Layouts that were not built: the name, and what `build` takes."""
         known = _built.get(self.key, {})
-        return [(w.name, pickle.dumps((self.hole, w))) for w in self.layouts if w.name not in known]
+        return [(w.name, pickle.dumps((self.given, w))) for w in self.layouts if w.name not in known]
 
     def rows(self) -> list[dict[str, Any]]:
         """All of them for the card, the best of those that were built first, each with a sketch of its seams."""
-        count = len(self.hole.asked)
+        count = len(self.given.asked)
         if count not in SIDED:
             return []
         known = _built.get(self.key, {})
@@ -110,8 +110,8 @@ def remember(key: str, name: str, came: Came) -> None:
 
 def build(data: bytes) -> Came:
     """A layout built in another process, from what `Ways.left` gives."""
-    hole, layout = pickle.loads(data)
-    came: Came = hole.built(layout)
+    given, layout = pickle.loads(data)
+    came: Came = given.built(layout)
     return came
 
 
