@@ -164,9 +164,10 @@ def test_a_corner_that_contradicts_is_mended_by_a_click_while_the_fill_is_in_wor
 @pytest.mark.parametrize("dish", [0.0], indirect=True)
 def test_the_fill_follows_a_cv_of_its_neighbour_while_the_pointer_is_down(dish):
     desk, page = dish, dish.page
-    desk.button("Corners").click()
-    desk.button("Fill").click()
-    card = page.get_by_label("Card of Fill")
+    # What is named just so comes before what only begins so, as Fillet.
+    page.keyboard.type("/fill")
+    page.keyboard.press("Enter")
+    card = page.get_by_label("Card of Fill", exact=True)
     # Beside the part no hole is clicked into, in its middle one is.
     page.mouse.click(940, 450)
     expect(page.get_by_text("No hole lies under the pointer")).to_be_visible()

@@ -167,7 +167,8 @@ function place(viewport: Viewport, x: number, y: number, free: boolean): void {
 /** The line under a pixel that a pick would take: any without a tool; of a tool that takes all sorts, curves alone. */
 function lineUnder(viewport: Viewport, x: number, y: number, busy: boolean, wants: Wanted | null) {
   if (busy && !accepts('line')) return null;
-  const edge = viewport.edgeAt(x, y, wants === 'line' ? 16 : 7);
+  // Where a click into a hole counts too, its edges do not reach far into it.
+  const edge = viewport.edgeAt(x, y, wants === 'line' && !holeField() ? 16 : 7);
   const shape = edge && useStudy.getState().shown.shapes.get(edge.feature);
   if (wants === 'any' && !(shape && isCurve(shape))) return null;
   return edge;

@@ -47,9 +47,10 @@ export function Finder({ viewport }: { viewport: Viewport | null }) {
   );
 }
 
-/** How well a line fits words: its name begins with them, holds them, or its description does; 3 for not at all. */
+/** How well a line fits words: its name is them (-1), begins with them, holds them, or its description does; 3 for not at all. */
 function fit(a: SpotlightActionData, words: readonly string[]): number {
   const name = (a.label ?? '').toLowerCase();
+  if (name === words.join(' ')) return -1;
   if (words.every((w) => name.includes(w))) return name.startsWith(words[0] ?? '') ? 0 : 1;
   const text = `${name} ${a.description ?? ''} ${String(a.keywords ?? '')}`.toLowerCase();
   return words.every((w) => text.includes(w)) ? 2 : 3;
