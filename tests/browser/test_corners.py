@@ -168,6 +168,9 @@ def test_the_fill_follows_a_cv_of_its_neighbour_while_the_pointer_is_down(dish):
     page.keyboard.type("/fill")
     page.keyboard.press("Enter")
     card = page.get_by_label("Card of Fill", exact=True)
+    expect(card).to_be_visible()
+    expect(page.get_by_placeholder("What do you want to do")).to_have_count(0)
+    page.wait_for_timeout(400)
     # Beside the part no hole is clicked into, in its middle one is.
     page.mouse.click(940, 450)
     expect(page.get_by_text("No hole lies under the pointer")).to_be_visible()
