@@ -45,7 +45,9 @@ def fillet(given: Namespace) -> tuple[dict[str, Any], str]:
     ]
     made = build(faces, asked, given.section, given.chord, diagonal, given.rho, given.gap)
     new = {id(faces[n]): face for n, face in made.changed.items()}
-    shapes = [(f.name, new.get(id(f.made), f.shape) if f.made is not None else f.shape) for f in found]
+    gone = {id(faces[n]) for n in made.gone}
+    left = [f for f in found if id(f.made) not in gone]
+    shapes = [(f.name, new.get(id(f.made), f.shape) if f.made is not None else f.shape) for f in left]
     called: list[str] = []
     for label, face in [*(("Fillet", row.face) for row in made.faces), *(("Ball", face) for face in made.corners)]:
         called.append(new_name(label, {f.name for f in found} | set(called)))
@@ -61,6 +63,7 @@ def fillet(given: Namespace) -> tuple[dict[str, Any], str]:
         "section": given.section,
         "radii": {"least": made.radii[0], "most": made.radii[1]},
         "corners_cut": [names[n] for n in sorted(set(made.changed) - beside)],
+        "faces_gone": [names[n] for n in sorted(made.gone)],
         "warnings": list(made.warnings),
         "problems": problems,
     }

@@ -7,6 +7,7 @@ from contextlib import nullcontext, suppress
 
 import numpy as np
 
+from pamble.core.arrays import Array
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
 from pamble.core.faces.regions.arrange import arrange
@@ -14,11 +15,11 @@ from pamble.core.faces.regions.choose import regions
 from pamble.core.faces.regions.cut import faces_of
 from pamble.core.faces.regions.sources import Source, border_sources, plane_scale
 from pamble.core.faces.trim import CutCurve, Cutter, cut_curves
-from pamble.core.fillets.ends import NAMES, Ends, end_edges, end_lines, ended
+from pamble.core.fillets.ends import NAMES, End, contact_ends, end_lines, ended, tipped
 from pamble.core.fillets.grown import Over, room
 from pamble.core.fillets.recut import lies_on, roomy, with_corner
+from pamble.core.fillets.several import by_several
 from pamble.core.fillets.strip import Strip
-from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.knots import surface_part
 from pamble.core.spline.surface import Surface
@@ -34,53 +35,52 @@ _CUT = 1e-6
 
 def cornered(
     faces: Sequence[Face], strip: Strip, part: Sequence[Face], changed: Mapping[int, Face], across: Mapping[int, int],
-    past: Mapping[int, Sequence[Over]], mitred: Ends,
-) -> tuple[list[Face], dict[int, Face], list[str]]:  # fmt: skip
+    past: Mapping[int, Sequence[Over]],
+) -> tuple[list[Face], dict[int, Face], set[int], list[str]]:  # fmt: skip
     """Fillets in a row ended on the faces of the part that stand across their free ends, 0 or -1; those cut back, by
-    their number; and what could not be cut. changed: faces that were cut back already. mitred: how the first and the
-    last end in mitres. past: contacts that run past the corner, by end.
+    their number; the numbers of those that go whole; and what could not be cut. changed: faces that were cut back
+    already. past: contacts that run past the corner, by end.
     """
-    out, now, wrong = list(faces), dict(changed), list[str]()
-    numbers = dict(across)
-    by = {n: max(room(strip, e) for e in numbers if numbers[e] == n) for n in numbers.values()}
-    walls = {n: Face(roomy(part[n].surface, by[n])) for n in by}
-    for i in {0, len(out) - 1}:
-        own = {end: numbers[end] for end in numbers if end % len(out) == i}
-        beyond = {n for end, n in own.items() if not _lie_on(walls[n], _end_curves(out[i], end))}
-        # A face that stands across both ends cuts both or none.
-        stands = {end: walls[n] for end, n in own.items() if n in beyond}
-        if stands:
-            known = mitred if len(out) == 1 else (None, None)
-            out[i] = _reaching(out[i], strip.rolls[i].made.surface, stands, known)
-    for end, number in numbers.items():
-        standing, lines = now.get(number, part[number]), _end_curves(out[end], end)
-        corner = strip.end(end)[0]
+    out, now, gone, wrong = list(faces), dict(changed), set[int](), list[str]()
+    known: dict[int, End] = {}
+    for end, number in across.items():
+        by = max(room(strip, e) for e in across if across[e] == number)
+        vertices = contact_ends(out[end], end, [changed[n] for n in strip.end(end)[1]], strip.name)
         try:
-            now[number] = with_corner(standing, corner, lines, [o.line for o in past.get(end, ())], by[number])
+            own, cut = _by_one(out[end], strip, end, vertices, now.get(number, part[number]), past.get(end, ()), by)
+            now[number] = cut
         except GeometryError as error:
-            wrong.append(f"The face that stands across an end is not cut back: {error}")
-    return out, now, wrong
+            try:
+                own, cuts, consumed = by_several(out[end], strip, end, vertices, part, now)
+                now |= cuts
+                gone |= consumed
+            except GeometryError:
+                wrong.append(f"The face that stands across an end is not cut back: {error}")
+                continue
+        if own is not None:
+            known[end] = own
+    for i in {end % len(out) for end in known}:
+        ends = [known.get(e) if e % len(out) == i else None for e in (0, -1)]
+        start, last = (end_lines(out[i], e) if k is None else k for e, k in zip((0, -1), ends, strict=True))
+        out[i] = ended(strip.rolls[i].made.surface, None, (start, last))
+    return out, now, gone, wrong
 
 
-def _end_curves(face: Face, end: int) -> list[Curve]:
-    """The lines across an end of a fillet, 0 or -1."""
-    return [e.space for e in end_edges(face, end)]
-
-
-def _reaching(face: Face, surface: Surface, stands: Mapping[int, Face], mitred: Ends) -> Face:
-    """A fillet that ends on the faces that stand across its ends. surface: all of it, which runs on beyond
-    them."""
-    if mitred != (None, None):
-        (end, across), *_ = stands.items()
-        cut = end_lines(_middle(surface, {end: _crossing(surface, across, end)}), end)
-        return ended(surface, None, (cut, mitred[1]) if end == 0 else (mitred[0], cut))
-    ends = {
-        end: _crossing(surface, stands[end], end)
-        if end in stands
-        else [CutCurve(e.pcurve, e.space) for e in end_edges(face, end)]
-        for end in NAMES
-    }
-    return _middle(surface, ends)
+def _by_one(
+    face: Face, strip: Strip, end: int, vertices: Array, standing: Face, past: Sequence[Over], by: float
+) -> tuple[End | None, Face]:
+    """How a fillet ends on the one face that stands across an end, None as it does already; and that face. vertices:
+    see `contact_ends`; by: see `roomy`.
+    """
+    wall = Face(roomy(standing.surface, by))
+    lines: End | None = None
+    spaces = end_lines(face, end).spaces
+    if not all(lies_on(wall.surface, c) for c in spaces):
+        surface = strip.rolls[end].made.surface
+        found = end_lines(_middle(surface, end, _crossing(surface, wall, end)), end)
+        lines = found.tipped(surface, end_lines(face, end))
+        spaces = lines.spaces
+    return lines, with_corner(standing, strip.end(end)[0], tipped(spaces, vertices), [o.line for o in past], by)
 
 
 def _crossing(surface: Surface, across: Face, end: int) -> list[CutCurve]:
@@ -115,11 +115,11 @@ def _from_side_to_side(cuts: Sequence[CutCurve], surface: Surface) -> bool:
     return bool(ends) and all(np.abs(np.concatenate(ends) - v).min() < near for v in (low, high))
 
 
-def _middle(surface: Surface, ends: Mapping[int, Sequence[CutCurve]]) -> Face:
-    """The part of a long fillet between what cuts it at its ends."""
+def _middle(surface: Surface, end: int, cuts: Sequence[CutCurve]) -> Face:
+    """The part of a long fillet that is left by what cuts it at an end."""
     whole = Face(surface)
-    cuts = [Source(NAMES[end], c.on_face, c.space, cutter=NAMES[end]) for end, own in ends.items() for c in own]
-    made = arrange([*border_sources(whole), *cuts], plane_scale(surface))
+    sources = [Source(NAMES[end], c.on_face, c.space, cutter=NAMES[end]) for c in cuts]
+    made = arrange([*border_sources(whole), *sources], plane_scale(surface))
     found = regions(made, surface)
     if len(found) < 2:
         raise GeometryError("The face at the end does not cut the fillet.")
@@ -127,8 +127,3 @@ def _middle(surface: Surface, ends: Mapping[int, Sequence[CutCurve]]) -> Face:
     middle, size = domain.mean(axis=1), np.ptp(domain, axis=1)
     best = min(found, key=lambda r: float(np.linalg.norm((r.at - middle) / size)))
     return faces_of(surface, made, [best.number])[0]
-
-
-def _lie_on(face: Face, curves: Sequence[Curve]) -> bool:
-    """Whether curves lie on a face's surface."""
-    return all(lies_on(face.surface, c) for c in curves)

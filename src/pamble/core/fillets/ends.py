@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -30,6 +31,9 @@ REACH = 1e-3
 
 _GAP = 1e-6
 """Share of a contact below which nothing lies between two ends on it."""
+
+_TIP = 0.02
+"""Distance, mm, from the end of a contact within which a fillet that is cut across ends there."""
 
 _ON = 1e-2
 """Distance, mm, within which an end of a contact lies on a fillet's side."""
@@ -105,6 +109,29 @@ class End:
     at: tuple[float, float]
     lines: tuple[tuple[Curve, Curve], ...]
 
+    @property
+    def spaces(self) -> list[Curve]:
+        """The lines in space."""
+        return [space for _, space in self.lines]
+
+    def tipped(self, surface: Surface, contacts: End) -> End:
+        """The same with its tips where the contacts end, if they lie beside them: a face that a contact leaves at a low
+        angle is crossed there by the error of the contact over that angle.
+        """
+        at, lines = list(self.at), list(self.lines)
+        for k in (0, -1):
+            if not 0 < _away(surface, (self.at[k], contacts.at[k]), float(-k)) < _TIP:
+                continue
+            at[k] = contacts.at[k]
+            (flat, space), (other, told) = lines[k], contacts.lines[k]
+            moved = []
+            for curve, tip in ((flat, other.control[k]), (space, told.control[k])):
+                control = curve.control.copy()
+                control[k] = tip
+                moved.append(replace(curve, control=control))
+            lines[k] = moved[0], moved[1]
+        return End((at[0], at[1]), tuple(lines))
+
 
 Ends = tuple[End | None, End | None]
 """What is known of a fillet's start and end."""
@@ -149,18 +176,45 @@ def _with_ends(side: Reach | None, which: int, given: Ends) -> Reach:
     return replace(side, at=(start, end))
 
 
+def _away(surface: Surface, u: tuple[float, float], v: float) -> float:
+    """How far two places on a side of a fillet lie apart, mm."""
+    a, b = surface_derivatives(surface, list(u), [v, v])[0, 0]
+    return float(np.linalg.norm(b - a))
+
+
 def end_lines(face: Face, end: int) -> End:
-    """The lines in which a fillet that was cut ends at its start (0) or end (-1)."""
+    """The lines in which a fillet ends at its start (0) or end (-1)."""
     found = []
-    for edge in (e for e in face.edges if base_name(e.name) == NAMES[end]):
+    for edge in end_edges(face, end):
         flat, space = edge.pcurve, edge.space
         v = curve_points(flat, flat.domain)[:, 1]
         found.append((min(v), *((flat, space) if v[0] < v[1] else (reverse_curve(flat), reverse_curve(space)))))
-    if not found:
-        raise GeometryError("The face at the end does not cut the fillet.")
     lines = tuple((flat, space) for _, flat, space in sorted(found, key=lambda f: f[0]))
     first, last = lines[0][0], lines[-1][0]
     return End((float(first.control[0, 0]), float(last.control[-1, 0])), lines)
+
+
+def contact_ends(face: Face, end: int, beside: Sequence[Face], name: str) -> Array:
+    """Where the contacts with both faces beside it end on them at a fillet's start (0) or end (-1), (2, 3): the faces'
+    own vertices, from which the fillet's are off by as little as its sides are. name: of the contacts' edges.
+    """
+    spaces, out = end_lines(face, end).spaces, []
+    for tip, own in zip((spaces[0].control[0], spaces[-1].control[-1]), beside, strict=True):
+        ends = np.concatenate([curve_points(e.space, e.space.domain) for e in contact_edges(own, name)])
+        away = norm(ends - tip)
+        out.append(ends[int(np.argmin(away))] if away.min() < _TIP else tip)
+    return np.array(out)
+
+
+def tipped(lines: Sequence[Curve], tips: Array) -> list[Curve]:
+    """A row of lines with its first and last place moved by the little to where other edges end, (2, 3)."""
+    out = list(lines)
+    for k in (0, -1):
+        control = out[k].control.copy()
+        if float(np.linalg.norm(control[k] - tips[k])) < _TIP:
+            control[k] = tips[k]
+        out[k] = replace(out[k], control=control)
+    return out
 
 
 def end_edges(face: Face, end: int) -> list[Edge]:

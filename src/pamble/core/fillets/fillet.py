@@ -72,7 +72,8 @@ class FilletFace:
 class Fillet:
     """faces: the fillets, those of a crease in a row. corners: pieces of balls where three of them meet; left: corners
     (3,) that are left open. changed: faces of the part that were cut back, by their number: those beside the creases,
-    and those that stand across their ends. radii: least and largest, mm.
+    and those that stand across their ends; gone: numbers of those of which nothing is left. radii: least and largest,
+    mm.
     """
 
     faces: tuple[FilletFace, ...]
@@ -81,6 +82,7 @@ class Fillet:
     changed: Mapping[int, Face]
     radii: tuple[float, float]
     warnings: tuple[str, ...]
+    gone: frozenset[int] = frozenset()
 
 
 def fillet(
@@ -113,14 +115,15 @@ def fillet(
     warnings = _told(rolls)
     if gap:
         return Fillet((), (), tuple(c.point for c in corners), changed, (min(least), max(most)), tuple(warnings))
-    ended = list[list[Face]]()
+    ended, gone = list[list[Face]](), set[int]()
     for i, s in enumerate(strips):
         met = [next((c for c in corners if (i, at) in c.ends), None) for at in (0, -1)]
         first, last = (next((m.ends[i, at] for m in mitres if (i, at) in m.ends), None) for at in (0, -1))
         on_balls = tuple(section == "ball" and c is not None and c.ball for c in met)
         faces = s.trimmed(changed, (on_balls[0], on_balls[1]), (first, last))
         if not s.closed:
-            faces, changed, wrong = cornered(faces, s, part, changed, laid.across[i], laid.past[i], (first, last))
+            faces, changed, consumed, wrong = cornered(faces, s, part, changed, laid.across[i], laid.past[i])
+            gone |= consumed
             warnings += wrong
         ended.append(faces)
     each = [(s, k, face) for s, own in zip(strips, ended, strict=True) for k, face in enumerate(own)]
@@ -132,7 +135,7 @@ def fillet(
     left = tuple(c.point for c, ball in zip(corners, balls, strict=True) if ball is None and not c.mitre)
     warnings += ["Near ({:.2f}, {:.2f}, {:.2f}) mm fillets meet round a hole: fill it.".format(*p) for p in left]
     closed = tuple(ball for ball in balls if ball is not None)
-    return Fillet(tuple(made), closed, left, changed, (min(least), max(most)), tuple(warnings))
+    return Fillet(tuple(made), closed, left, changed, (min(least), max(most)), tuple(warnings), frozenset(gone))
 
 
 @dataclass(frozen=True)

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 import shapely
@@ -12,16 +11,16 @@ import shapely
 from pamble.core.arrays import TINY, Array, norm
 from pamble.core.errors import GeometryError
 from pamble.core.faces.crossing.onto import curve_onto
-from pamble.core.faces.face import MOVED, Edge, Face, base_name
+from pamble.core.faces.face import MOVED, Face, base_name
 from pamble.core.faces.regions.arrange import arrange
 from pamble.core.faces.regions.cut import faces_of
 from pamble.core.faces.regions.sources import Source, border_sources, plane_scale
 from pamble.core.faces.twins import twin
 from pamble.core.fillets.ends import REACH
+from pamble.core.fillets.splice import OPEN, Piece, in_a_row, near, spliced_at
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
-from pamble.core.spline.knots import curve_part
 from pamble.core.spline.surface import EDGES, Surface
 from pamble.core.surfaces.extend import extend_surface
 
@@ -35,8 +34,6 @@ _ALONG = np.cos(np.radians(2.0))
 
 _TURNS = tuple((a, b) for a in (0, -1, 1) for b in (0, -1, 1))
 """Times round a closed face by which a place may be meant."""
-
-_OPEN = "the fillet's end does not close with its border."
 
 
 def roomy(surface: Surface, by: float) -> Surface:
@@ -70,14 +67,14 @@ def with_corner(face: Face, corner: Array, lines: Sequence[Curve], past: Sequenc
     row = list[Source]()
     for name, line in [*((FILLET, line) for line in lines), *((PAST, line) for line in past)]:
         fits = curve_onto(surface, line, None, _FIT)
-        row += [Source(name, _onto(f.on_a, border, at, scale), f.space, cutter=name) for f in fits]
+        row += [Source(name, onto_border(f.on_a, border, at, scale), f.space, cutter=name) for f in fits]
     if not row:
-        raise GeometryError(_OPEN)
+        raise GeometryError(OPEN)
     row = [_tangent_to(s, [r for r in row if r.name == FILLET], scale) if s.name == PAST else s for s in row]
-    chain = _in_a_row([_Piece.whole(s, 1.0) for s in row], scale)
+    chain = in_a_row([Piece.whole(s, 1.0) for s in row], scale)
     if chain is None:
         return _divided(surface, border, row, at * scale, scale)
-    return _spliced(surface, border, chain, at, scale)
+    return spliced_at(surface, border, chain, at, scale)
 
 
 def _moved(source: Source, before: Surface, after: Surface) -> Source:
@@ -91,7 +88,7 @@ def _moved(source: Source, before: Surface, after: Surface) -> Source:
     return replace(source, at=None, name=named)
 
 
-def _onto(line: Curve, border: Sequence[Source], corner: Array, scale: Array) -> Curve:
+def onto_border(line: Curve, border: Sequence[Source], corner: Array | None, scale: Array) -> Curve:
     """A line in the parameters with its ends on the border where they lie beside it: it leaves this tangentially, so
     that a millionth of a millimetre would part them.
     """
@@ -100,7 +97,7 @@ def _onto(line: Curve, border: Sequence[Source], corner: Array, scale: Array) ->
         feet = [(to_curve(s.curve, control[row : row + 1 or None]), s.curve) for s in border]
         foot, beside = min(feet, key=lambda f: float(f[0].distance[0]))
         for place in (corner, curve_points(beside, foot.t)[0]):
-            if float(np.linalg.norm((place - control[row]) * scale)) < REACH:
+            if place is not None and float(np.linalg.norm((place - control[row]) * scale)) < REACH:
                 control[row] = place
                 break
     return replace(line, control=control)
@@ -114,7 +111,7 @@ def _tangent_to(past: Source, lines: Sequence[Source], scale: Array) -> Source:
     for tip, leg in ((0, 1), (-1, -2)):
         for line in (s.curve.control for s in lines):
             for end, beside in ((0, 1), (-1, -2)):
-                if not _near(control[tip], line[end], scale):
+                if not near(control[tip], line[end], scale):
                     continue
                 own, way = (control[leg] - control[tip]) * scale, (line[beside] - line[end]) * scale
                 way = way / max(float(np.linalg.norm(way)), TINY)
@@ -122,104 +119,6 @@ def _tangent_to(past: Source, lines: Sequence[Source], scale: Array) -> Source:
                 if float(own @ way) > _ALONG * float(np.linalg.norm(own)):
                     control[leg] = line[end] + float(own @ way) * way / scale
     return replace(past, curve=replace(past.curve, control=control))
-
-
-@dataclass(frozen=True)
-class _Piece:
-    """A stretch of a source, run from its start to its end if way is above 0, and else back."""
-
-    source: Source
-    start: float
-    end: float
-    way: float
-
-    @staticmethod
-    def whole(source: Source, way: float) -> _Piece:
-        return _Piece(source, *source.curve.domain, way)
-
-    @property
-    def tips(self) -> Array:
-        """Parameters (2, 2) where it begins and ends as it is run."""
-        return curve_points(self.source.curve, [self.start, self.end])[:: 1 if self.way > 0 else -1]
-
-    def up_to(self, t: float) -> _Piece:
-        return replace(self, end=t) if self.way > 0 else replace(self, start=t)
-
-    def up_from(self, t: float) -> _Piece:
-        return replace(self, start=t) if self.way > 0 else replace(self, end=t)
-
-
-def _spliced(surface: Surface, border: Sequence[Source], chain: Sequence[_Piece], corner: Array, scale: Array) -> Face:
-    """The row put into the loop of the corner, in place of what lies between its ends there."""
-    loops = [[_Piece.whole(s, s.inward) for s in border if s.loop == n] for n in dict.fromkeys(s.loop for s in border)]
-    back = [replace(p, way=-p.way) for p in chain[::-1]]
-    for n, loop in enumerate(loops):
-        for k, before in enumerate(loop):
-            after = loop[(k + 1) % len(loop)]
-            if not (_near(before.tips[1], corner, scale) and _near(after.tips[0], corner, scale)):
-                continue
-            for new in (chain, back):
-                begins = _place_on(before.source, new[0].tips[0], scale)
-                ends = _place_on(after.source, new[-1].tips[1], scale)
-                if begins is None or ends is None:
-                    continue
-                others = [loop[(k + 2 + i) % len(loop)] for i in range(len(loop) - 2)]
-                alone = before is after
-                cut = (
-                    [before.up_to(begins).up_from(ends)] if alone else [before.up_to(begins), *new, after.up_from(ends)]
-                )
-                loops[n] = [*others, *cut, *(new if alone else [])]
-                return _face(surface, loops)
-    raise GeometryError(_OPEN)
-
-
-def _near(a: Array, b: Array, scale: Array) -> bool:
-    return float(np.linalg.norm((a - b) * scale)) < REACH
-
-
-def _place_on(source: Source, tip: Array, scale: Array) -> float | None:
-    """Parameter at which a source passes a place."""
-    for t in source.curve.domain:
-        if _near(curve_points(source.curve, [t])[0], tip, scale):
-            return float(t)
-    t = float(to_curve(source.curve, tip[None]).t[0])
-    return t if _near(curve_points(source.curve, [t])[0], tip, scale) else None
-
-
-def _in_a_row(pieces: Sequence[_Piece], scale: Array) -> list[_Piece] | None:
-    """Pieces as they follow each other, each run onward; None if one lies apart, as beyond a joint."""
-    left, out = list(pieces[1:]), [pieces[0]]
-    while left:
-        found = None
-        for i, p in enumerate(left):
-            for turned in (p, replace(p, way=-p.way)):
-                if _near(turned.tips[0], out[-1].tips[1], scale):
-                    found = i, [*out, turned]
-                elif _near(turned.tips[1], out[0].tips[0], scale):
-                    found = i, [turned, *out]
-        if found is None:
-            return None
-        left.pop(found[0])
-        out = found[1]
-    return out
-
-
-def _face(surface: Surface, loops: Sequence[Sequence[_Piece]]) -> Face:
-    real = [[p for p in loop if p.source.space is not None and p.end > p.start] for loop in loops]
-    many = Counter(p.source.name for loop in real for p in loop)
-    seen = Counter[str]()
-    made = []
-    for loop in real:
-        edges = []
-        for p in loop:
-            name = p.source.name
-            seen[name] += 1
-            called = name if many[name] == 1 else f"{name}.{seen[name]}of{many[name]}"
-            flat = p.source.curve
-            part = flat if (p.start, p.end) == flat.domain else curve_part(flat, p.start, p.end)
-            edges.append(Edge(surface, called, part, p.way, None, p.source.at, p.source.space))
-        made.append(tuple(edges))
-    return Face(surface, tuple(made))
 
 
 def _divided(surface: Surface, border: Sequence[Source], row: Sequence[Source], corner: Array, scale: Array) -> Face:
@@ -236,7 +135,7 @@ def _divided(surface: Surface, border: Sequence[Source], row: Sequence[Source], 
         if any(between.contains(shapely.Point(middle.x + a * turn[0], middle.y + b * turn[1])) for a, b in _TURNS):
             turned.add(r)
     if not turned:
-        raise GeometryError(_OPEN)
+        raise GeometryError(OPEN)
     return faces_of(surface, made, sorted(turned ^ set(np.flatnonzero(made.inside).tolist())))[0]
 
 
@@ -304,10 +203,10 @@ def _between(lines: Sequence[Array], turn: Array) -> shapely.Geometry:
         away = [norm(_away(ring[-1], p[[0, -1]], turn)) for p in left]
         k = int(np.argmin([a.min() for a in away]))
         if away[k].min() > 2 * REACH:
-            raise GeometryError(_OPEN)
+            raise GeometryError(OPEN)
         piece = left.pop(k)
         piece = piece if away[k][0] <= away[k][1] else piece[::-1]
         ring = np.vstack([ring, piece + (ring[-1] + _away(ring[-1], piece[0], turn) - piece[0])])
     if norm(ring[:1] - ring[-1:])[0] > 2 * REACH:
-        raise GeometryError(_OPEN)
+        raise GeometryError(OPEN)
     return shapely.make_valid(shapely.Polygon(ring))

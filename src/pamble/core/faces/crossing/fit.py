@@ -18,6 +18,9 @@ from pamble.core.spline.power import power_form
 from pamble.core.spline.surface import Surface
 
 DEGREE = 5
+_IN_STEP = 0.1
+"""Share of the distance along the branch between one parameter's places in the surfaces and in space that counts."""
+
 _MOST = 480
 """Most stations of a stretch."""
 
@@ -122,7 +125,9 @@ def _between(a: Surface, b: Surface, knots: Array, control: Array, count: int) -
 
 
 def _off(knots: Array, control: Array, data: Array, s: Stretch) -> float:
-    """Largest distance of a fit from its stations: in both surfaces and in space, across the branch."""
+    """Largest distance of a fit from its stations: in both surfaces and in space, across the branch; along it the three
+    are kept in step.
+    """
     miss = basis.matrix(knots, DEGREE, np.linspace(0, 1, len(data)))[0] @ control - data
     miss = miss[: len(s.q)]
     parts = (
@@ -130,7 +135,9 @@ def _off(knots: Array, control: Array, data: Array, s: Stretch) -> float:
         miss[:, 2:3] * s.b[0] + miss[:, 3:4] * s.b[1],
         miss[:, 4:],
     )
-    return max(float(norm(x - dot(x, s.tangent)[:, None] * s.tangent).max()) for x in parts)
+    along = np.array([dot(x, s.tangent) for x in parts])
+    apart = max(float(norm(x - way[:, None] * s.tangent).max()) for x, way in zip(parts, along, strict=True))
+    return max(apart, _IN_STEP * float(np.ptp(along, axis=0).max()))
 
 
 def _stops(s: Stretch, soft: list[list[float]]) -> tuple[tuple[float, int], ...]:

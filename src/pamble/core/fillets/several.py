@@ -1,0 +1,169 @@
+"""The end of a fillet that runs over several faces, or over edges that it consumes: followed from one contact to the
+other over all faces that it cuts.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from itertools import groupby
+
+import numpy as np
+
+from pamble.core.arrays import Array, cross, dot, unit
+from pamble.core.errors import GeometryError
+from pamble.core.faces.crossing.onto import curve_onto
+from pamble.core.faces.face import Face
+from pamble.core.faces.regions.sources import Source, border_sources, plane_scale
+from pamble.core.faces.trim import CutCurve, Cutter, cut_curves
+from pamble.core.fillets.ends import NAMES, End, end_lines, tipped
+from pamble.core.fillets.recut import FILLET, onto_border
+from pamble.core.fillets.splice import OPEN, Piece, in_a_row, spliced_off
+from pamble.core.fillets.strip import Strip
+from pamble.core.spline.closest import to_surface
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points, surface_derivatives
+from pamble.core.spline.knots import reverse_curve, surface_part
+from pamble.core.spline.surface import Surface
+
+_CUT, _FIT = 1e-6, 1e-6
+
+_MEETS = 0.03
+"""Distance, mm, within which lines over two faces beside each other follow each other."""
+
+_ROOM = 0.1
+"""Share of a fillet beyond its contacts' ends, on both sides, in which its end is looked for."""
+
+_MOST = 12
+"""Faces over which one end runs, at most."""
+
+_AMONG = 17
+
+
+@dataclass(frozen=True)
+class _Stretch:
+    """A line of the end over the face of a number, run from the fillet's side v0 to v1."""
+
+    number: int
+    cut: CutCurve
+
+    @property
+    def tips(self) -> Array:
+        return curve_points(self.cut.space, self.cut.space.domain)
+
+    def turned(self) -> _Stretch:
+        return replace(self, cut=CutCurve(reverse_curve(self.cut.on_face), reverse_curve(self.cut.space)))
+
+
+def by_several(
+    face: Face, strip: Strip, end: int, vertices: Array, part: Sequence[Face], now: Mapping[int, Face]
+) -> tuple[End, dict[int, Face], set[int]]:
+    """How a fillet ends at its start (0) or end (-1), the faces that it cuts back there by their numbers, and the
+    numbers of those that go whole. face: the fillet between the ends of its contacts; vertices: see `contact_ends`;
+    now: faces of the part that were cut back already. Raises `GeometryError` where no line leads from one contact to
+    the other.
+    """
+    surface, own = strip.rolls[end].made.surface, end_lines(face, end)
+    beside = set(strip.end(end)[1])
+    standing = {n: now.get(n, f) for n, f in enumerate(part) if n not in beside}
+    near = _part(surface, own.at, end)
+    found = [s for n, f in standing.items() if _close(near, f.surface) for s in _cuts(near, n, f, end)]
+    row = _joined(_path(found, *vertices), own)
+    lines = tipped([s.cut.space for s in row], vertices)
+    goes = _beyond(surface, strip.end(end)[0])
+    cuts: dict[int, Face] = {}
+    for number, run in groupby(zip(row, lines, strict=True), key=lambda pair: pair[0].number):
+        cuts[number] = _cut_off(cuts.get(number, standing[number]), [line for _, line in run], goes)
+    whole = {n for n, f in standing.items() if n not in cuts and _close(near, f.surface) and _gone(f, surface, goes)}
+    return End(own.at, tuple((s.cut.on_face, s.cut.space) for s in row)), cuts, whole
+
+
+def _part(surface: Surface, at: tuple[float, float], end: int) -> Surface:
+    """The part of a fillet in which its end lies."""
+    low, high = surface.domain[0]
+    room = _ROOM * (high - low) + abs(at[1] - at[0])
+    inner = max(at) + room if end == 0 else min(at) - room
+    inner = min(max(inner, low + room), high - room) if 2 * room < high - low else (high if end == 0 else low)
+    return surface_part(surface, (low, inner) if end == 0 else (inner, high), None)
+
+
+def _close(a: Surface, b: Surface) -> bool:
+    """Whether the boxes of two surfaces meet."""
+    one, two = a.control.reshape(-1, 3), b.control.reshape(-1, 3)
+    return bool(
+        (one.min(axis=0) <= two.max(axis=0) + _MEETS).all() and (two.min(axis=0) <= one.max(axis=0) + _MEETS).all()
+    )
+
+
+def _cuts(surface: Surface, number: int, face: Face, end: int) -> Iterator[_Stretch]:
+    for cut in cut_curves(Face(surface), Cutter(NAMES[end], "a face at the end", face), _CUT):
+        yield _Stretch(number, cut)
+
+
+def _path(found: Sequence[_Stretch], start: Array, goal: Array) -> list[_Stretch]:
+    """The stretches that lead from one place to another, each beginning where the one before it ends; of several ways
+    the one of the fewest.
+    """
+    both = [t for s in found for t in (s, s.turned())]
+    ways: list[tuple[Array, list[_Stretch], frozenset[int]]] = [(start, [], frozenset())]
+    for _ in range(_MOST):
+        longer = []
+        for place, way, used in ways:
+            for k, s in enumerate(both):
+                if k // 2 in used or float(np.linalg.norm(s.tips[0] - place)) > _MEETS:
+                    continue
+                new = [*way, s]
+                if float(np.linalg.norm(s.tips[1] - goal)) < _MEETS:
+                    return new
+                longer.append((s.tips[1], new, used | {k // 2}))
+        ways = longer
+    raise GeometryError("The faces at the end do not cut the fillet from side to side.")
+
+
+def _joined(row: Sequence[_Stretch], own: End) -> list[_Stretch]:
+    """The stretches with tips that are the ends of the contacts, and of the stretch before."""
+    out: list[_Stretch] = []
+    flat, space = own.lines[0][0].control[0], own.lines[0][1].control[0]
+    for k, s in enumerate(row):
+        on_face, told = s.cut.on_face.control.copy(), s.cut.space.control.copy()
+        on_face[0], told[0] = flat, space
+        if k == len(row) - 1:
+            on_face[-1], told[-1] = own.lines[-1][0].control[-1], own.lines[-1][1].control[-1]
+        flat, space = on_face[-1], told[-1]
+        cut = CutCurve(replace(s.cut.on_face, control=on_face), replace(s.cut.space, control=told))
+        out.append(_Stretch(s.number, cut))
+    return out
+
+
+def _beyond(surface: Surface, corner: Array) -> Callable[[Array], Array]:
+    """How far places (m, 3) lie on that side of a fillet on which its crease ends, mm."""
+
+    def height(points: Array) -> Array:
+        foot = to_surface(surface, points)
+        d = surface_derivatives(surface, foot.u, foot.v, 1)
+        return np.asarray(dot(unit(cross(d[1, 0], d[0, 1])), points - d[0, 0]))
+
+    side = np.sign(height(corner[None])[0])
+    return lambda points: side * height(points)
+
+
+def _cut_off(face: Face, lines: Sequence[Curve], goes: Callable[[Array], Array]) -> Face:
+    """A face without what lies beyond a row of lines on it."""
+    scale, border = plane_scale(face.surface), border_sources(face)
+    row = []
+    for line in lines:
+        for f in curve_onto(face.surface, line, None, _FIT):
+            row.append(Source(FILLET, onto_border(f.on_a, border, None, scale), f.space, cutter=FILLET))
+    chain = in_a_row([Piece.whole(s, 1.0) for s in row], scale) if row else None
+    if chain is None:
+        raise GeometryError(OPEN)
+    return spliced_off(face.surface, border, chain, goes, scale)
+
+
+def _gone(face: Face, surface: Surface, goes: Callable[[Array], Array]) -> bool:
+    """Whether all of a face lies between a fillet and its crease."""
+    points = np.concatenate([curve_points(e.space, np.linspace(*e.space.domain, _AMONG)) for e in face.edges])
+    foot = to_surface(surface, points)
+    (u0, u1), (v0, v1) = surface.domain
+    inner = (foot.u > u0) & (foot.u < u1) & (foot.v >= v0) & (foot.v <= v1)
+    return bool((inner & (goes(points) > -_MEETS)).all())
