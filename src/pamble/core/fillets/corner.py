@@ -15,13 +15,15 @@ from pamble.core.faces.regions.choose import regions
 from pamble.core.faces.regions.cut import faces_of
 from pamble.core.faces.regions.sources import Source, border_sources, plane_scale
 from pamble.core.faces.trim import CutCurve, Cutter, cut_curves
-from pamble.core.fillets.ends import NAMES, End, contact_ends, end_lines, ended, tipped
+from pamble.core.fillets.ends import NAMES, REACH, End, contact_ends, end_lines, ended, tipped
 from pamble.core.fillets.grown import Over, room
 from pamble.core.fillets.recut import lies_on, roomy, with_corner
 from pamble.core.fillets.several import by_several
 from pamble.core.fillets.strip import Strip
+from pamble.core.spline.closest import to_curve
+from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
-from pamble.core.spline.knots import surface_part
+from pamble.core.spline.knots import curve_part, surface_part
 from pamble.core.spline.surface import Surface
 
 _BESIDE = 0.25, 0.5, 1.0
@@ -45,9 +47,12 @@ def cornered(
     known: dict[int, End] = {}
     for end, number in across.items():
         by = max(room(strip, e) for e in across if across[e] == number)
-        vertices = contact_ends(out[end], end, [changed[n] for n in strip.end(end)[1]], strip.name)
+        corner, beside = strip.end(end)
+        vertices = contact_ends(out[end], end, [changed[n] for n in beside], strip.name)
+        known_past = [o.line for o in past.get(end, ())]
+        known_past += [line for n, v in zip(beside, vertices, strict=True) for line in _along(part[n], corner, v)]
         try:
-            own, cut = _by_one(out[end], strip, end, vertices, now.get(number, part[number]), past.get(end, ()), by)
+            own, cut = _by_one(out[end], strip, end, vertices, now.get(number, part[number]), known_past, by)
             now[number] = cut
         except GeometryError as error:
             try:
@@ -67,10 +72,10 @@ def cornered(
 
 
 def _by_one(
-    face: Face, strip: Strip, end: int, vertices: Array, standing: Face, past: Sequence[Over], by: float
+    face: Face, strip: Strip, end: int, vertices: Array, standing: Face, past: Sequence[Curve], by: float
 ) -> tuple[End | None, Face]:
     """How a fillet ends on the one face that stands across an end, None as it does already; and that face. vertices:
-    see `contact_ends`; by: see `roomy`.
+    see `contact_ends`; past: lines from the corner to these that lie on no edge of it, perhaps; by: see `roomy`.
     """
     wall = Face(roomy(standing.surface, by))
     lines: End | None = None
@@ -80,7 +85,23 @@ def _by_one(
         found = end_lines(_middle(surface, end, _crossing(surface, wall, end)), end)
         lines = found.tipped(surface, end_lines(face, end))
         spaces = lines.spaces
-    return lines, with_corner(standing, strip.end(end)[0], tipped(spaces, vertices), [o.line for o in past], by)
+    apart = [line for line in past if not _borders(standing, line)]
+    return lines, with_corner(standing, strip.end(end)[0], tipped(spaces, vertices), apart, by)
+
+
+def _along(face: Face, corner: Array, vertex: Array) -> list[Curve]:
+    """The stretch of an edge of a face beside a crease from the crease's end to where a contact ends on that edge."""
+    for e in face.edges:
+        feet = to_curve(e.space, np.stack([corner, vertex]))
+        if feet.distance.max() < REACH and feet.t[0] in e.space.domain and feet.t[0] != feet.t[1]:
+            return [curve_part(e.space, *sorted(feet.t.tolist()))]
+    return []
+
+
+def _borders(face: Face, line: Curve) -> bool:
+    """Whether a line lies along an edge of a face."""
+    places = curve_points(line, np.linspace(*line.domain, 5))
+    return any(float(to_curve(e.space, places).distance.max()) < REACH for e in face.edges)
 
 
 def _crossing(surface: Surface, across: Face, end: int) -> list[CutCurve]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import replace
 
 import numpy as np
@@ -27,6 +28,9 @@ from pamble.core.surfaces.extend import extend_surface
 FILLET, PAST, JOINT = "fillet", "past", "joint"
 """Names of the edges that a fillet's end, a contact that runs past the corner, and a closed face's joint leave."""
 
+_LESS = 1.0, 0.5, 0.25
+"""Shares of a length by which a surface is carried on, the first that can be."""
+
 _FIT = 1e-6
 _SAMPLES = 65
 _ALONG = np.cos(np.radians(2.0))
@@ -37,12 +41,12 @@ _TURNS = tuple((a, b) for a in (0, -1, 1) for b in (0, -1, 1))
 
 
 def roomy(surface: Surface, by: float) -> Surface:
-    """The surface carried on by ``by`` mm on every side that can be: nothing of what is there changes."""
+    """The surface carried on by ``by`` mm, or less, on every side that can be: nothing of what is there changes."""
     for side in EDGES:
-        try:
-            surface = extend_surface(surface, side, by)
-        except GeometryError:
-            continue
+        for share in _LESS:
+            with suppress(GeometryError):
+                surface = extend_surface(surface, side, share * by)
+                break
     return surface
 
 

@@ -14,6 +14,9 @@ from pamble.core.spline.surface import EDGES, Surface, from_homogeneous
 
 _STATIONS = 33
 
+_MOST = 3.0
+"""Times its domain by which a surface that is not straight there is carried on at most."""
+
 
 def grown(surface: Surface, share: float) -> Surface:
     """The surface carried on by its own polynomials over ``share`` of its domain on every side that is open.
@@ -82,7 +85,7 @@ def _by_curvature(surface: Surface, length: float) -> Surface:
         got = _mean_length(surface, high, high + step, vs) if step else 0.0
         speed = float(norm(surface_grid(surface, [high + step], vs, 1)[1, 0]).mean())
         step += (length - got) / max(speed, 1e-12)
-        if step > 3 * (high - low) or step <= 0:
+        if step <= 0 or (step > _MOST * (high - low) and surface.degree_u > 1):
             raise GeometryError(f"{length:g} mm are more than the surface can be carried on: extend it straight.")
         if abs(got - length) < 1e-9 * max(1.0, length):
             break
