@@ -47,12 +47,12 @@ def cornered(
     known: dict[int, End] = {}
     for end, number in across.items():
         by = max(room(strip, e) for e in across if across[e] == number)
-        corner, beside = strip.end(end)
-        vertices = contact_ends(out[end], end, [changed[n] for n in beside], strip.name)
-        known_past = [o.line for o in past.get(end, ())]
-        known_past += [line for n, v in zip(beside, vertices, strict=True) for line in _along(part[n], corner, v)]
+        corner, (one, two) = strip.end(end)
+        vertices = contact_ends(out[end], end, (changed[one], changed[two]), strip.name)
+        beyond = [o.line for o in past.get(end, ())]
+        edges = _along(part[one], corner, vertices[0]), _along(part[two], corner, vertices[1])
         try:
-            own, cut = _by_one(out[end], strip, end, vertices, now.get(number, part[number]), known_past, by)
+            own, cut = _by_one(out[end], strip, end, vertices, now.get(number, part[number]), (beyond, edges), by)
             now[number] = cut
         except GeometryError as error:
             try:
@@ -72,10 +72,12 @@ def cornered(
 
 
 def _by_one(
-    face: Face, strip: Strip, end: int, vertices: Array, standing: Face, past: Sequence[Curve], by: float
-) -> tuple[End | None, Face]:
+    face: Face, strip: Strip, end: int, vertices: Array, standing: Face,
+    past: tuple[Sequence[Curve], Sequence[Curve | None]], by: float,
+) -> tuple[End | None, Face]:  # fmt: skip
     """How a fillet ends on the one face that stands across an end, None as it does already; and that face. vertices:
-    see `contact_ends`; past: lines from the corner to these that lie on no edge of it, perhaps; by: see `roomy`.
+    see `contact_ends`; past: contacts that run past the corner, and the stretches of edges from there to the vertices;
+    by: see `roomy`.
     """
     wall = Face(roomy(standing.surface, by))
     lines: End | None = None
@@ -85,17 +87,21 @@ def _by_one(
         found = end_lines(_middle(surface, end, _crossing(surface, wall, end)), end)
         lines = found.tipped(surface, end_lines(face, end))
         spaces = lines.spaces
-    apart = [line for line in past if not _borders(standing, line)]
-    return lines, with_corner(standing, strip.end(end)[0], tipped(spaces, vertices), apart, by)
+    row = tipped(spaces, vertices)
+    # Where an edge runs on beside the face across, that face grows along it.
+    ends = np.array([row[0].control[0], row[-1].control[-1]]) == vertices
+    grows = [line for line, met in zip(past[1], ends.all(axis=1), strict=True) if line is not None and met]
+    apart = [line for line in grows if not _borders(standing, line)]
+    return lines, with_corner(standing, strip.end(end)[0], row, [*past[0], *apart], by)
 
 
-def _along(face: Face, corner: Array, vertex: Array) -> list[Curve]:
+def _along(face: Face, corner: Array, vertex: Array) -> Curve | None:
     """The stretch of an edge of a face beside a crease from the crease's end to where a contact ends on that edge."""
     for e in face.edges:
         feet = to_curve(e.space, np.stack([corner, vertex]))
         if feet.distance.max() < REACH and feet.t[0] in e.space.domain and feet.t[0] != feet.t[1]:
-            return [curve_part(e.space, *sorted(feet.t.tolist()))]
-    return []
+            return curve_part(e.space, *sorted(feet.t.tolist()))
+    return None
 
 
 def _borders(face: Face, line: Curve) -> bool:

@@ -16,11 +16,12 @@ from pamble.core.faces.face import Face
 from pamble.core.faces.landing import land
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.evaluate import curve_derivatives, curve_points
 from pamble.core.spline.kinks import kinks
 from pamble.core.spline.knots import curve_part
 from pamble.core.spline.power import power_form
 from pamble.core.spline.surface import Surface
+from pamble.core.tolerances import COINCIDENT
 
 _COUNTS = (81, 161, 321)
 _ROUNDS = 30
@@ -34,6 +35,9 @@ _ROUNDING, _ON_BORDER = 1e-9, 0.5
 
 _LEAP = 0.3
 """Share of its domain by which feet beside each other lie apart only where a surface closes on itself."""
+
+_SMOOTH = np.cos(np.radians(0.01))
+"""Cosine of the turn up to which a closed curve runs on over its start."""
 
 _OVER = 0.05
 """How far beyond its domain, as a fraction of it, a surface is followed to see where a curve crosses its border."""
@@ -57,7 +61,20 @@ def curve_onto(surface: Surface, curve: Curve, direction: Array | None, toleranc
             chains[-1].append(run)
         else:
             chains.append([run])
+    if len(chains) > 1 and _goes_round(surface, curve, chains[-1][-1], chains[0][0]):
+        chains[0] = [*chains.pop(), *chains[0]]
     return [_fitted(surface, curve, d, chain, tolerance) for chain in chains]
+
+
+def _goes_round(surface: Surface, curve: Curve, last: _Run, first: _Run) -> bool:
+    """Whether a closed curve runs on smoothly from its end to its start, and both lie on the surface side by side: what
+    it leaves is not parted where it happens to begin.
+    """
+    if (first[0], last[1]) != curve.domain or _leaps(surface, last[3][-1], first[3][0]):
+        return False
+    point, way = curve_derivatives(curve, curve.domain, 1)
+    one, two = unit(way)
+    return bool(norm(np.diff(point, axis=0))[0] < COINCIDENT and one @ two > _SMOOTH)
 
 
 _Run = tuple[float, float, Array, Array]
