@@ -5,9 +5,15 @@ inside the face beside it. OpenCASCADE sews the result, and makes the same fille
 import numpy as np
 import pytest
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
-from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeVertex
+from OCP.BRepBuilderAPI import (
+    BRepBuilderAPI_MakeFace,
+    BRepBuilderAPI_MakePolygon,
+    BRepBuilderAPI_MakeSolid,
+    BRepBuilderAPI_MakeVertex,
+    BRepBuilderAPI_Sewing,
+)
 from OCP.BRepExtrema import BRepExtrema_DistShapeShape
-from OCP.BRepFilletAPI import BRepFilletAPI_MakeFillet
+from OCP.BRepFilletAPI import BRepFilletAPI_MakeChamfer, BRepFilletAPI_MakeFillet
 from OCP.BRepGProp import BRepGProp
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCone, BRepPrimAPI_MakeCylinder
 from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
@@ -56,7 +62,56 @@ def near(solid, place):
     return best[1]
 
 
+def chamfered(solid, distance, *places):
+    made = BRepFilletAPI_MakeChamfer(solid)
+    for place in places:
+        made.Add(distance, near(solid, place))
+    return made.Shape()
+
+
+def small_chamfers():
+    """Edges shorter than the fillet is wide: they go whole, and the faces behind them end it."""
+    return chamfered(box(), 2.0, (0, 0, 20), (100, 0, 20), (0, 60, 20), (100, 60, 20))
+
+
+def pocket():
+    """Mouths turn at corners that lean back over the wall."""
+    tool = block(20, 15, 10, 60, 30, 60)
+    return BRepAlgoAPI_Cut(box(), chamfered(tool, 2.0, (20, 15, 20), (80, 15, 20))).Shape()
+
+
+def pyramid():
+    """Two faces stand across at its tip."""
+    around = np.radians(17 + 90 * np.arange(4))
+    at = [(0.0, 0.0, 40.0), *((40 * np.cos(a), 40 * np.sin(a), 0.0) for a in around)]
+    sewing = BRepBuilderAPI_Sewing(1e-6)
+    for row in ((0, 1, 2), (0, 2, 3), (0, 3, 4), (0, 4, 1), (4, 3, 2, 1)):
+        outline = BRepBuilderAPI_MakePolygon()
+        for k in row:
+            outline.Add(gp_Pnt(*map(float, at[k])))
+        outline.Close()
+        sewing.Add(BRepBuilderAPI_MakeFace(outline.Wire()).Face())
+    sewing.Perform()
+    return BRepBuilderAPI_MakeSolid(TopoDS.Shell(sewing.SewedShape())).Solid()
+
+
+def step():
+    """The edge runs into a wall lower than the fillet; the face beside it runs on in another."""
+    return BRepAlgoAPI_Fuse(box(), block(100, 0, 0, 50, 60, 38)).Shape()
+
+
+def grooved():
+    """A groove round the corner, narrower than the fillet."""
+    return BRepAlgoAPI_Cut(box(), rod(100, 0, -5, (0, 0, 1), 3, 60)).Shape()
+
+
 CASES = {
+    "over chamfers that it consumes": (small_chamfers, (50, 0, 40), 5.0),
+    "a floor between chamfered corners": (pocket, (50, 15, 10), 5.0),
+    "a mouth between corners that lean back": (pocket, (50, 15, 40), 5.0),
+    "at a tip of four faces": (pyramid, (20 * np.cos(np.radians(17)), 20 * np.sin(np.radians(17)), 20), 3.0),
+    "along a face that goes on under a low wall": (step, (125, 0, 38), 3.0),
+    "over a round groove": (grooved, (50, 0, 40), 6.0),
     "both ends of an edge on one round wall": (notch, (60.58, 14.56, 40), 2.0),
     "an upright edge between two curved ends": (notch, (32, 0, 12), 3.0),
     "where two rods meet, cut in half": (half_tee, (15.86, 8.52, 28.77), 2.0),

@@ -119,6 +119,16 @@ class HoleAsked(BaseModel):
     behind: Way | None = None
 
 
+class CreaseAsked(BaseModel):
+    """The faces along the crease through an edge, and those that come within so many mm of its ends."""
+
+    type: Literal["crease"] = "crease"
+    seq: int
+    id: str
+    edge: str
+    within: Annotated[float, Field(gt=0, le=1e6)]
+
+
 class WaysAsked(BaseModel):
     """Build the other ways in which a step, as it was shown last, could be made, until something else is asked for."""
 
@@ -167,6 +177,7 @@ ClientMessage = Annotated[
     | WhyAsked
     | RoundAsked
     | HoleAsked
+    | CreaseAsked
     | WaysAsked
     | CombsAsked
     | LightsAsked

@@ -27,6 +27,7 @@ from pamble.server.asked import (
     CombsAsked,
     CombWanted,
     Commit,
+    CreaseAsked,
     DependentsAsked,
     HoleAsked,
     LightsAsked,
@@ -41,6 +42,7 @@ from pamble.server.asked import (
 from pamble.server.builders import Builders
 from pamble.server.hub import Hub, OpenStudy
 from pamble.server.messages import (
+    About,
     Dependents,
     Failed,
     Located,
@@ -258,6 +260,9 @@ class LiveWindow:
                 behind = None if message.behind is None else list(message.behind)
                 edges = await study.ask("hole_under", list(message.point), list(message.way), behind)
                 self._send(Rounded(seq=message.seq, edges=edges))
+            case CreaseAsked():
+                faces = await study.ask("about_crease", message.id, message.edge, message.within)
+                self._send(About(seq=message.seq, faces=faces))
             case WaysAsked():
                 await self._building.run(message.seq, message.id, self._send)
             case CombsAsked():

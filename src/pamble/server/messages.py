@@ -155,6 +155,14 @@ class Rounded(Sent):
     edges: list[NamedEdge]
 
 
+class About(Sent):
+    """Answer to `CreaseAsked`: objects."""
+
+    type: Literal["about"] = "about"
+    seq: int
+    faces: list[str]
+
+
 class Ways(Sent):
     """Answers to `WaysAsked`, one for each way that was built. rows: all of them, as in the facts of the step; left:
     how many are still to come.
@@ -192,7 +200,7 @@ class Dependents(Sent):
 
 
 ServerMessage = Annotated[
-    StudyState | Failed | Passed | Progress | Probed | Traced | Rounded | Ways | Located | Dependents,
+    StudyState | Failed | Passed | Progress | Probed | Traced | Rounded | About | Ways | Located | Dependents,
     Field(discriminator="type"),
 ]
 

@@ -267,6 +267,7 @@ MESSAGES: tuple[str, ...] = (
     "why",
     "round_hole",
     "hole_under",
+    "about_crease",
     "ways",
     "way_built",
     "combs",

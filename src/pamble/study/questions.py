@@ -19,7 +19,7 @@ from pamble.study.lights import bank_for, crossed_seams, put_lights
 from pamble.study.objects import Shape
 from pamble.study.picture import Snapshot, put_combs
 from pamble.study.states import Evaluation
-from pamble.study.tracing import hole_under, round_hole, why
+from pamble.study.tracing import about_crease, hole_under, round_hole, why
 
 LIGHT_STEPS = 64
 """Steps of the grid on which light lines are found."""
@@ -78,6 +78,10 @@ class Questions:
     def round_hole(self, id: str, edge: str) -> list[dict[str, str]]:
         """All edges round the hole that an edge borders."""
         return round_hole(self.study, self.now, id, edge)
+
+    def about_crease(self, id: str, edge: str, within: float) -> list[str]:
+        """The faces along the crease through an edge, and those within so many mm of its ends."""
+        return about_crease(self.now, id, edge, within)
 
     def hole_under(self, point: list[float], way: list[float], behind: list[float] | None) -> list[dict[str, str]]:
         """All edges round the hole that one looks into through a point, ``way`` leading to the eye. behind: a place

@@ -1,4 +1,6 @@
-"""What is found out about edges of a study when it is asked: why a seam is not quiet, and what goes round a hole."""
+"""What is found out about edges of a study when it is asked: why a seam is not quiet, what goes round a hole, and
+what lies about a crease.
+"""
 
 from __future__ import annotations
 
@@ -8,6 +10,7 @@ from typing import Any
 from pamble.core.arrays import Array
 from pamble.core.errors import StudyError
 from pamble.core.faces.face import Face
+from pamble.core.fillets.about import about
 from pamble.core.patches.hole import Hole, hole_beside, hole_seen
 from pamble.core.tolerances import SEAM_SEARCH
 from pamble.core.trace.why import trace
@@ -29,6 +32,15 @@ def round_hole(study: Study, now: Evaluation, id: str, edge: str) -> Refs:
     refs = _refs(study, now, faces, hole_beside(list(faces.values()), list(faces).index(id), own, SEAM_SEARCH))
     first = refs.index({"feature": id, "edge": edge})
     return refs[first:] + refs[:first]
+
+
+def about_crease(now: Evaluation, id: str, edge: str, within: float) -> list[str]:
+    """The faces that a fillet along an edge may have to cut, see `about`. Raises `PambleError`."""
+    faces = standing_faces(now)
+    if id not in faces:
+        raise StudyError("This edge is no longer there.")
+    ids = list(faces)
+    return [ids[n] for n in about(list(faces.values()), ids.index(id), faces[id].edge(edge), within)]
 
 
 def hole_under(study: Study, now: Evaluation, point: Array, way: Array, hidden: float) -> Refs:

@@ -289,6 +289,12 @@ export class Link {
     return answer?.type === 'rounded' ? answer.edges : [];
   }
 
+  /** The faces along the crease through an edge, and those within so many millimetres of its ends. */
+  async aboutCrease(id: string, edge: string, within: number): Promise<string[]> {
+    const answer = await this.request({ type: 'crease', id, edge, within });
+    return answer?.type === 'about' ? answer.faces : [];
+  }
+
   async locate(id: string, edge: string | null, point: Point): Promise<Located> {
     return (await this.request({ type: 'locate', id, edge, point })) as Located;
   }

@@ -11,6 +11,7 @@ export type ClientMessage =
   | Schemas['WhyAsked']
   | Schemas['RoundAsked']
   | Schemas['HoleAsked']
+  | Schemas['CreaseAsked']
   | Schemas['WaysAsked']
   | Schemas['CombsAsked']
   | Schemas['LightsAsked']
@@ -24,6 +25,7 @@ export type ServerMessage =
   | Schemas['Probed']
   | Schemas['Traced']
   | Schemas['Rounded']
+  | Schemas['About']
   | Schemas['Ways']
   | Schemas['Located']
   | Schemas['Dependents'];

@@ -413,6 +413,22 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * About
+         * @description Answer to `CreaseAsked`: objects.
+         */
+        About: {
+            /** Faces */
+            faces: string[];
+            /** Seq */
+            seq: number;
+            /**
+             * Type
+             * @default about
+             * @constant
+             */
+            type: "about";
+        };
+        /**
          * AddFeatures
          * @description Put features into the build, each at its place in ``at`` (behind the marker, or at the end, when null).
          */
@@ -559,6 +575,26 @@ export interface components {
              * @constant
              */
             type?: "commit";
+        };
+        /**
+         * CreaseAsked
+         * @description The faces along the crease through an edge, and those that come within so many mm of its ends.
+         */
+        CreaseAsked: {
+            /** Edge */
+            edge: string;
+            /** Id */
+            id: string;
+            /** Seq */
+            seq: number;
+            /**
+             * Type
+             * @default crease
+             * @constant
+             */
+            type?: "crease";
+            /** Within */
+            within: number;
         };
         /**
          * CreaseTold
@@ -2201,10 +2237,11 @@ export interface components {
          *     plane on which what is drawn lies. turns: a click on a face that is picked already turns the choice. open: a
          *     list of numbers that may grow. when: choices for which the field counts. fallback: its default. fold: title
          *     under which it is folded away with others. sides: of a pair, the two fields that name what each belongs to.
-         *     rounds: edges that can be completed to those round a hole; every: faces that can be completed to all; beside:
-         *     the field of edges, or the face, whose neighbours over a seam are put in too. ends: the choice of "start" or
-         *     "end" that a curve picked near one of its ends fills too. found: the figure of the result that says what an open
-         *     one came to. unset: what an open point is called. counted: of a number each, the field that says how many there are.
+         *     rounds: edges that can be completed to those round a hole; every: faces that can be completed to all; beside: the
+         *     field of edges, or the face, whose neighbours over a seam are put in too; within: the number by which those about
+         *     the ends of an edge come along, as far as three times that. ends: the choice of "start" or "end" that a curve picked
+         *     near one of its ends fills too. found: the figure of the result that says what an open one came to. unset: what an
+         *     open point is called. counted: of a number each, the field that says how many there are.
          */
         ToolField: {
             /** Beside */
@@ -2288,6 +2325,8 @@ export interface components {
              * @enum {string}
              */
             widget: "line" | "lines" | "face" | "faces" | "plane" | "planes" | "regions" | "point" | "place" | "points" | "cvs" | "numbers" | "number" | "number each" | "slider" | "continuity" | "continuities" | "choice" | "switch" | "relations" | "directions" | "picture scale" | "none";
+            /** Within */
+            within: string;
         };
         /**
          * ToolFigure

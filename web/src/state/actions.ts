@@ -3,7 +3,7 @@ import { fieldsOf, isRef, LISTS, openField, toolOf, type Field } from './catalog
 import { changeDraft, changeParams, dropDraft, freeName, newId, showDraft } from './drafts';
 import { nearEnd } from './nearEnd';
 import { accepts, takePointBack } from './placing';
-import { cancelWork, commit, endPreview, holeUnder, refreshCombs, refreshLights, reshape, step, tell } from './session';
+import { aboutCrease, cancelWork, commit, endPreview, holeUnder, refreshCombs, refreshLights, reshape, step, tell } from './session';
 import { stepOf, useStudy } from './study';
 import { keepStage } from './stages';
 import { begun, IDLE, stepped, type Draft, type Repick } from './hand';
@@ -104,7 +104,29 @@ function fill(draft: Draft, field: Field, ref: EdgeRef | { feature: string }): v
   }
   const sofar = (draft.params[field.name] as (EdgeRef | { feature: string })[] | undefined) ?? [];
   const there = sofar.some((r) => r.feature === ref.feature && (!('edge' in ref) || ('edge' in r && r.edge === ref.edge)));
-  if (!there) changeDraft({ [field.name]: [...sofar, ref], ...('edge' in ref ? withNeighbours(draft, field.name, ref) : {}) });
+  if (there) return;
+  changeDraft({ [field.name]: [...sofar, ref], ...('edge' in ref ? withNeighbours(draft, field.name, ref) : {}) });
+  if ('edge' in ref) void takeAbout(draft.id, field.name, ref);
+}
+
+/** How far about the ends of an edge faces are taken along, over the size of what is made there. */
+const ABOUT = 3;
+
+/** Faces along the whole crease through an edge, and those about its ends, put into the field that takes them. */
+async function takeAbout(id: string, edges: string, ref: EdgeRef): Promise<void> {
+  const size = (draft: Draft, name: string) => Number(draft.params[name] ?? fieldsOf(draft.kind).find((f) => f.name === name)?.fallback);
+  const before = draftNow();
+  const field = before && fieldsOf(before.kind).find((f) => f.beside === edges && f.within);
+  if (!field) return;
+  const found = await aboutCrease(ref, ABOUT * size(before, field.within));
+  // Meanwhile something else may have been taken up, or the edge taken out.
+  const now = draftNow();
+  const picked = (now?.params[edges] as EdgeRef[] | undefined) ?? [];
+  if (now?.id !== id || !picked.some((r) => same(r, ref))) return;
+  const sofar = (now.params[field.name] as { feature: string }[] | undefined) ?? [];
+  const known = [...picked, ...sofar].map((r) => r.feature);
+  const more = found.filter((face) => !known.includes(face)).map((feature) => ({ feature }));
+  if (more.length) changeDraft({ [field.name]: [...sofar, ...more] });
 }
 
 /** Lists of a step without a line that is wanted elsewhere in it. */

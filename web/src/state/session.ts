@@ -199,6 +199,15 @@ export async function roundHole({ feature, edge }: EdgeRef): Promise<EdgeRef[]> 
   }
 }
 
+/** The faces that a step along a crease may have to cut; none where the server cannot say. */
+export async function aboutCrease({ feature, edge }: EdgeRef, within: number): Promise<string[]> {
+  try {
+    return link ? await link.aboutCrease(feature, edge, within) : [];
+  } catch {
+    return [];
+  }
+}
+
 /** All edges round the hole that one looks into; none where there is no hole, which has been said. */
 export async function holeUnder(point: Point, way: Point, behind: Point | null): Promise<EdgeRef[]> {
   try {

@@ -28,8 +28,8 @@ from pamble.core.surfaces.extend import extend_surface
 FILLET, PAST, JOINT = "fillet", "past", "joint"
 """Names of the edges that a fillet's end, a contact that runs past the corner, and a closed face's joint leave."""
 
-_LESS = 1.0, 0.5, 0.25
-"""Shares of a length by which a surface is carried on, the first that can be."""
+_LESS = 1.0, 0.5, 0.25, 0.1
+"""Shares of a length by which a surface is carried on; the first that does for most sides."""
 
 _FIT = 1e-6
 _SAMPLES = 65
@@ -41,13 +41,18 @@ _TURNS = tuple((a, b) for a in (0, -1, 1) for b in (0, -1, 1))
 
 
 def roomy(surface: Surface, by: float) -> Surface:
-    """The surface carried on by ``by`` mm, or less, on every side that can be: nothing of what is there changes."""
-    for side in EDGES:
-        for share in _LESS:
+    """The surface carried on by ``by`` mm on every side that can be: nothing of what is there changes. By less where
+    else one side would take all the room that there is, as on an arc.
+    """
+    best, most = surface, 0
+    for share in _LESS:
+        made, sides = surface, 0
+        for side in EDGES:
             with suppress(GeometryError):
-                surface = extend_surface(surface, side, share * by)
-                break
-    return surface
+                made, sides = extend_surface(made, side, share * by), sides + 1
+        if sides > most:
+            best, most = made, sides
+    return best
 
 
 def lies_on(surface: Surface, line: Curve) -> bool:

@@ -5,25 +5,31 @@ other over all faces that it cuts.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
+from functools import partial
 from itertools import groupby
 
 import numpy as np
 
-from pamble.core.arrays import Array, cross, dot, unit
+from pamble.core.arrays import Array, IntArray, cross, dot, norm, unit
+from pamble.core.curves.stretches import stretches
 from pamble.core.errors import GeometryError
+from pamble.core.faces.crossing.fit import FittedBranch
 from pamble.core.faces.crossing.onto import curve_onto
 from pamble.core.faces.face import Face
+from pamble.core.faces.inside import inside
 from pamble.core.faces.regions.sources import Source, border_sources, plane_scale
-from pamble.core.faces.trim import CutCurve, Cutter, cut_curves
-from pamble.core.fillets.ends import NAMES, End, end_lines, tipped
-from pamble.core.fillets.recut import FILLET, onto_border
+from pamble.core.faces.trim import CutCurve, fresh_meet
+from pamble.core.fillets.ends import End, end_lines, tipped
+from pamble.core.fillets.grown import room
+from pamble.core.fillets.recut import FILLET, onto_border, roomy
 from pamble.core.fillets.splice import OPEN, Piece, in_a_row, spliced_off
 from pamble.core.fillets.strip import Strip
-from pamble.core.spline.closest import to_surface
+from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_derivatives
-from pamble.core.spline.knots import reverse_curve, surface_part
+from pamble.core.spline.knots import curve_part, reverse_curve, surface_part
 from pamble.core.spline.surface import Surface
 
 _CUT, _FIT = 1e-6, 1e-6
@@ -38,6 +44,12 @@ _MOST = 12
 """Faces over which one end runs, at most."""
 
 _AMONG = 17
+
+_ASKED = 65
+"""Places of a line that are asked whether they lie on a face."""
+
+_ON = 0.2
+"""Share of an end's width by which a line goes on beside a face's border to where a contact ends."""
 
 
 @dataclass(frozen=True)
@@ -67,14 +79,16 @@ def by_several(
     beside = set(strip.end(end)[1])
     standing = {n: now.get(n, f) for n, f in enumerate(part) if n not in beside}
     near = _part(surface, own.at, end)
-    found = [s for n, f in standing.items() if _close(near, f.surface) for s in _cuts(near, n, f, end)]
+    by = room(strip, end)
+    close = [n for n, f in standing.items() if _close(near, f.surface)]
+    found = [s for n in close for s in _cuts(near, n, standing[n], by, vertices)]
     row = _joined(_path(found, *vertices), own)
     lines = tipped([s.cut.space for s in row], vertices)
     goes = _beyond(surface, strip.end(end)[0])
     cuts: dict[int, Face] = {}
     for number, run in groupby(zip(row, lines, strict=True), key=lambda pair: pair[0].number):
         cuts[number] = _cut_off(cuts.get(number, standing[number]), [line for _, line in run], goes)
-    whole = {n for n, f in standing.items() if n not in cuts and _close(near, f.surface) and _gone(f, surface, goes)}
+    whole = {n for n in close if n not in cuts and _gone(standing[n], surface, goes)}
     return End(own.at, tuple((s.cut.on_face, s.cut.space) for s in row)), cuts, whole
 
 
@@ -95,9 +109,41 @@ def _close(a: Surface, b: Surface) -> bool:
     )
 
 
-def _cuts(surface: Surface, number: int, face: Face, end: int) -> Iterator[_Stretch]:
-    for cut in cut_curves(Face(surface), Cutter(NAMES[end], "a face at the end", face), _CUT):
-        yield _Stretch(number, cut)
+def _cuts(surface: Surface, number: int, face: Face, by: float, vertices: Array) -> Iterator[_Stretch]:
+    """The stretches of a face in which it cuts a fillet. by: see `roomy`; vertices: where the contacts end, up to which
+    a stretch goes on that leaves the face beside them, as a smooth section does tangentially.
+    """
+    low, high = np.array(face.surface.domain).T
+
+    def label(uv: Array) -> IntArray:
+        there = ((uv >= low) & (uv <= high)).all(axis=1) & inside(face, uv[:, 0], uv[:, 1])
+        return np.where(there, 0, -1)
+
+    width = float(np.linalg.norm(vertices[1] - vertices[0]))
+    for fit in _fits(surface, face.surface, by):
+        feet, t = to_curve(fit.space, vertices), np.linspace(*fit.space.domain, _ASKED)
+        for _, start, end in stretches(partial(_labels, label, fit.on_b), t):
+            ends = [start, end]
+            for at, away in zip(feet.t.tolist(), feet.distance.tolist(), strict=True):
+                k = int(abs(at - end) < abs(at - start))
+                gap = np.diff(curve_points(fit.space, [ends[k], at]), axis=0)
+                if away < _MEETS and float(norm(gap)[0]) < _ON * width:
+                    ends[k] = at
+            if ends[1] > ends[0]:
+                on_face, space = (curve_part(c, ends[0], ends[1]) for c in (fit.on_a, fit.space))
+                yield _Stretch(number, CutCurve(on_face, space))
+
+
+def _labels(label: Callable[[Array], IntArray], curve: Curve, t: Array) -> IntArray:
+    return label(curve_points(curve, t))
+
+
+def _fits(surface: Surface, across: Surface, by: float) -> Sequence[FittedBranch]:
+    """Where a surface, carried on where it can be followed, cuts a fillet; nothing where the fillet runs along it."""
+    for wall in (roomy(across, by), across):
+        with suppress(GeometryError):
+            return [fit for fit, _ in fresh_meet(_CUT)(surface, wall)]
+    return []
 
 
 def _path(found: Sequence[_Stretch], start: Array, goal: Array) -> list[_Stretch]:

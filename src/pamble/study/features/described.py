@@ -40,10 +40,11 @@ class ToolField(BaseModel):
     plane on which what is drawn lies. turns: a click on a face that is picked already turns the choice. open: a
     list of numbers that may grow. when: choices for which the field counts. fallback: its default. fold: title
     under which it is folded away with others. sides: of a pair, the two fields that name what each belongs to.
-    rounds: edges that can be completed to those round a hole; every: faces that can be completed to all; beside:
-    the field of edges, or the face, whose neighbours over a seam are put in too. ends: the choice of "start" or
-    "end" that a curve picked near one of its ends fills too. found: the figure of the result that says what an open
-    one came to. unset: what an open point is called. counted: of a number each, the field that says how many there are.
+    rounds: edges that can be completed to those round a hole; every: faces that can be completed to all; beside: the
+    field of edges, or the face, whose neighbours over a seam are put in too; within: the number by which those about
+    the ends of an edge come along, as far as three times that. ends: the choice of "start" or "end" that a curve picked
+    near one of its ends fills too. found: the figure of the result that says what an open one came to. unset: what an
+    open point is called. counted: of a number each, the field that says how many there are.
     """
 
     name: str
@@ -77,6 +78,7 @@ class ToolField(BaseModel):
     rounds: bool
     every: bool
     beside: str
+    within: str
     found: str
     unset: str
     counted: str
@@ -231,6 +233,7 @@ def _field(name: str, own: dict[str, Any], required: bool) -> ToolField:
         rounds=own.get("rounds", False),
         every=own.get("every", False),
         beside=own.get("beside", ""),
+        within=own.get("within", ""),
         found=own.get("found", ""),
         unset=own.get("unset", "as proposed"),
         counted=own.get("counted", ""),

@@ -42,7 +42,9 @@ class FilletParams(Stored):
 
     edges: list[ChangedEdgeRef] = Field([], title="Creases", json_schema_extra={"one_of": "crease"})
     faces: list[ChangedFaceRef] = Field(
-        [], title="Other faces", json_schema_extra={"once": True, "beside": "edges", "one_of": "crease"}
+        [],
+        title="Other faces",
+        json_schema_extra={"once": True, "beside": "edges", "within": "radius", "one_of": "crease"},
     )
     section: Section = choice(
         "Section",
@@ -109,7 +111,6 @@ def run(params: FilletParams, inputs: Inputs, context: Context) -> Made:
         for k, row in enumerate(made.faces)
         for side, n in zip(("v0", "v1"), row.beside, strict=True)
     )
-    idle = [f"{inputs.name(id)} does not border the crease." for n, id in enumerate(ids) if n not in made.changed]
     shapes = [row.face for row in made.faces] + list(made.corners)
     return Made(
         {_slot(i): Shape(face) for i, face in enumerate(shapes)},
@@ -117,7 +118,8 @@ def run(params: FilletParams, inputs: Inputs, context: Context) -> Made:
         seams,
         () if params.section == "chord" else tuple(_handles(params, part, asked)),
         _facts(made),
-        (*made.warnings, *idle),
+        made.warnings,
+        removes=tuple(ids[n] for n in sorted(made.gone)),
     )
 
 
