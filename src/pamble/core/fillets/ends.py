@@ -10,7 +10,6 @@ import numpy as np
 from pamble.core.arrays import Array, norm
 from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
-from pamble.core.faces.cut_back import Cut
 from pamble.core.faces.face import Edge, Face, base_name, side_curve
 from pamble.core.faces.twins import twin
 from pamble.core.spline import basis
@@ -45,30 +44,6 @@ def contact_edges(face: Face, name: str) -> list[Edge]:
     if not own:
         raise GeometryError("The contact leaves no edge on the face.")
     return sorted(own, key=lambda e: -curve_length(e.space)) if len(own) > 1 else own
-
-
-def check_whole(face: Face, cut: Cut) -> None:
-    """Raises `GeometryError` where a contact leaves the face that was cut back along it, and comes back."""
-    if not cut.edges:
-        return
-    own = contact_edges(face, cut.name)
-    ends = np.concatenate([curve_points(e.space, e.space.domain) for e in own])
-    for line in cut.lines:
-        low, high = line.domain
-        closed = norm(np.diff(curve_points(line, line.domain), axis=0))[0] < _ON
-        feet = to_curve(line, ends)
-        t = np.sort(feet.t[feet.distance < _ON])
-        if closed:
-            t = np.concatenate([[low], t, [high]])
-        middles = 0.5 * (t[1:] + t[:-1])[np.diff(t) > _GAP * (high - low)]
-        points = curve_points(line, middles)
-        away = np.min([to_curve(e.space, points).distance for e in own], axis=0) if len(points) else np.zeros(0)
-        if away.max(initial=0.0) > _ON:
-            x, y, z = points[int(np.argmax(away))]
-            raise GeometryError(
-                f"Near ({x:.2f}, {y:.2f}, {z:.2f}) mm the contact of the ball leaves its face: a smaller radius is "
-                "needed."
-            )
 
 
 Way = tuple[float, float]

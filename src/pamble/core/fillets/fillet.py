@@ -17,11 +17,12 @@ from pamble.core.faces.cut_back import Cut, NotParted, cut_back
 from pamble.core.faces.face import Edge, Face, natural_edge
 from pamble.core.fillets.corner import cornered
 from pamble.core.fillets.crease import BEYOND
-from pamble.core.fillets.ends import check_whole, contact_edges, onto_borders
+from pamble.core.fillets.ends import contact_edges, onto_borders
 from pamble.core.fillets.grown import Over, cuts_past, overs, shortened, standing_across
 from pamble.core.fillets.joints import bent_joints
 from pamble.core.fillets.meeting import Meeting, ball_corner, meetings
 from pamble.core.fillets.mitre import Mitre, mitre, too_short
+from pamble.core.fillets.pierced import Gap, gaps, pierced
 from pamble.core.fillets.rolled import Rolled
 from pamble.core.fillets.shape import ROUND, Section, Shape
 from pamble.core.fillets.strip import Ask, Strip, strip
@@ -114,6 +115,8 @@ def fillet(
     least, most = zip(*(r.radii for r in rolls), strict=True)
     warnings = _told(rolls)
     if gap:
+        for lost in (g for own in laid.left.values() for g in own):
+            raise lost.error
         return Fillet((), (), tuple(c.point for c in corners), changed, (min(least), max(most)), tuple(warnings))
     ended, gone = list[list[Face]](), set[int]()
     for i, s in enumerate(strips):
@@ -125,6 +128,8 @@ def fillet(
             faces, changed, consumed, wrong = cornered(faces, s, part, changed, laid.across[i], laid.past[i])
             gone |= consumed
             warnings += wrong
+        faces, changed, wrong = pierced(faces, s, part, changed, laid.left.get(s.name, []))
+        warnings += wrong
         ended.append(faces)
     each = [(s, k, face) for s, own in zip(strips, ended, strict=True) for k, face in enumerate(own)]
     made = [_figured(s, k, face, changed, shape) for s, k, face in each]
@@ -150,6 +155,7 @@ class _Laid:
     across: list[dict[int, int]]
     past: list[dict[int, tuple[Over, ...]]]
     changed: dict[int, Face]
+    left: dict[str, list[Gap]]
 
 
 def _laid_out(part: Sequence[Face], asked: Sequence[Ask], shape: Shape, gap: bool) -> _Laid:
@@ -181,7 +187,7 @@ def _laid(part: Sequence[Face], asked: Sequence[Ask], shape: Shape, gap: bool, f
     past = [{} if s.apart else overs(s, part, own) for s, own in zip(strips, across, strict=True)]
     over = [m.cut for m in mitres if m.cut is not None] + [c for own in past for c in cuts_past(own, part)]
     strips = [shortened(s, own) for s, own in zip(strips, past, strict=True)]
-    return _Laid(strips, corners, mitres, across, past, _cut(part, strips, corners, over))
+    return _Laid(strips, corners, mitres, across, past, *_cut(part, strips, corners, over))
 
 
 def _free(s: Strip, number: int, corners: Sequence[Meeting]) -> list[int]:
@@ -211,11 +217,12 @@ def _strips(part: Sequence[Face], asked: Sequence[Ask], shape: Shape, farther: f
 
 def _cut(
     part: Sequence[Face], strips: Sequence[Strip], corners: Sequence[Meeting], over: Sequence[tuple[int, Cut]]
-) -> dict[int, Face]:
-    """All faces beside the creases, each cut back once by all its contacts. over: what fillets take over an edge that
-    stays sharp, by the face's number.
+) -> tuple[dict[int, Face], dict[str, list[Gap]]]:
+    """All faces beside the creases, each cut back once by all its contacts; and where these leave them and come back,
+    by name. over: what fillets take over an edge that stays sharp, by the face's number.
     """
     out: dict[int, Face] = {}
+    left: dict[str, list[Gap]] = {}
     for n in dict.fromkeys(n for s in strips for n in s.faces):
         tick()
         own = [cut for s in strips if (cut := s.cut(n)) is not None]
@@ -225,8 +232,8 @@ def _cut(
             part[n], cuts, [c.point for c in corners if any(n in strips[i].end(at)[1] for i, at in c.ends)]
         )
         for cut in cuts:
-            check_whole(out[n], cut)
-    return out
+            left.setdefault(cut.name, []).extend(gaps(out[n], n, cut))
+    return out, left
 
 
 def _told(rolls: Sequence[Rolled]) -> list[str]:
@@ -253,7 +260,9 @@ def _figured(s: Strip, k: int, face: Face, changed: Mapping[int, Face], shape: S
 
 
 def _seam(face: Face, trimmed: Face, side: str, diagonal: float, name: str) -> tuple[float, float, float]:
-    own = next((e for e in face.edges if e.side == side), natural_edge(face.surface, side))
+    sides = [e for e in face.edges if e.side == side]
+    # One that goes round a hole has its side in pieces.
+    own = sides[0] if len(sides) == 1 else natural_edge(face.surface, side)
     contact = contact_edges(trimmed, name)
     seams = [Seam((1, 0), e, own, part) for e in contact for part in _shared(e, own)]
     sampled = sample_seams(seams or [Seam((0, 1), own, contact[0], own.domain)])

@@ -53,7 +53,7 @@ _ON = 0.2
 
 
 @dataclass(frozen=True)
-class _Stretch:
+class Stretch:
     """A line of the end over the face of a number, run from the fillet's side v0 to v1."""
 
     number: int
@@ -63,7 +63,7 @@ class _Stretch:
     def tips(self) -> Array:
         return curve_points(self.cut.space, self.cut.space.domain)
 
-    def turned(self) -> _Stretch:
+    def turned(self) -> Stretch:
         return replace(self, cut=CutCurve(reverse_curve(self.cut.on_face), reverse_curve(self.cut.space)))
 
 
@@ -76,20 +76,36 @@ def by_several(
     the other.
     """
     surface, own = strip.rolls[end].made.surface, end_lines(face, end)
-    beside = set(strip.end(end)[1])
-    standing = {n: now.get(n, f) for n, f in enumerate(part) if n not in beside}
-    near = _part(surface, own.at, end)
-    by = room(strip, end)
-    close = [n for n, f in standing.items() if _close(near, f.surface)]
-    found = [s for n in close for s in _cuts(near, n, standing[n], by, vertices)]
-    row = _joined(_path(found, *vertices), own)
-    lines = tipped([s.cut.space for s in row], vertices)
-    goes = _beyond(surface, strip.end(end)[0])
-    cuts: dict[int, Face] = {}
-    for number, run in groupby(zip(row, lines, strict=True), key=lambda pair: pair[0].number):
-        cuts[number] = _cut_off(cuts.get(number, standing[number]), [line for _, line in run], goes)
-    whole = {n for n in close if n not in cuts and _gone(standing[n], surface, goes)}
+    near, by = _part(surface, own.at, end), room(strip, end)
+    standing = close_to(near, strip.end(end)[1], part, now)
+    found = [s for n, f in standing.items() for s in cuts_of(near, n, f, by, vertices)]
+    flat = np.array([own.lines[0][0].control[0], own.lines[-1][0].control[-1]])
+    space = np.array([own.lines[0][1].control[0], own.lines[-1][1].control[-1]])
+    row = joined(leading(found, *vertices), flat, space)
+    goes = beyond(surface, strip.end(end)[0])
+    cuts = cut_off(row, vertices, standing, goes)
+    whole = {n for n, f in standing.items() if n not in cuts and _gone(f, surface, goes)}
     return End(own.at, tuple((s.cut.on_face, s.cut.space) for s in row)), cuts, whole
+
+
+def close_to(surface: Surface, beside: Sequence[int], part: Sequence[Face], now: Mapping[int, Face]) -> dict[int, Face]:
+    """The faces of a part, as they stand now, that may cut a fillet, by their numbers. beside: numbers of those along
+    it.
+    """
+    standing = {n: now.get(n, f) for n, f in enumerate(part) if n not in beside}
+    return {n: f for n, f in standing.items() if _close(surface, f.surface)}
+
+
+def cut_off(
+    row: Sequence[Stretch], tips: Array, standing: Mapping[int, Face], goes: Callable[[Array], Array]
+) -> dict[int, Face]:
+    """The faces over which a row of stretches runs, each without what lies beyond it. tips: where it begins and ends,
+    (2, 3); goes: see `beyond`.
+    """
+    lines, out = tipped([s.cut.space for s in row], tips), dict[int, Face]()
+    for number, run in groupby(zip(row, lines, strict=True), key=lambda pair: pair[0].number):
+        out[number] = _without(out.get(number, standing[number]), [line for _, line in run], goes)
+    return out
 
 
 def _part(surface: Surface, at: tuple[float, float], end: int) -> Surface:
@@ -109,7 +125,7 @@ def _close(a: Surface, b: Surface) -> bool:
     )
 
 
-def _cuts(surface: Surface, number: int, face: Face, by: float, vertices: Array) -> Iterator[_Stretch]:
+def cuts_of(surface: Surface, number: int, face: Face, by: float, vertices: Array) -> Iterator[Stretch]:
     """The stretches of a face in which it cuts a fillet. by: see `roomy`; vertices: where the contacts end, up to which
     a stretch goes on that leaves the face beside them, as a smooth section does tangentially.
     """
@@ -119,7 +135,7 @@ def _cuts(surface: Surface, number: int, face: Face, by: float, vertices: Array)
         there = ((uv >= low) & (uv <= high)).all(axis=1) & inside(face, uv[:, 0], uv[:, 1])
         return np.where(there, 0, -1)
 
-    width = float(np.linalg.norm(vertices[1] - vertices[0]))
+    width = float(np.linalg.norm(np.ptp(vertices, axis=0))) if len(vertices) else 0.0
     for fit in _fits(surface, face.surface, by):
         feet, t = to_curve(fit.space, vertices), np.linspace(*fit.space.domain, _ASKED)
         for _, start, end in stretches(partial(_labels, label, fit.on_b), t):
@@ -131,7 +147,7 @@ def _cuts(surface: Surface, number: int, face: Face, by: float, vertices: Array)
                     ends[k] = at
             if ends[1] > ends[0]:
                 on_face, space = (curve_part(c, ends[0], ends[1]) for c in (fit.on_a, fit.space))
-                yield _Stretch(number, CutCurve(on_face, space))
+                yield Stretch(number, CutCurve(on_face, space))
 
 
 def _labels(label: Callable[[Array], IntArray], curve: Curve, t: Array) -> IntArray:
@@ -146,12 +162,12 @@ def _fits(surface: Surface, across: Surface, by: float) -> Sequence[FittedBranch
     return []
 
 
-def _path(found: Sequence[_Stretch], start: Array, goal: Array) -> list[_Stretch]:
+def leading(found: Sequence[Stretch], start: Array, goal: Array) -> list[Stretch]:
     """The stretches that lead from one place to another, each beginning where the one before it ends; of several ways
     the one of the fewest.
     """
     both = [t for s in found for t in (s, s.turned())]
-    ways: list[tuple[Array, list[_Stretch], frozenset[int]]] = [(start, [], frozenset())]
+    ways: list[tuple[Array, list[Stretch], frozenset[int]]] = [(start, [], frozenset())]
     for _ in range(_MOST):
         longer = []
         for place, way, used in ways:
@@ -166,22 +182,24 @@ def _path(found: Sequence[_Stretch], start: Array, goal: Array) -> list[_Stretch
     raise GeometryError("The faces at the end do not cut the fillet from side to side.")
 
 
-def _joined(row: Sequence[_Stretch], own: End) -> list[_Stretch]:
-    """The stretches with tips that are the ends of the contacts, and of the stretch before."""
-    out: list[_Stretch] = []
-    flat, space = own.lines[0][0].control[0], own.lines[0][1].control[0]
+def joined(row: Sequence[Stretch], flat: Array, space: Array) -> list[Stretch]:
+    """The stretches with tips where the row begins and ends, and each where the one before it does. flat, space: both
+    places in the fillet's parameters, (2, 2), and in space, (2, 3).
+    """
+    out: list[Stretch] = []
+    at, place = flat[0], space[0]
     for k, s in enumerate(row):
         on_face, told = s.cut.on_face.control.copy(), s.cut.space.control.copy()
-        on_face[0], told[0] = flat, space
+        on_face[0], told[0] = at, place
         if k == len(row) - 1:
-            on_face[-1], told[-1] = own.lines[-1][0].control[-1], own.lines[-1][1].control[-1]
-        flat, space = on_face[-1], told[-1]
+            on_face[-1], told[-1] = flat[1], space[1]
+        at, place = on_face[-1], told[-1]
         cut = CutCurve(replace(s.cut.on_face, control=on_face), replace(s.cut.space, control=told))
-        out.append(_Stretch(s.number, cut))
+        out.append(Stretch(s.number, cut))
     return out
 
 
-def _beyond(surface: Surface, corner: Array) -> Callable[[Array], Array]:
+def beyond(surface: Surface, corner: Array) -> Callable[[Array], Array]:
     """How far places (m, 3) lie on that side of a fillet on which its crease ends, mm."""
 
     def height(points: Array) -> Array:
@@ -193,17 +211,27 @@ def _beyond(surface: Surface, corner: Array) -> Callable[[Array], Array]:
     return lambda points: side * height(points)
 
 
-def _cut_off(face: Face, lines: Sequence[Curve], goes: Callable[[Array], Array]) -> Face:
-    """A face without what lies beyond a row of lines on it."""
+def _without(face: Face, lines: Sequence[Curve], goes: Callable[[Array], Array]) -> Face:
+    """A face without what lies beyond a row of lines on it. Where the row crosses the joint of a closed face it is in
+    two, on both its sides.
+    """
     scale, border = plane_scale(face.surface), border_sources(face)
-    row = []
+    chains = list[list[Source]]()
     for line in lines:
         for f in curve_onto(face.surface, line, None, _FIT):
-            row.append(Source(FILLET, onto_border(f.on_a, border, None, scale), f.space, cutter=FILLET))
-    chain = in_a_row([Piece.whole(s, 1.0) for s in row], scale) if row else None
-    if chain is None:
+            own = Source(FILLET, onto_border(f.on_a, border, None, scale), f.space, cutter=FILLET)
+            whole = [Piece.whole(s, 1.0) for s in [*(chains[-1] if chains else []), own]]
+            if chains and in_a_row(whole, scale) is not None:
+                chains[-1].append(own)
+            else:
+                chains.append([own])
+    if not chains:
         raise GeometryError(OPEN)
-    return spliced_off(face.surface, border, chain, goes, scale)
+    for chain in chains:
+        row = in_a_row([Piece.whole(s, 1.0) for s in chain], scale)
+        assert row is not None
+        face = spliced_off(face.surface, border_sources(face), row, goes, scale)
+    return face
 
 
 def _gone(face: Face, surface: Surface, goes: Callable[[Array], Array]) -> bool:

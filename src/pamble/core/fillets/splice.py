@@ -11,7 +11,7 @@ import numpy as np
 from pamble.core.arrays import Array
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face
-from pamble.core.faces.regions.sources import Source
+from pamble.core.faces.regions.sources import Source, border_sources
 from pamble.core.fillets.ends import REACH
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_points
@@ -20,6 +20,7 @@ from pamble.core.spline.surface import Surface
 
 OPEN = "the fillet's end does not close with its border."
 
+_AROUND = 65
 _BESIDE = np.array([0.02, 0.1, 0.3])
 """Shares of a stretch of a border at which it is asked, from both its ends, whether it goes."""
 
@@ -109,6 +110,16 @@ def spliced_off(
             loops[n] = [*forth, *_back(chain)]
         return _face(surface, loops)
     raise GeometryError(OPEN)
+
+
+def with_loop(face: Face, row: Sequence[Source]) -> Face:
+    """A face with a hole round which a closed row of lines leads."""
+    places = np.concatenate([curve_points(s.curve, np.linspace(*s.curve.domain, _AROUND))[:-1] for s in row])
+    x, y = (places - places.mean(axis=0)).T
+    turn = float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum())
+    ring = [Piece.whole(s, 1.0) for s in row]
+    # The face lies on the left of what bounds it: a hole is run the other way round.
+    return _face(face.surface, [*_loops(border_sources(face)), ring if turn < 0 else _back(ring)])
 
 
 def _loops(border: Sequence[Source]) -> list[list[Piece]]:

@@ -1,0 +1,171 @@
+"""Holes that a fillet runs over: those that its contact crosses, and those that lie whole between it and its crease.
+Their walls end on the fillet, which goes round them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from pamble.core.arrays import Array, norm
+from pamble.core.errors import GeometryError
+from pamble.core.faces.cut_back import Cut
+from pamble.core.faces.face import Edge, Face, base_name, side_curve
+from pamble.core.faces.regions.sources import Source, border_sources, plane_scale
+from pamble.core.fillets.ends import contact_edges
+from pamble.core.fillets.grown import room
+from pamble.core.fillets.several import Stretch, beyond, close_to, cut_off, cuts_of, joined, leading
+from pamble.core.fillets.splice import Piece, in_a_row, spliced_off, with_loop
+from pamble.core.fillets.strip import Strip
+from pamble.core.spline.closest import to_curve
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.knots import curve_part
+from pamble.core.tolerances import SEAM_SEARCH
+
+NOTCH = "notch"
+"""Name of the edges of a fillet round what pierces it."""
+
+_ON = 1e-2
+"""Distance, mm, within which an end of a contact lies on a fillet's side."""
+
+_GAP = 1e-6
+"""Share of a contact below which nothing lies between two ends on it."""
+
+_MEETS = 0.03
+"""Distance, mm, within which a row of lines comes back to its start."""
+
+_ALONG = 9
+
+
+@dataclass(frozen=True)
+class Gap:
+    """Where a contact leaves its face and comes back. number: of the face; ends: the places (2, 3); line: the contact
+    between them.
+    """
+
+    number: int
+    ends: Array
+    line: Curve
+
+    @property
+    def error(self) -> GeometryError:
+        """What to say where it cannot be closed."""
+        x, y, z = curve_points(self.line, [0.5 * sum(self.line.domain)])[0]
+        return GeometryError(
+            f"Near ({x:.2f}, {y:.2f}, {z:.2f}) mm the contact of the ball leaves its face: a smaller radius is needed."
+        )
+
+
+def gaps(face: Face, number: int, cut: Cut) -> Iterator[Gap]:
+    """Where a contact leaves the face that was cut back along it, and comes back."""
+    if not cut.edges:
+        return
+    own = contact_edges(face, cut.name)
+    ends = np.concatenate([curve_points(e.space, e.space.domain) for e in own])
+    for line in cut.lines:
+        low, high = line.domain
+        closed = norm(np.diff(curve_points(line, line.domain), axis=0))[0] < _ON
+        feet = to_curve(line, ends)
+        on = np.flatnonzero(feet.distance < _ON)
+        on = on[np.argsort(feet.t[on])]
+        t, places = feet.t[on], ends[on]
+        if closed:
+            t = np.concatenate([[low], t, [high]])
+            places = np.vstack([curve_points(line, [low]), places, curve_points(line, [high])])
+        for k in np.flatnonzero(np.diff(t) > _GAP * (high - low)).tolist():
+            middle = curve_points(line, [0.5 * (t[k] + t[k + 1])])
+            if min(float(to_curve(e.space, middle).distance[0]) for e in own) > _ON:
+                yield Gap(number, places[k : k + 2], curve_part(line, t[k], t[k + 1]))
+
+
+def pierced(
+    faces: Sequence[Face], strip: Strip, part: Sequence[Face], changed: Mapping[int, Face], left: Sequence[Gap]
+) -> tuple[list[Face], dict[int, Face], list[str]]:
+    """Fillets in a row round all holes that they run over; the faces of the part cut back, by their number; and what is
+    not done. changed: those that were cut back already; left: gaps of its contacts. Raises `GeometryError` where
+    nothing leads over a gap.
+    """
+    out, now, told = list(faces), dict(changed), list[str]()
+    for gap in left:
+        k, side = _roll_of(strip, gap)
+        surface = strip.rolls[k].made.surface
+        standing = close_to(surface, strip.faces, part, now)
+        found = [s for n, f in standing.items() for s in cuts_of(surface, n, f, room(strip, 0), gap.ends)]
+        try:
+            space = side_curve(surface, ("v0", "v1")[side])[2]
+            feet = to_curve(space, gap.ends)
+            flat = np.column_stack([feet.t, np.full(2, float(side))])
+            row = joined(leading(found, *gap.ends), flat, feet.point)
+            now |= cut_off(row, gap.ends, standing, beyond(surface, strip.end(0)[0]))
+            out[k] = _notched(out[k], row, gap.line)
+        except GeometryError:
+            raise gap.error from None
+    for n in strip.faces:
+        for rim in _rims(part[n], changed[n]):
+            try:
+                k, row, cuts = _ring(strip, part, now, rim)
+                out[k] = with_loop(out[k], [Source(NOTCH, s.cut.on_face, s.cut.space) for s in row])
+                now |= cuts
+            except GeometryError:
+                x, y, z = curve_points(rim[0].space, rim[0].space.domain)[0]
+                told.append(
+                    f"Near ({x:.2f}, {y:.2f}, {z:.2f}) mm a hole lies under the fillet, and its wall does not end on "
+                    "it: trim both by hand."
+                )
+    return out, now, told
+
+
+def _roll_of(strip: Strip, gap: Gap) -> tuple[int, int]:
+    """Along which of the fillets in a row a gap lies, and on which of its sides."""
+    side = 0 if gap.number == strip.number else 1
+    middle = curve_points(gap.line, [0.5 * sum(gap.line.domain)])
+    away = [float(to_curve(r.lines[side], middle).distance[0]) for r in strip.rolls]
+    return int(np.argmin(away)), side
+
+
+def _notched(face: Face, row: Sequence[Stretch], line: Curve) -> Face:
+    """A fillet without what lies between a row of lines and a stretch of its side."""
+    scale = plane_scale(face.surface)
+    chain = in_a_row([Piece.whole(Source(NOTCH, s.cut.on_face, s.cut.space), 1.0) for s in row], scale)
+    assert chain is not None
+    return spliced_off(
+        face.surface, border_sources(face), chain, lambda points: -to_curve(line, points).distance, scale
+    )
+
+
+def _rims(before: Face, after: Face) -> Iterator[tuple[Edge, ...]]:
+    """The loops of a face, its outer one aside, of which nothing is left once it was cut back."""
+    left = {base_name(e.name) for e in after.edges}
+    for loop in before.loops[1:] if len(before.loops) > 1 else ():
+        if not any(base_name(e.name) in left for e in loop):
+            yield loop
+
+
+def _ring(
+    strip: Strip, part: Sequence[Face], now: Mapping[int, Face], rim: Sequence[Edge]
+) -> tuple[int, list[Stretch], dict[int, Face]]:
+    """The fillet of a row that a hole pierces, the closed row of lines in which it does, and the hole's walls cut back.
+
+    rim: the hole's edges on the face that is gone there.
+    """
+    points = [curve_points(e.space, np.linspace(*e.space.domain, _ALONG)) for e in rim]
+    for k, roll in enumerate(strip.rolls):
+        surface = roll.made.surface
+        standing = close_to(surface, strip.faces, part, now)
+        walls = {n: f for n, f in standing.items() if any(_borders(f, row) for row in points)}
+        found = [s for n, f in walls.items() for s in cuts_of(surface, n, f, room(strip, 0), np.zeros((0, 3)))]
+        for s in found:
+            first, last = s.tips
+            rest = [o for o in found if o is not s]
+            row = [s] if float(np.linalg.norm(last - first)) < _MEETS else [s, *leading(rest, last, first)]
+            flat, space = np.tile(s.cut.on_face.control[:1], (2, 1)), np.tile(first, (2, 1))
+            closed = joined(row, flat, space)
+            return k, closed, cut_off(closed, space, walls, beyond(surface, strip.end(0)[0]))
+    raise GeometryError("Nothing pierces the fillet there.")
+
+
+def _borders(face: Face, points: Array) -> bool:
+    return any(float(to_curve(e.space, points).distance.max()) < SEAM_SEARCH for e in face.edges)
