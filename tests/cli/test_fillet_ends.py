@@ -159,7 +159,7 @@ def test_where_the_joint_of_a_round_wall_lies_in_the_corner_makes_no_difference(
 
 
 def test_a_contact_that_leaves_its_face_on_the_way_is_told_with_its_place(tmp_path, capsys):
-    boss = BRepAlgoAPI_Fuse(box(), rod(50, 6, 40, (0, 0, 1), 5, 20)).Shape()
+    boss = BRepAlgoAPI_Fuse(box(), block(45, 1, 40, 10, 10, 20)).Shape()
     words = ["fillet", written(boss, tmp_path / "boss.step"), "--edge", "20,0,40", "-o", str(tmp_path / "out.step")]
     assert main([*words, "--radius", "0.9"]) == 0
     capsys.readouterr()

@@ -4,8 +4,10 @@ Their walls end on the fillet, which goes round them.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
@@ -16,13 +18,24 @@ from pamble.core.faces.face import Edge, Face, base_name, side_curve
 from pamble.core.faces.regions.sources import Source, border_sources, plane_scale
 from pamble.core.fillets.ends import contact_edges
 from pamble.core.fillets.grown import room
-from pamble.core.fillets.several import Stretch, beyond, close_to, cut_off, cuts_of, joined, leading
+from pamble.core.fillets.several import (
+    Stretch,
+    beyond,
+    close_to,
+    cut_off,
+    cuts_of,
+    grow_to,
+    joined,
+    leading,
+    whole_cuts,
+)
 from pamble.core.fillets.splice import Piece, in_a_row, spliced_off, with_loop
 from pamble.core.fillets.strip import Strip
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.knots import curve_part
+from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import SEAM_SEARCH
 
 NOTCH = "notch"
@@ -92,15 +105,12 @@ def pierced(
     for gap in left:
         k, side = _roll_of(strip, gap)
         surface = strip.rolls[k].made.surface
-        standing = close_to(surface, strip.faces, part, now)
-        found = [s for n, f in standing.items() for s in cuts_of(surface, n, f, room(strip, 0), gap.ends)]
+        feet = to_curve(side_curve(surface, ("v0", "v1")[side])[2], gap.ends)
+        flat = np.column_stack([feet.t, np.full(2, float(side))])
+        walls = _Walls(strip, surface, close_to(surface, strip.faces, part, now), gap.ends)
         try:
-            space = side_curve(surface, ("v0", "v1")[side])[2]
-            feet = to_curve(space, gap.ends)
-            flat = np.column_stack([feet.t, np.full(2, float(side))])
-            row = joined(leading(found, *gap.ends), flat, feet.point)
-            now |= cut_off(row, gap.ends, standing, beyond(surface, strip.end(0)[0]))
-            out[k] = _notched(out[k], row, gap.line)
+            row, cuts = walls.met(partial(_over, gap, flat, feet.point))
+            out[k], now = _notched(out[k], row, gap.line), now | cuts
         except GeometryError:
             raise gap.error from None
     for n in strip.faces:
@@ -116,6 +126,10 @@ def pierced(
                     "it: trim both by hand."
                 )
     return out, now, told
+
+
+def _over(gap: Gap, flat: Array, space: Array, found: Sequence[Stretch]) -> list[Stretch]:
+    return joined(leading(found, *gap.ends), flat, space)
 
 
 def _roll_of(strip: Strip, gap: Gap) -> tuple[int, int]:
@@ -153,18 +167,44 @@ def _ring(
     """
     points = [curve_points(e.space, np.linspace(*e.space.domain, _ALONG)) for e in rim]
     for k, roll in enumerate(strip.rolls):
-        surface = roll.made.surface
-        standing = close_to(surface, strip.faces, part, now)
+        standing = close_to(roll.made.surface, strip.faces, part, now)
         walls = {n: f for n, f in standing.items() if any(_borders(f, row) for row in points)}
-        found = [s for n, f in walls.items() for s in cuts_of(surface, n, f, room(strip, 0), np.zeros((0, 3)))]
-        for s in found:
-            first, last = s.tips
-            rest = [o for o in found if o is not s]
-            row = [s] if float(np.linalg.norm(last - first)) < _MEETS else [s, *leading(rest, last, first)]
-            flat, space = np.tile(s.cut.on_face.control[:1], (2, 1)), np.tile(first, (2, 1))
-            closed = joined(row, flat, space)
-            return k, closed, cut_off(closed, space, walls, beyond(surface, strip.end(0)[0]))
+        with suppress(GeometryError):
+            return k, *_Walls(strip, roll.made.surface, walls, np.zeros((0, 3))).met(_closed)
     raise GeometryError("Nothing pierces the fillet there.")
+
+
+def _closed(found: Sequence[Stretch]) -> list[Stretch]:
+    """Stretches that lead back to where the first of them begins."""
+    for s in found:
+        first, last = s.tips
+        rest = [o for o in found if o is not s]
+        with suppress(GeometryError):
+            row = [s] if float(np.linalg.norm(last - first)) < _MEETS else [s, *leading(rest, last, first)]
+            return joined(row, np.tile(s.cut.on_face.control[:1], (2, 1)), np.tile(first, (2, 1)))
+    raise GeometryError("Nothing leads round there.")
+
+
+@dataclass(frozen=True)
+class _Walls:
+    """Faces that may pierce a fillet, by their numbers. vertices: where its contact ends on them, (m, 3)."""
+
+    strip: Strip
+    surface: Surface
+    faces: Mapping[int, Face]
+    vertices: Array
+
+    def met(self, row_of: Callable[[Sequence[Stretch]], list[Stretch]]) -> tuple[list[Stretch], dict[int, Face]]:
+        """The row of stretches that is looked for among those in which they cut the fillet, and the faces cut back to
+        it; else among those in which they would, carried on, and the faces carried on to it.
+        """
+        goes, by = beyond(self.surface, self.strip.end(0)[0]), room(self.strip, 0)
+        for cuts, bound in ((cuts_of, cut_off), (whole_cuts, partial(grow_to, by=by))):
+            with suppress(GeometryError):
+                row = row_of([s for n, f in self.faces.items() for s in cuts(self.surface, n, f, by, self.vertices)])
+                tips = np.array([row[0].tips[0], row[-1].tips[1]]) if not len(self.vertices) else self.vertices
+                return row, bound(row, tips, self.faces, goes)
+        raise GeometryError("Nothing pierces the fillet there.")
 
 
 def _borders(face: Face, points: Array) -> bool:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from contextlib import suppress
 from dataclasses import replace
 
@@ -21,7 +21,7 @@ from pamble.core.fillets.ends import REACH
 from pamble.core.fillets.splice import OPEN, Piece, in_a_row, near, spliced_at
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.evaluate import curve_points, surface_points
 from pamble.core.spline.surface import EDGES, Surface
 from pamble.core.surfaces.extend import extend_surface
 
@@ -84,6 +84,33 @@ def with_corner(face: Face, corner: Array, lines: Sequence[Curve], past: Sequenc
     if chain is None:
         return _divided(surface, border, row, at * scale, scale)
     return spliced_at(surface, border, chain, at, scale)
+
+
+def regrown(face: Face, lines: Sequence[Curve], goes: Callable[[Array], Array], by: float) -> Face:
+    """The face bounded by a row of lines in place of what lies beside it: what goes there goes, and where the row lies
+    beyond its border the face comes as far. goes: how far places (m, 3) lie beyond what cuts; by: see `roomy`. Raises
+    `GeometryError` where the row does not close with the face's border.
+    """
+    surface = roomy(face.surface, by)
+    scale = plane_scale(surface)
+    border = [_moved(s, face.surface, surface) for s in border_sources(face)]
+    row = [
+        Source(FILLET, onto_border(f.on_a, border, None, scale), f.space, cutter=FILLET)
+        for line in lines
+        for f in curve_onto(surface, line, None, _FIT)
+    ]
+    made = arrange([*border, *row, *_joints(surface, border, row, scale)], scale)
+    turned = set()
+    for r, rings in enumerate(made.rings):
+        pieces = [made.pieces[i] for ring in rings for i, _ in ring]
+        middle = shapely.point_on_surface(made.polygon(r))
+        flat = np.vstack([(middle.x, middle.y), *(p.points for p in pieces)]) / scale
+        high = goes(surface_points(surface, flat[:, 0], flat[:, 1]))
+        if any(p.source >= len(border) for p in pieces) and high[0] > 0 and high.min() > -REACH:
+            turned.add(r)
+    if not turned:
+        raise GeometryError(OPEN)
+    return faces_of(surface, made, sorted(turned ^ set(np.flatnonzero(made.inside).tolist())))[0]
 
 
 def _moved(source: Source, before: Surface, after: Surface) -> Source:

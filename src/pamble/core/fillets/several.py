@@ -8,11 +8,11 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from functools import partial
-from itertools import groupby
+from itertools import groupby, pairwise
 
 import numpy as np
 
-from pamble.core.arrays import Array, IntArray, cross, dot, norm, unit
+from pamble.core.arrays import Array, BoolArray, IntArray, cross, dot, norm, unit
 from pamble.core.curves.stretches import stretches
 from pamble.core.errors import GeometryError
 from pamble.core.faces.crossing.fit import FittedBranch
@@ -23,7 +23,7 @@ from pamble.core.faces.regions.sources import Source, border_sources, plane_scal
 from pamble.core.faces.trim import CutCurve, fresh_meet
 from pamble.core.fillets.ends import End, end_lines, tipped
 from pamble.core.fillets.grown import room
-from pamble.core.fillets.recut import FILLET, onto_border, roomy
+from pamble.core.fillets.recut import FILLET, onto_border, regrown, roomy
 from pamble.core.fillets.splice import OPEN, Piece, in_a_row, spliced_off
 from pamble.core.fillets.strip import Strip
 from pamble.core.spline.closest import to_curve, to_surface
@@ -44,6 +44,12 @@ _MOST = 12
 """Faces over which one end runs, at most."""
 
 _AMONG = 17
+
+_FAR = 2.0
+"""Times its width by which a crease lies off its fillet at most, up to one of 30 degrees between its faces."""
+
+_LEAST = 1e-6
+"""Share of a line below which nothing lies between two places on it."""
 
 _ASKED = 65
 """Places of a line that are asked whether they lie on a face."""
@@ -200,15 +206,50 @@ def joined(row: Sequence[Stretch], flat: Array, space: Array) -> list[Stretch]:
 
 
 def beyond(surface: Surface, corner: Array) -> Callable[[Array], Array]:
-    """How far places (m, 3) lie on that side of a fillet on which its crease ends, mm."""
+    """How far places (m, 3) lie on that side of a fillet on which its crease ends, mm; below zero also for those that
+    do not lie over it, or farther off than any crease does.
+    """
+    (low, high), most = surface.domain[1], _FAR * float(norm(surface.control[:, -1] - surface.control[:, 0]).max())
 
-    def height(points: Array) -> Array:
+    def height(points: Array) -> tuple[Array, BoolArray]:
         foot = to_surface(surface, points)
         d = surface_derivatives(surface, foot.u, foot.v, 1)
-        return np.asarray(dot(unit(cross(d[1, 0], d[0, 1])), points - d[0, 0]))
+        return dot(unit(cross(d[1, 0], d[0, 1])), points - d[0, 0]), (foot.v > low) & (foot.v < high)
 
-    side = np.sign(height(corner[None])[0])
-    return lambda points: side * height(points)
+    side = float(np.sign(height(corner[None])[0][0]))
+
+    def goes(points: Array) -> Array:
+        above, over = height(points)
+        return np.where((over & (side * above < most)) | (side * above < 0), side * above, -np.abs(above))
+
+    return goes
+
+
+def grow_to(
+    row: Sequence[Stretch], tips: Array, standing: Mapping[int, Face], goes: Callable[[Array], Array], by: float
+) -> dict[int, Face]:
+    """The faces over which a row of stretches runs, each carried on to it where it lies beyond their borders. tips,
+    goes: see `cut_off`; by: see `roomy`.
+    """
+    lines, out = tipped([s.cut.space for s in row], tips), dict[int, Face]()
+    for number in dict.fromkeys(s.number for s in row):
+        own = [line for s, line in zip(row, lines, strict=True) if s.number == number]
+        out[number] = regrown(standing[number], own, goes, by)
+    return out
+
+
+def whole_cuts(surface: Surface, number: int, face: Face, by: float, vertices: Array) -> Iterator[Stretch]:
+    """The stretches in which a face that is carried on cuts a fillet, parted where contacts end on them. by: see
+    `roomy`.
+    """
+    for fit in _fits(surface, face.surface, by):
+        low, high = fit.space.domain
+        feet = to_curve(fit.space, vertices)
+        stops = [low, *sorted(feet.t[feet.distance < _MEETS].tolist()), high]
+        for a, b in pairwise(stops):
+            if b - a > _LEAST * (high - low):
+                on_face, space = (curve_part(c, a, b) for c in (fit.on_a, fit.space))
+                yield Stretch(number, CutCurve(on_face, space))
 
 
 def _without(face: Face, lines: Sequence[Curve], goes: Callable[[Array], Array]) -> Face:

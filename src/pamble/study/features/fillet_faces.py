@@ -12,7 +12,7 @@ from pydantic import Field
 
 from pamble.core.arrays import Array
 from pamble.core.errors import GeometryError
-from pamble.core.faces.face import Face, base_name
+from pamble.core.faces.face import Edge, Face, base_name
 from pamble.core.fillets.crease import Crease, crease
 from pamble.core.fillets.ends import contact_edges
 from pamble.core.fillets.fillet import Fillet, FilletFace, fillet
@@ -101,15 +101,17 @@ def run(params: FilletParams, inputs: Inputs, context: Context) -> Made:
     order = {"g2": 2, "g3": 3}.get(params.section, 1)
     seams = tuple(
         DeclaredSeam(
-            side,
+            own.name,
             ids[n],
-            _contact(made.changed[n], row, side),
+            _contact(made.changed[n], row, own),
             order,
             _slot(k),
             part=len(contact_edges(made.changed[n], row.name)) > 1,
         )
         for k, row in enumerate(made.faces)
         for side, n in zip(("v0", "v1"), row.beside, strict=True)
+        for own in row.face.edges
+        if own.side == side
     )
     shapes = [row.face for row in made.faces] + list(made.corners)
     return Made(
@@ -194,12 +196,13 @@ def _points(params: FilletParams, c: Crease, turned: bool) -> Iterator[PartHandl
             yield pull("radii_at", f"Radius {i + 1}", params.radii_at[i], *where, index=i, limits=(1e-3, 1e5))
 
 
-def _contact(trimmed: Face, row: FilletFace, side: str) -> str:
-    """Name of the edge that the contact cut along a side of the fillet: a face beside several has one for each."""
-    own = next(e for e in row.face.edges if e.side == side).space
+def _contact(trimmed: Face, row: FilletFace, own: Edge) -> str:
+    """Name of the edge that the contact cut along a side of the fillet, or a piece of one: a face beside several has
+    one for each.
+    """
     edges = contact_edges(trimmed, row.name)
     middles = np.concatenate([curve_points(e.space, [0.5 * sum(e.space.domain)]) for e in edges])
-    return edges[int(np.argmin(to_curve(own, middles).distance))].name
+    return edges[int(np.argmin(to_curve(own.space, middles).distance))].name
 
 
 KIND = FeatureKind(

@@ -1,0 +1,64 @@
+"""Fillets that run over holes and beside posts: OpenCASCADE fillets the body without them first, then drills or adds
+them; it fails, or errs, the other way round.
+"""
+
+import pytest
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
+from OCP.BRepFilletAPI import BRepFilletAPI_MakeFillet
+from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder
+
+from pamble.cli.main import main
+from tests.cli.test_fillet_ends import block, near, volume
+from tests.cli.test_fillet_shells import box, rod, shell
+from tests.other_library import written
+
+UP = (0, 0, 1)
+
+
+def drum():
+    return BRepPrimAPI_MakeCylinder(30.0, 40.0).Shape()
+
+
+def angle():
+    return BRepAlgoAPI_Fuse(block(0, 0, 0, 100, 60, 20), block(0, 40, 0, 100, 20, 60)).Shape()
+
+
+EDGE, RIM, FOOT = (20, 0, 40), (30, 0, 40), (20, 40, 20)
+
+CASES = {
+    "a hole that the contact crosses": (box, EDGE, 8.0, [rod(50, 8, -5, UP, 4, 60)], BRepAlgoAPI_Cut),
+    "a hole under the fillet": (box, EDGE, 10.0, [rod(50, 5, -5, UP, 2, 60)], BRepAlgoAPI_Cut),
+    "holes in both faces": (
+        box, EDGE, 8.0, [rod(30, 8, -5, UP, 4, 60), rod(60, -5, 33, (0, 1, 0), 4, 80)], BRepAlgoAPI_Cut,
+    ),
+    "a slanted hole": (box, EDGE, 8.0, [rod(50, 10, 50, (0, -0.3, -1), 4, 90)], BRepAlgoAPI_Cut),
+    "a square hole": (box, EDGE, 8.0, [block(40, 5, -5, 20, 10, 60)], BRepAlgoAPI_Cut),
+    "a hole beside a rim": (drum, RIM, 5.0, [rod(0, 24, 20, UP, 4, 40)], BRepAlgoAPI_Cut),
+    "a hole beside a foot": (angle, FOOT, 6.0, [rod(50, 36, -5, UP, 3, 60)], BRepAlgoAPI_Cut),
+    "a hole under a foot": (angle, FOOT, 9.0, [rod(50, 34, -5, UP, 2, 60)], BRepAlgoAPI_Cut),
+    "a post beside an edge": (box, EDGE, 7.0, [rod(50, 9, 30, UP, 4, 40)], BRepAlgoAPI_Fuse),
+}  # fmt: skip
+
+
+def with_all(solid, tools, how):
+    for tool in tools:
+        solid = how(solid, tool).Shape()
+    return solid
+
+
+@pytest.mark.parametrize("name", CASES)
+def test_a_fillet_goes_round_what_pierces_it(name, tmp_path, capsys):
+    make, place, radius, tools, how = CASES[name]
+    solid, out = with_all(make(), tools, how), tmp_path / "filleted.step"
+    body = make()
+    before = BRepFilletAPI_MakeFillet(body)
+    before.Add(radius, near(body, place))
+    known = volume(with_all(before.Shape(), tools, how)) - volume(solid)
+    words = ["fillet", written(solid, tmp_path / "solid.step"), "--edge", ",".join(map(str, place)), "-o", str(out)]
+    assert main([*words, "--radius", str(radius)]) == 0
+    free, sewn = shell(out)
+    assert free == 0
+    assert volume(sewn) - volume(solid) == pytest.approx(known, abs=1e-5 * volume(solid))
+    assert main([*words, "--radius", str(radius), "--section", "g2"]) == 0
+    assert shell(out)[0] == 0
+    assert "note" not in capsys.readouterr().out
