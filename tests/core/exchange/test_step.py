@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
 from OCP.BRepBuilderAPI import BRepBuilderAPI_GTransform, BRepBuilderAPI_MakeEdge
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCylinder, BRepPrimAPI_MakeSphere, BRepPrimAPI_MakeTorus
 from OCP.gp import gp_Ax2, gp_Circ, gp_Dir, gp_GTrsf, gp_Mat, gp_Pnt, gp_XYZ
@@ -23,6 +23,7 @@ from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_points
 from pamble.core.spline.knots import curve_part, edge_curve
 from pamble.demo.mirror_cap import crown, flank
+from tests import readback
 from tests.other_library import face_area, shape_area, written
 from tests.shapes import random_curve, torus
 
@@ -205,3 +206,20 @@ def test_curves_come_back_exact_named_and_beside_faces(tmp_path):
     t = np.linspace(0, 1, 30)
     a, b = own.domain
     assert np.allclose(curve_points(back.curve, t), curve_points(own, a + t * (b - a)), atol=1e-9)
+
+
+@pytest.mark.parametrize("seed", [4, 11, 16])
+def test_a_ball_like_face_is_not_read_as_what_was_cut_out_of_it(seed, tmp_path):
+    """Ellipsoids joined by lot, which OpenCASCADE reads wrongly from files of its own."""
+    rng = np.random.default_rng(seed)
+    shapes = []
+    for radius, at in ((30.0, 0.0), (rng.uniform(8, 24), rng.uniform(18, 34))):
+        turn = np.linalg.qr(rng.normal(size=(3, 3)))[0] @ np.diag(rng.uniform(0.5, 1.3, 3))
+        way = rng.normal(size=3)
+        place = gp_XYZ(*(at * way / np.linalg.norm(way)).tolist())
+        change = gp_GTrsf(gp_Mat(*turn.ravel().tolist()), place)
+        shapes.append(BRepBuilderAPI_GTransform(BRepPrimAPI_MakeSphere(radius).Shape(), change, True).Shape())
+    outer = max(shape_faces(BRepAlgoAPI_Fuse(*shapes).Shape()), key=shape_area)
+    write_step([("egg", face_from_shape(outer))], tmp_path / "egg.step")
+    areas = [shape_area(f) for f in readback.faces(tmp_path / "egg.step")]
+    assert areas == [pytest.approx(shape_area(outer), rel=1e-5)]

@@ -24,11 +24,11 @@ from OCP.TopoDS import TopoDS_Compound
 from OCP.XCAFDoc import XCAFDoc_DocumentTool
 
 from pamble.core.errors import ExchangeError, PambleError
+from pamble.core.exchange.balls import exact_shape
 from pamble.core.exchange.missing import beyond_measure, missing_faces, named_faces, undefined
 from pamble.core.faces.face import Face
 from pamble.core.faces.loose import curve_from_shape, curve_to_shape, loose_edges
 from pamble.core.faces.shapes import face_from_shape, shape_faces, shape_kind
-from pamble.core.faces.to_shape import face_to_shape
 from pamble.core.spline.curve import Curve
 
 _SCHEMA = "AP242DIS"
@@ -176,7 +176,7 @@ def _distinct(items: list[StepItem]) -> list[StepItem]:
 
 def _to_shape(item: Any) -> Any:
     if isinstance(item, Face):
-        return face_to_shape(item)
+        return exact_shape(item)
     return curve_to_shape(item) if isinstance(item, Curve) else item
 
 

@@ -91,7 +91,7 @@ def _vertices(builder: BRep_Builder, loop: Sequence[Edge]) -> list[Any]:
 def _twins(loop: Sequence[Edge]) -> dict[int, int]:
     """Edges of a loop on both sides of the joint of a closed surface, over the same range: each to the other."""
     out: dict[int, int] = {}
-    sides = [_side(e) for e in loop]
+    sides = [side_of(e) for e in loop]
     for i, (a, one) in enumerate(zip(loop, sides, strict=True)):
         for j, (b, other) in enumerate(zip(loop[:i], sides[:i], strict=True)):
             if one is None or other is None or one == other or one[0] != other[0]:
@@ -103,7 +103,7 @@ def _twins(loop: Sequence[Edge]) -> dict[int, int]:
     return out
 
 
-def _side(edge: Edge) -> str | None:
+def side_of(edge: Edge) -> str | None:
     """The side of its surface that an edge lies on, known as such or not."""
     if edge.side is not None:
         return edge.side

@@ -1,0 +1,49 @@
+"""Trimmed balls and what is like them, written so that they are read as what they are. The reader of OpenCASCADE takes
+some for what was cut out of them, where their joint lies so or so; its own files of them too.
+"""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+from typing import Any
+
+from OCP.BRepGProp import BRepGProp
+from OCP.GProp import GProp_GProps
+from OCP.IFSelect import IFSelect_ReturnStatus
+from OCP.STEPControl import STEPControl_Reader, STEPControl_StepModelType, STEPControl_Writer
+
+from pamble.core.faces.face import Face
+from pamble.core.faces.joints import ball_like, other_joints
+from pamble.core.faces.to_shape import face_to_shape
+
+_SAME = 1e-3
+"""Share of its area by which a face may differ that was read back."""
+
+
+def exact_shape(face: Face) -> Any:
+    """The shape of a face; of one like a ball with its joint where it is read back as it is, if it can be."""
+    shape, along = face_to_shape(face), ball_like(face)
+    if along is None or _read_right(shape):
+        return shape
+    others = (face_to_shape(f) for f in other_joints(face, along))
+    return next((s for s in others if _read_right(s)), shape)
+
+
+def _read_right(shape: Any) -> bool:
+    """Whether a face is of the same area once it was written and read."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = str(Path(folder) / "face.step")
+        writer, reader = STEPControl_Writer(), STEPControl_Reader()
+        writer.Transfer(shape, STEPControl_StepModelType.STEPControl_AsIs)
+        written = writer.Write(path) == IFSelect_ReturnStatus.IFSelect_RetDone
+        if not written or reader.ReadFile(path) != IFSelect_ReturnStatus.IFSelect_RetDone:
+            return False
+        reader.TransferRoots()
+        return abs(_area(reader.OneShape()) - _area(shape)) < _SAME * _area(shape)
+
+
+def _area(shape: Any) -> float:
+    found = GProp_GProps()
+    BRepGProp.SurfaceProperties_s(shape, found, 1e-6)
+    return float(found.Mass())

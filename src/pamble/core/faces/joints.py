@@ -1,0 +1,75 @@
+"""Balls and what is like them, trimmed, with their joint in other places: nothing of their shape changes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+
+import numpy as np
+
+from pamble.core.errors import GeometryError
+from pamble.core.faces.face import Edge, Face
+from pamble.core.faces.inside import inside
+from pamble.core.faces.regions.arrange import arrange
+from pamble.core.faces.regions.choose import regions
+from pamble.core.faces.regions.cut import faces_of
+from pamble.core.faces.regions.sources import Source, border_sources, plane_scale
+from pamble.core.faces.to_shape import side_of
+from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.knots import begun_at
+from pamble.core.spline.poles import is_pole
+
+_SIDES = (("u0", "u1"), ("v0", "v1"))
+_PLACES = 33
+_BESIDE = (0.0, 0.5, 0.25, 0.75)
+"""Shares of a turn from the middle of what was cut at which the joint is tried."""
+
+
+def ball_like(face: Face) -> int | None:
+    """The direction, 0 for u and 1 for v, in which a trimmed face goes once round between two poles, None if it does
+    not.
+    """
+    found = [k for k in (0, 1) if face.surface.closed[k] and all(is_pole(face.surface, s) for s in _SIDES[1 - k])]
+    return found[0] if found and face.loops else None
+
+
+def other_joints(face: Face, along: int) -> Iterator[Face]:
+    """The same face with its joint through what was cut out of it, and in other places. along: see `ball_like`."""
+    low, high = face.surface.domain[along]
+    cuts = [e for e in face.edges if side_of(e) not in _SIDES[along]]
+    if not cuts:
+        return
+    # On the circle, as what was cut may lie over the joint.
+    places = np.concatenate([curve_points(e.pcurve, np.linspace(*e.domain, _PLACES)) for e in cuts])[:, along]
+    turn = high - low
+    middle = np.angle(np.exp(2j * np.pi * (places - low) / turn).mean()) / (2 * np.pi)
+    for share in _BESIDE:
+        at = low + turn * ((middle + share) % 1.0)
+        try:
+            yield _begun(face, cuts, along, float(np.clip(at, low + 1e-3 * turn, high - 1e-3 * turn)))
+        except GeometryError:
+            continue
+
+
+def _begun(face: Face, cuts: list[Edge], along: int, at: float) -> Face:
+    low, high = face.surface.domain[along]
+    surface = begun_at(face.surface, along, at)
+    sources = [s for e in cuts for s in _turned(e, along, surface.domain[along], high - low)]
+    made = arrange([*border_sources(Face(surface)), *sources], plane_scale(surface))
+    keep = []
+    for r in regions(made, surface):
+        uv = np.array(r.at)
+        uv[along] = low + (uv[along] - low) % (high - low)
+        if inside(face, uv[:1], uv[1:])[0]:
+            keep.append(r.number)
+    return faces_of(surface, made, keep)[0]
+
+
+def _turned(edge: Edge, along: int, domain: tuple[float, float], turn: float) -> Iterator[Source]:
+    """An edge on a surface that begins at another place, a turn on or back where it lies there."""
+    there = curve_points(edge.pcurve, np.linspace(*edge.domain, _PLACES))[:, along]
+    for shift in (-turn, 0.0, turn):
+        if there.min() + shift < domain[1] and there.max() + shift > domain[0]:
+            control = edge.pcurve.control.copy()
+            control[:, along] += shift
+            yield Source(edge.name, replace(edge.pcurve, control=control), edge.space, cutter=edge.name)
