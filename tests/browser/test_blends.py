@@ -4,14 +4,21 @@ import re
 
 import numpy as np
 import pytest
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
 from playwright.sync_api import expect
 
+from pamble.core.exchange.step import read_step
+from pamble.core.spline.closest import to_curve
 from pamble.core.spline.knots import surface_part
+from pamble.study.stored import FaceData
 from tests.browser.conftest import imported
 from tests.browser.steps import line_of
+from tests.cli.test_fillet_ends import small_chamfers
+from tests.cli.test_fillet_shells import rod
 from tests.core.fillets.test_dying import line_on
 from tests.core.fillets.test_fillet import LAWS, slab, turned_away
 from tests.core.joining.test_chains import gap, parted
+from tests.other_library import written
 from tests.shapes import panel, plane
 from tests.study.slabs import face
 
@@ -80,6 +87,50 @@ def test_two_fillets_beside_an_edge_that_stays_sharp_are_mitred(corner):
     expect(rows).to_have_count(0)
     page.keyboard.press("Control+Shift+z")
     expect(rows).to_have_count(5)
+
+
+@pytest.fixture
+def lid(page, pamble, tmp_path):
+    """A box whose upright edges have small chamfers, with a hole beside an edge of its deck."""
+    solid = BRepAlgoAPI_Cut(small_chamfers(), rod(50, 7, -5, (0, 0, 1), 4, 60)).Shape()
+    found = {f"Face {n + 1}": item.face for n, item in enumerate(read_step(written(solid, tmp_path / "lid.step")))}
+    steps = [
+        {"id": f"n{n}", "kind": "face", "name": name, "role": "primary",
+         "params": {"face": FaceData.of(one).model_dump()}}
+        for n, (name, one) in enumerate(found.items())
+    ]  # fmt: skip
+    for desk in imported(page, pamble, {"format": "pamble-study", "name": "Lid", "features": steps}):
+        yield desk, found
+
+
+def test_a_fillet_takes_along_what_it_runs_over_and_ends_on(lid):
+    """Chamfers that it consumes, the faces behind them, and the wall of a hole that its contact crosses."""
+    desk, found = lid
+    page = desk.page
+    middle = np.array([[50.0, 0.0, 40.0]])
+    edges = [(name, e) for name, one in found.items() for e in one.edges]
+    name, edge = min(edges, key=lambda row: float(to_curve(row[1].space, middle).distance[0]))
+    desk.button("Blends").click()
+    desk.button("Fillet").click()
+    desk.button(f"{name}, {edge.name}").click()
+    card = page.get_by_label("Card of Fillet")
+    radius = card.get_by_label("Radius", exact=True)
+    radius.fill("5")
+    radius.press("Enter")
+    # Along it, at both its ends, behind those, and round the hole.
+    expect(card.get_by_role("button", description="Take out")).to_have_count(7)
+    rows = page.get_by_role("row", name="Seam Fillet")
+    expect(rows.first).to_be_visible()
+    desk.button("Keep").click()
+    expect(line_of(page, "Fillet")).to_be_visible()
+    expect(card).not_to_contain_text("not cut back")
+    # Both halves of the contact beside the hole, the other one, the hole's wall and the four faces at its ends.
+    found_rows = page.get_by_role("row", name=re.compile("^Seam .*Fillet"))
+    expect(found_rows).to_have_count(8)
+    assert all("holds" in row for row in found_rows.all_inner_texts())
+    page.keyboard.press("Escape")
+    page.keyboard.press("Control+z")
+    expect(found_rows).to_have_count(0)
 
 
 @pytest.fixture
