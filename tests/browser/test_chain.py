@@ -91,7 +91,7 @@ def test_a_net_its_other_half_and_a_measure_follow_their_curves_and_a_value_is_r
     expect(figure).not_to_have_text(at_first)
     page.mouse.up()
     desk.stored(7)
-    expect(page.locator(".line .state")).to_have_count(0)
+    expect(page.get_by_role("alert")).to_have_count(0)
     expect(seam).to_contain_text("holds")
     # A rail that leaves its ribs is told at the net, with the place; what hangs on it waits and stays.
     desk.let_go()
@@ -99,6 +99,6 @@ def test_a_net_its_other_half_and_a_measure_follow_their_curves_and_a_value_is_r
     page.keyboard.press("c")
     desk.drag(desk.centre(desk.button("CV 2 of Keel")), (0, -40))
     expect(page.get_by_role("alert").filter(has_text="do not cross")).to_be_visible()
-    expect(page.locator(".line .state")).to_have_count(3)
+    expect(page.get_by_role("alert").filter(has_text="this step waits")).to_have_count(2)
     page.keyboard.press("Control+z")
-    expect(page.locator(".line .state")).to_have_count(0)
+    expect(page.get_by_role("alert")).to_have_count(0)
