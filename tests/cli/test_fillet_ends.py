@@ -84,8 +84,18 @@ def pyramid():
     """Two faces stand across at its tip."""
     around = np.radians(17 + 90 * np.arange(4))
     at = [(0.0, 0.0, 40.0), *((40 * np.cos(a), 40 * np.sin(a), 0.0) for a in around)]
+    return solid_of(at, (0, 1, 2), (0, 2, 3), (0, 3, 4), (0, 4, 1), (4, 3, 2, 1))
+
+
+def blunted():
+    """A corner cut off by less than the fillet takes: the small face goes whole."""
+    at = [(98.0, 0.0, 40.0), (100.0, 2.0, 40.0), (100.0, 0.0, 38.0), (101.0, -1.0, 41.0)]
+    return BRepAlgoAPI_Cut(box(), solid_of(at, (0, 1, 2), (0, 3, 1), (1, 3, 2), (2, 3, 0))).Shape()
+
+
+def solid_of(at, *rows):
     sewing = BRepBuilderAPI_Sewing(1e-6)
-    for row in ((0, 1, 2), (0, 2, 3), (0, 3, 4), (0, 4, 1), (4, 3, 2, 1)):
+    for row in rows:
         outline = BRepBuilderAPI_MakePolygon()
         for k in row:
             outline.Add(gp_Pnt(*map(float, at[k])))
@@ -110,6 +120,7 @@ CASES = {
     "a floor between chamfered corners": (pocket, (50, 15, 10), 5.0),
     "a mouth between corners that lean back": (pocket, (50, 15, 40), 5.0),
     "at a tip of four faces": (pyramid, (20 * np.cos(np.radians(17)), 20 * np.sin(np.radians(17)), 20), 3.0),
+    "over a small corner that goes whole": (blunted, (40, 0, 40), 5.0),
     "along a face that goes on under a low wall": (step, (125, 0, 38), 3.0),
     "over a round groove": (grooved, (50, 0, 40), 6.0),
     "both ends of an edge on one round wall": (notch, (60.58, 14.56, 40), 2.0),

@@ -3,16 +3,20 @@
 import numpy as np
 import pytest
 
+from pamble.core.curves.measure import curve_length
+from pamble.core.exchange.step import read_step
 from pamble.core.faces.face import Face
-from pamble.core.spline.closest import to_surface
+from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.evaluate import curve_points, surface_grid
 from pamble.core.spline.knots import iso_curve, reverse_surface, surface_part, swap_directions
 from pamble.study.frame import read_frame
-from pamble.study.stored import SurfaceData
+from pamble.study.stored import FaceData, SurfaceData
+from tests.cli.test_fillet_ends import blunted
 from tests.core.fillets.test_dying import SLANTED, line_on
 from tests.core.fillets.test_fillet import CREASES, LAWS, block, slab, turned_away
 from tests.core.joining.test_chains import gap, parted
 from tests.core.patches.grounds import ground, window
+from tests.other_library import written
 from tests.shapes import plane
 from tests.study.bench import add, area, face, line
 from tests.study.slabs import TRIM, slabs
@@ -120,6 +124,26 @@ def test_fillets_that_meet_are_one_step_with_a_radius_each_and_a_ball_where_all_
     assert set(state.made.makes) == {"", "2", "3"}
     assert [(h.field, h.index) for h in state.made.handles] == [("radius", -1), ("radii", 1)]
     assert any("round a hole" in w for w in state.made.warnings)
+
+
+def test_a_small_face_that_a_fillet_consumes_is_gone_and_back_after_an_undo(kernel, tmp_path):
+    found = [item.face for item in read_step(written(blunted(), tmp_path / "blunted.step"))]
+    for n, one in enumerate(found):
+        add(kernel, f"f{n}", "face", face=FaceData.of(one).model_dump())
+    middle = np.array([[50.0, 0.0, 40.0]])
+    owner, edge = min(
+        ((n, e) for n, one in enumerate(found) for e in one.edges),
+        key=lambda row: float(to_curve(row[1].space, middle).distance[0]),
+    )
+    about = kernel.about_crease(f"f{owner}", edge.name, 15.0)
+    small = f"f{int(np.argmin([sum(curve_length(e.space) for e in one.edges) for one in found]))}"
+    assert small in about
+    faces = [{"feature": id} for id in about if id != f"f{owner}"]
+    state = add(kernel, "r", "fillet", edges=[line(f"f{owner}", edge.name)], faces=faces, radius=5)
+    assert (state.problem, state.made.warnings, state.made.removes) == (None, (), (small,))
+    assert small not in kernel.now.world
+    kernel.commit({"op": "set_params", "id": "r", "changes": {"radius": 0.5}})
+    assert small in kernel.now.world
 
 
 def test_a_fillet_trims_both_faces_and_follows_and_a_match_moves_a_face(kernel):

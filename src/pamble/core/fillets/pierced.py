@@ -18,17 +18,8 @@ from pamble.core.faces.face import Edge, Face, base_name, side_curve
 from pamble.core.faces.regions.sources import Source, border_sources, plane_scale
 from pamble.core.fillets.ends import contact_edges
 from pamble.core.fillets.grown import room
-from pamble.core.fillets.several import (
-    Stretch,
-    beyond,
-    close_to,
-    cut_off,
-    cuts_of,
-    grow_to,
-    joined,
-    leading,
-    whole_cuts,
-)
+from pamble.core.fillets.rows_over import MEETS, Stretch, beyond, close_to, cuts_of, joined, leading, whole_cuts
+from pamble.core.fillets.several import cut_off, grow_to
 from pamble.core.fillets.splice import Piece, in_a_row, spliced_off, with_loop
 from pamble.core.fillets.strip import Strip
 from pamble.core.spline.closest import to_curve
@@ -47,8 +38,6 @@ _ON = 1e-2
 _GAP = 1e-6
 """Share of a contact below which nothing lies between two ends on it."""
 
-_MEETS = 0.03
-"""Distance, mm, within which a row of lines comes back to its start."""
 
 _ALONG = 9
 
@@ -180,7 +169,7 @@ def _closed(found: Sequence[Stretch]) -> list[Stretch]:
         first, last = s.tips
         rest = [o for o in found if o is not s]
         with suppress(GeometryError):
-            row = [s] if float(np.linalg.norm(last - first)) < _MEETS else [s, *leading(rest, last, first)]
+            row = [s] if float(np.linalg.norm(last - first)) < MEETS else [s, *leading(rest, last, first)]
             return joined(row, np.tile(s.cut.on_face.control[:1], (2, 1)), np.tile(first, (2, 1)))
     raise GeometryError("Nothing leads round there.")
 
