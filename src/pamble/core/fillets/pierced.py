@@ -25,7 +25,7 @@ from pamble.core.fillets.strip import Strip
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
-from pamble.core.spline.knots import curve_part
+from pamble.core.spline.knots import curve_part, surface_part
 from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import SEAM_SEARCH
 
@@ -40,6 +40,9 @@ _GAP = 1e-6
 
 
 _ALONG = 9
+
+_ROOM = 0.02
+"""Share of a fillet, besides as much as a gap is long, on both sides of it in which it is closed."""
 
 
 @dataclass(frozen=True)
@@ -96,7 +99,8 @@ def pierced(
         surface = strip.rolls[k].made.surface
         feet = to_curve(side_curve(surface, ("v0", "v1")[side])[2], gap.ends)
         flat = np.column_stack([feet.t, np.full(2, float(side))])
-        walls = _Walls(strip, surface, close_to(surface, strip.faces, part, now), gap.ends)
+        near = _beside(surface, np.sort(feet.t))
+        walls = _Walls(strip, near, close_to(near, strip.faces, part, now), gap.ends)
         try:
             row, cuts = walls.met(partial(_over, gap, flat, feet.point))
             out[k], now = _notched(out[k], row, gap.line), now | cuts
@@ -115,6 +119,13 @@ def pierced(
                     "it: trim both by hand."
                 )
     return out, now, told
+
+
+def _beside(surface: Surface, at: Array) -> Surface:
+    """The part of a fillet beside a gap between two places along it, (2,)."""
+    low, high = surface.domain[0]
+    more = float(at[1] - at[0]) + _ROOM * (high - low)
+    return surface_part(surface, (max(low, float(at[0]) - more), min(high, float(at[1]) + more)), None)
 
 
 def _over(gap: Gap, flat: Array, space: Array, found: Sequence[Stretch]) -> list[Stretch]:

@@ -22,6 +22,7 @@ from pamble.core.fillets.splice import OPEN, Piece, in_a_row, near, spliced_at
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_points
+from pamble.core.spline.poles import is_pole
 from pamble.core.spline.surface import EDGES, Surface
 from pamble.core.surfaces.extend import extend_surface
 
@@ -45,13 +46,16 @@ def roomy(surface: Surface, by: float) -> Surface:
     else one side would take all the room that there is, as on an arc.
     """
     best, most = surface, 0
+    free = [s for s in EDGES if not surface.closed[EDGES.index(s) // 2] and not is_pole(surface, s)]
     for share in _LESS:
         made, sides = surface, 0
-        for side in EDGES:
+        for side in free:
             with suppress(GeometryError):
                 made, sides = extend_surface(made, side, share * by), sides + 1
         if sides > most:
             best, most = made, sides
+        if most == len(free):
+            break
     return best
 
 
