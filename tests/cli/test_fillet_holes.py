@@ -34,6 +34,7 @@ CASES = {
     "a slanted hole": (box, EDGE, 8.0, [rod(50, 10, 50, (0, -0.3, -1), 4, 90)], BRepAlgoAPI_Cut),
     "a square hole": (box, EDGE, 8.0, [block(40, 5, -5, 20, 10, 60)], BRepAlgoAPI_Cut),
     "a hole beside a rim": (drum, RIM, 5.0, [rod(0, 24, 20, UP, 4, 40)], BRepAlgoAPI_Cut),
+    "a hole over the joint of a rim": (drum, (0, 30, 40), 5.0, [rod(24, 0, 20, UP, 4, 40)], BRepAlgoAPI_Cut),
     "a hole beside a foot": (angle, FOOT, 6.0, [rod(50, 36, -5, UP, 3, 60)], BRepAlgoAPI_Cut),
     "a hole under a foot": (angle, FOOT, 9.0, [rod(50, 34, -5, UP, 2, 60)], BRepAlgoAPI_Cut),
     "a post beside an edge": (box, EDGE, 7.0, [rod(50, 9, 30, UP, 4, 40)], BRepAlgoAPI_Fuse),
@@ -62,3 +63,11 @@ def test_a_fillet_goes_round_what_pierces_it(name, tmp_path, capsys):
     assert main([*words, "--radius", str(radius), "--section", "g2"]) == 0
     assert shell(out)[0] == 0
     assert "note" not in capsys.readouterr().out
+
+
+def test_the_rim_of_a_hole_is_no_hole_under_its_own_fillet(tmp_path, capsys):
+    drilled, out = with_all(box(), [rod(50, 30, -5, UP, 10, 60)], BRepAlgoAPI_Cut), tmp_path / "rim.step"
+    words = ["fillet", written(drilled, tmp_path / "in.step"), "--edge", "60,30,40", "--radius", "3", "-o", str(out)]
+    assert main(words) == 0
+    assert "note" not in capsys.readouterr().out
+    assert shell(out)[0] == 0

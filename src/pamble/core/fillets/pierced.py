@@ -7,11 +7,13 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
-from functools import partial
+from functools import partial, reduce
+from itertools import pairwise
 
 import numpy as np
 
 from pamble.core.arrays import Array, norm
+from pamble.core.curves.edit import run_on
 from pamble.core.errors import GeometryError
 from pamble.core.faces.cut_back import Cut
 from pamble.core.faces.face import Edge, Face, base_name, side_curve
@@ -25,7 +27,7 @@ from pamble.core.fillets.strip import Strip
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
-from pamble.core.spline.knots import curve_part, surface_part
+from pamble.core.spline.knots import begun_at, curve_part, surface_part
 from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import SEAM_SEARCH
 
@@ -39,7 +41,7 @@ _GAP = 1e-6
 """Share of a contact below which nothing lies between two ends on it."""
 
 
-_ALONG = 9
+_ALONG, _STARTS = 9, 24
 
 _ROOM = 0.02
 """Share of a fillet, besides as much as a gap is long, on both sides of it in which it is closed."""
@@ -77,13 +79,26 @@ def gaps(face: Face, number: int, cut: Cut) -> Iterator[Gap]:
         on = np.flatnonzero(feet.distance < _ON)
         on = on[np.argsort(feet.t[on])]
         t, places = feet.t[on], ends[on]
-        if closed:
-            t = np.concatenate([[low], t, [high]])
-            places = np.vstack([curve_points(line, [low]), places, curve_points(line, [high])])
-        for k in np.flatnonzero(np.diff(t) > _GAP * (high - low)).tolist():
-            middle = curve_points(line, [0.5 * (t[k] + t[k + 1])])
+        stretches = [(float(a), float(b), places[k : k + 2]) for k, (a, b) in enumerate(pairwise(t))]
+        if closed and len(t):
+            stretches.append((float(t[-1]), float(t[0]) + high - low, places[[-1, 0]]))
+        for start, end, both in stretches:
+            if end - start < _GAP * (high - low):
+                continue
+            between = _stretch(line, start, end)
+            middle = curve_points(between, [0.5 * sum(between.domain)])
             if min(float(to_curve(e.space, middle).distance[0]) for e in own) > _ON:
-                yield Gap(number, places[k : k + 2], curve_part(line, t[k], t[k + 1]))
+                yield Gap(number, both, between)
+
+
+def _stretch(line: Curve, start: float, end: float) -> Curve:
+    """A stretch of a contact, of a closed one over its joint too."""
+    low, high = line.domain
+    if end <= high:
+        return curve_part(line, start, end)
+    end -= high - low
+    parts = [curve_part(line, a, b) for a, b in ((start, high), (low, end)) if b - a > _GAP * (high - low)]
+    return reduce(run_on, parts)
 
 
 def pierced(
@@ -94,9 +109,11 @@ def pierced(
     nothing leads over a gap.
     """
     out, now, told = list(faces), dict(changed), list[str]()
+    if out[0].natural and out[0].surface.closed[0]:
+        out[0] = Face(_begun_apart(out[0].surface, strip, left))
     for gap in left:
         k, side = _roll_of(strip, gap)
-        surface = strip.rolls[k].made.surface
+        surface = out[k].surface
         feet = to_curve(side_curve(surface, ("v0", "v1")[side])[2], gap.ends)
         flat = np.column_stack([feet.t, np.full(2, float(side))])
         near = _beside(surface, np.sort(feet.t))
@@ -107,9 +124,10 @@ def pierced(
         except GeometryError:
             raise gap.error from None
     for n in strip.faces:
-        for rim in _rims(part[n], changed[n]):
+        crease = strip.cut(n)
+        for rim in _rims(part[n], changed[n], () if crease is None else crease.edges):
             try:
-                k, row, cuts = _ring(strip, part, now, rim)
+                k, row, cuts = _ring(out, strip, part, now, rim)
                 out[k] = with_loop(out[k], [Source(NOTCH, s.cut.on_face, s.cut.space) for s in row])
                 now |= cuts
             except GeometryError:
@@ -150,27 +168,43 @@ def _notched(face: Face, row: Sequence[Stretch], line: Curve) -> Face:
     )
 
 
-def _rims(before: Face, after: Face) -> Iterator[tuple[Edge, ...]]:
-    """The loops of a face, its outer one aside, of which nothing is left once it was cut back."""
+def _begun_apart(surface: Surface, strip: Strip, left: Sequence[Gap]) -> Surface:
+    """A closed fillet begun away from the gaps of its contacts, where one of them lies over its joint."""
+    (low, high), over, places = surface.domain[0], False, list[Array]()
+    for gap in left:
+        side = side_curve(surface, ("v0", "v1")[_roll_of(strip, gap)[1]])[2]
+        t = to_curve(side, curve_points(gap.line, np.linspace(*gap.line.domain, _ALONG))).t
+        over = over or float(np.abs(np.diff(t)).max()) > 0.5 * (high - low)
+        places.append(t)
+    if not over:
+        return surface
+    at = np.linspace(low, high, _STARTS + 2)[1:-1]
+    away = np.abs(at[:, None] - np.concatenate(places))
+    return begun_at(surface, 0, float(at[np.argmax(np.minimum(away, high - low - away).min(axis=1))]))
+
+
+def _rims(before: Face, after: Face, crease: Sequence[Edge]) -> Iterator[tuple[Edge, ...]]:
+    """The loops of a face, its outer one and the crease's own aside, of which nothing is left once it was cut back."""
     left = {base_name(e.name) for e in after.edges}
-    for loop in before.loops[1:] if len(before.loops) > 1 else ():
-        if not any(base_name(e.name) in left for e in loop):
+    own = {base_name(e.name) for e in crease}
+    for loop in before.loops[1:]:
+        if not {base_name(e.name) for e in loop} & (left | own):
             yield loop
 
 
 def _ring(
-    strip: Strip, part: Sequence[Face], now: Mapping[int, Face], rim: Sequence[Edge]
+    faces: Sequence[Face], strip: Strip, part: Sequence[Face], now: Mapping[int, Face], rim: Sequence[Edge]
 ) -> tuple[int, list[Stretch], dict[int, Face]]:
     """The fillet of a row that a hole pierces, the closed row of lines in which it does, and the hole's walls cut back.
 
     rim: the hole's edges on the face that is gone there.
     """
     points = [curve_points(e.space, np.linspace(*e.space.domain, _ALONG)) for e in rim]
-    for k, roll in enumerate(strip.rolls):
-        standing = close_to(roll.made.surface, strip.faces, part, now)
+    for k, face in enumerate(faces):
+        standing = close_to(face.surface, strip.faces, part, now)
         walls = {n: f for n, f in standing.items() if any(_borders(f, row) for row in points)}
         with suppress(GeometryError):
-            return k, *_Walls(strip, roll.made.surface, walls, np.zeros((0, 3))).met(_closed)
+            return k, *_Walls(strip, face.surface, walls, np.zeros((0, 3))).met(_closed)
     raise GeometryError("Nothing pierces the fillet there.")
 
 
