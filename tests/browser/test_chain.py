@@ -2,11 +2,15 @@
 
 import re
 
+import numpy as np
 import pytest
 from playwright.sync_api import expect
 
+from pamble.core.spline.knots import surface_part
+from pamble.study.stored import SurfaceData
 from tests.browser.conftest import imported
 from tests.browser.steps import line_of
+from tests.core.patches.grounds import ground, window
 
 
 @pytest.fixture
@@ -102,3 +106,53 @@ def test_a_net_its_other_half_and_a_measure_follow_their_curves_and_a_value_is_r
     expect(page.get_by_role("alert").filter(has_text="this step waits")).to_have_count(2)
     page.keyboard.press("Control+z")
     expect(page.get_by_role("alert")).to_have_count(0)
+
+
+SLABS = ("South", "East", "North", "West")
+
+
+@pytest.fixture
+def dented(page, pamble):
+    """A patch that was stirred, between four slabs that lie on one ground."""
+    slabs = window(ground(1, 60))
+    middle = surface_part(ground(1, 60), (0.35, 0.65), (0.3, 0.7))
+    stirred = middle.with_control(middle.control + np.random.default_rng(1).normal(size=middle.control.shape))
+    faces = {"Patch": stirred, **{name: one.surface for name, one in zip(SLABS, slabs, strict=True)}}
+    steps = [
+        {"id": name.lower(), "kind": "face", "name": name, "role": "primary",
+         "params": {"face": {"surface": SurfaceData.of(surface).model_dump()}}}
+        for name, surface in faces.items()
+    ]  # fmt: skip
+    yield from imported(page, pamble, {"format": "pamble-study", "name": "Hood", "features": steps})
+
+
+def test_a_side_is_matched_until_it_is_quiet_and_the_patch_is_replaced_from_its_neighbours(dented):
+    desk, page = dented, dented.page
+    card = page.get_by_label(re.compile("^Card of "))
+    desk.button("Blends").click()
+    desk.button("Match").click()
+    desk.button("Patch, u end").click()
+    desk.button("East, u start").click()
+    expect(card).to_contain_text("CVs moved by up to")
+    page.keyboard.press("Enter")
+    seam = page.get_by_role("row", name=re.compile("^Seam (Patch · East|East · Patch)"))
+    expect(seam).to_contain_text("holds")
+    expect(card).to_contain_text("Round 3")
+    desk.let_go()
+    # The patch stays stirred inside: laid anew from its neighbours, of which one is found and three lie too far off.
+    desk.button("Replace patch").click()
+    desk.button("Patch").click()
+    expect(card.get_by_role("button", description="Take out")).to_have_count(1)
+    slabs, words = window(ground(1, 60)), {"u0": "u start", "u1": "u end", "v0": "v start", "v1": "v end"}
+    for name in ("West", "South", "North"):
+        side = slabs[SLABS.index(name)].side
+        card.get_by_role("button", name=f"{name}, {words[side]}", exact=True).last.click()
+    expect(card).to_contain_text("Side 4")
+    desk.button("Keep").click()
+    expect(line_of(page, "Replace patch")).to_be_visible()
+    rows = page.get_by_role("row", name=re.compile("^Seam .*Patch"))
+    expect(rows).to_have_count(4)
+    assert all("holds" in row for row in rows.all_inner_texts())
+    desk.let_go()
+    page.keyboard.press("Control+z")
+    expect(rows).to_have_count(1)
