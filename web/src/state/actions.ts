@@ -118,15 +118,18 @@ async function takeAbout(id: string, edges: string, ref: EdgeRef): Promise<void>
   const before = draftNow();
   const field = before && fieldsOf(before.kind).find((f) => f.beside === edges && f.within);
   if (!field) return;
+  const facesOf = (draft: Draft) => ((draft.params[field.name] as { feature: string }[] | undefined) ?? []).map((r) => r.feature);
+  const offered = facesOf(before);
   const found = await aboutCrease(ref, ABOUT * size(before, field.within));
   // Meanwhile something else may have been taken up, or the edge taken out.
   const now = draftNow();
   const picked = (now?.params[edges] as EdgeRef[] | undefined) ?? [];
   if (now?.id !== id || !picked.some((r) => same(r, ref))) return;
-  const sofar = (now.params[field.name] as { feature: string }[] | undefined) ?? [];
-  const known = [...picked, ...sofar].map((r) => r.feature);
-  const more = found.filter((face) => !known.includes(face)).map((feature) => ({ feature }));
-  if (more.length) changeDraft({ [field.name]: [...sofar, ...more] });
+  const sofar = facesOf(now);
+  // What was taken out while the answer was on its way stays out.
+  const known = [...picked.map((r) => r.feature), ...offered, ...sofar];
+  const more = found.filter((face) => !known.includes(face));
+  if (more.length) changeDraft({ [field.name]: [...sofar, ...more].map((feature) => ({ feature })) });
 }
 
 /** Lists of a step without a line that is wanted elsewhere in it. */
