@@ -109,7 +109,7 @@ def pierced(
     nothing leads over a gap.
     """
     out, now, told = list(faces), dict(changed), list[str]()
-    if out[0].natural and out[0].surface.closed[0]:
+    if left and out[0].natural and out[0].surface.closed[0]:
         out[0] = Face(_begun_apart(out[0].surface, strip, left))
     for gap in left:
         k, side = _roll_of(strip, gap)
