@@ -20,7 +20,7 @@ from tests.core.fillets.test_fillet import LAWS, slab, turned_away
 from tests.core.joining.test_chains import gap, parted
 from tests.other_library import written
 from tests.shapes import panel, plane
-from tests.study.slabs import face
+from tests.study.slabs import face, step
 
 
 def test_the_crest_of_a_blend_is_held_level_and_measured(desk):
@@ -95,10 +95,8 @@ def lid(page, pamble, tmp_path):
     solid = BRepAlgoAPI_Cut(small_chamfers(), rod(50, 7, -5, (0, 0, 1), 4, 60)).Shape()
     found = {f"Face {n + 1}": item.face for n, item in enumerate(read_step(written(solid, tmp_path / "lid.step")))}
     steps = [
-        {"id": f"n{n}", "kind": "face", "name": name, "role": "primary",
-         "params": {"face": FaceData.of(one).model_dump()}}
-        for n, (name, one) in enumerate(found.items())
-    ]  # fmt: skip
+        step(f"n{n}", "face", name, face=FaceData.of(one).model_dump()) for n, (name, one) in enumerate(found.items())
+    ]
     for desk in imported(page, pamble, {"format": "pamble-study", "name": "Lid", "features": steps}):
         yield desk, found
 

@@ -7,10 +7,10 @@ import pytest
 from playwright.sync_api import expect
 
 from pamble.core.spline.knots import surface_part
-from pamble.study.stored import SurfaceData
 from tests.browser.conftest import imported
 from tests.browser.steps import line_of
 from tests.core.patches.grounds import ground, window
+from tests.study.slabs import face
 
 
 @pytest.fixture
@@ -118,11 +118,7 @@ def dented(page, pamble):
     middle = surface_part(ground(1, 60), (0.35, 0.65), (0.3, 0.7))
     stirred = middle.with_control(middle.control + np.random.default_rng(1).normal(size=middle.control.shape))
     faces = {"Patch": stirred, **{name: one.surface for name, one in zip(SLABS, slabs, strict=True)}}
-    steps = [
-        {"id": name.lower(), "kind": "face", "name": name, "role": "primary",
-         "params": {"face": {"surface": SurfaceData.of(surface).model_dump()}}}
-        for name, surface in faces.items()
-    ]  # fmt: skip
+    steps = [face(name.lower(), name, surface) for name, surface in faces.items()]
     yield from imported(page, pamble, {"format": "pamble-study", "name": "Hood", "features": steps})
 
 
