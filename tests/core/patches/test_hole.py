@@ -189,3 +189,16 @@ def test_the_quick_form_lies_along_its_sides_and_is_as_large_as_the_one_that_is_
         assert np.linalg.norm(there - curve_points(e.space, t), axis=1).max() < 0.002
     one, other = (shape_area(face_to_shape(m.face)) for m in (quick, exact))
     assert one == pytest.approx(other, rel=1e-6)
+
+
+def test_an_edge_shorter_than_what_is_taken_for_a_gap_is_a_side_of_its_hole():
+    def beside(a: tuple[float, float], b: tuple[float, float]) -> Face:
+        out = 0.3 * (np.array(a) + b)
+        rows = [[[*a, 0.0], [*b, 0.0]], [[*(a + out), 0.0], [*(b + out), 0.0]]]
+        return Face(Surface.bezier(rows))
+
+    corners = [(-10.0, -10.0), (10.0, -10.0), (10.0, 9.9), (9.9, 10.0), (-10.0, 10.0)]
+    faces = [beside(a, b) for a, b in zip(corners, corners[1:] + corners[:1], strict=True)]
+    found = find_hole(faces, np.zeros(3), 0.25)
+    assert len(found.sides) == 5
+    assert found.gap < 1e-9

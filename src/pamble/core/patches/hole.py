@@ -18,6 +18,9 @@ from pamble.core.spline.knots import curve_part
 _MOST_SIDES = 24
 _STEP = 33
 
+_MET = 0.01
+"""Ends of edges so close, mm, meet as they are: between them the shortest edge is a side."""
+
 _OUTWARD, _FLAT = 0.3, 0.3
 """Share of the sides that may lead out of a loop that is a hole; in-plane part of a direction from which it counts."""
 
@@ -45,25 +48,21 @@ def find_hole(faces: Sequence[Face], point: Array, search: float) -> Hole:
     search: edges of two faces that run closer, mm, meet; ends of open edges may be as far apart. Raises `GeometryError`
     where no loop closes, with the place and the gap.
     """
-    _, open_edges = find_seams(faces, search)
-    pieces = [o for o in open_edges if o.length > search]
-    if not pieces:
-        raise GeometryError("No edge of the part is open: there is no hole to fill.")
-    loops, broken = _loops(pieces, search)
+    loops, broken = _rings(faces, search)
     target = floats(point)
     if not loops:
-        gap, at = broken or (np.inf, target)
-        x, y, z = at
+        if broken is None:
+            raise GeometryError("No edge of the part is open: there is no hole to fill.")
+        gap, (x, y, z) = broken
         raise GeometryError(
             f"No loop of open edges closes: near ({x:.2f}, {y:.2f}, {z:.2f}) mm {gap:.3f} mm are left open."
         )
     rated = []
     for loop in loops:
         row = np.vstack([w.points for w in loop])
-        seen = _seen(row)
-        if seen.outward(loop) > _OUTWARD:
+        if _outer(loop):
             continue
-        around, away = seen.surrounds(target), float(norm(row - target).min())
+        around, away = _seen(row).surrounds(target), float(norm(row - target).min())
         length = float(norm(np.diff(row, axis=0)).sum())
         if around or away < 0.25 * length:
             rated.append((not around, length if around else away, loop))
@@ -78,15 +77,14 @@ def hole_seen(faces: Sequence[Face], point: Array, way: Array, search: float, hi
     eye, the one nearest to it. hidden: what lies farther back than so many mm from the point is covered; search as in
     `find_hole`. Raises `GeometryError` where there is none.
     """
-    _, open_edges = find_seams(faces, search)
     back = unit(floats(way)[None])[0]
     across = np.linalg.svd(back[None])[2][1:]
     target, rated = floats(point), []
-    for loop in _loops([o for o in open_edges if o.length > search], search)[0]:
+    for loop in _rings(faces, search)[0]:
         row = np.vstack([w.points for w in loop])
-        flat = shapely.Polygon((row - target) @ across.T).buffer(0)
+        flat = _inside((row - target) @ across.T)
         depth = float((row - target).mean(axis=0) @ back)
-        if depth > hidden and flat.contains(shapely.Point(0, 0)) and _seen(row).outward(loop) <= _OUTWARD:
+        if depth > hidden and flat.contains(shapely.Point(0, 0)) and not _outer(loop):
             rated.append((depth, loop))
     if not rated:
         raise GeometryError("No hole lies under the pointer: click inside one, or pick an edge of it.")
@@ -105,11 +103,9 @@ def _hole(loop: Sequence[_Way]) -> Hole:
 
 def hole_beside(faces: Sequence[Face], number: int, edge: Edge, search: float) -> Hole:
     """The hole that an edge of a face borders, sides as in `find_hole`. Raises `GeometryError` where there is none."""
-    _, open_edges = find_seams(faces, search)
-    loops, _ = _loops([o for o in open_edges if o.length > search], search)
-    for loop in loops:
+    for loop in _rings(faces, search)[0]:
         if any(w.piece.face == number and w.piece.edge is edge for w in loop):
-            if _seen(np.vstack([w.points for w in loop])).outward(loop) > _OUTWARD:
+            if _outer(loop):
                 raise GeometryError("This edge is on the outer border of the part, not round a hole.")
             return _hole(loop)
     raise GeometryError("No loop of open edges closes along this edge.")
@@ -147,6 +143,23 @@ def _part(o: OpenEdge) -> Edge:
     if o.t == e.domain:
         return e
     return Edge(e.surface, e.name, curve_part(e.pcurve, *o.t), e.inward, curve_part(e.space, *o.t), e.at)
+
+
+def _rings(faces: Sequence[Face], search: float) -> tuple[list[list[_Way]], tuple[float, Array] | None]:
+    """Loops of open edges as in `_loops`: first holes that close as they are, in which short edges are sides too, then
+    what closes of the other edges over gaps.
+    """
+    _, open_edges = find_seams(faces, search)
+    reach = min(search, _MET)
+    whole = [loop for loop in _loops([o for o in open_edges if o.length > reach], reach)[0] if not _outer(loop)]
+    taken = {id(w.piece) for loop in whole for w in loop}
+    loops, broken = _loops([o for o in open_edges if o.length > search and id(o) not in taken], search)
+    return whole + loops, broken
+
+
+def _outer(loop: Sequence[_Way]) -> bool:
+    """Whether a loop runs round faces, not round a hole."""
+    return _seen(np.vstack([w.points for w in loop])).outward(loop) > _OUTWARD
 
 
 def _loops(pieces: Sequence[OpenEdge], reach: float) -> tuple[list[list[_Way]], tuple[float, Array] | None]:
@@ -213,4 +226,9 @@ class _Seen:
 def _seen(row: Array) -> _Seen:
     middle = row.mean(axis=0)
     axes = np.linalg.svd(row - middle, full_matrices=False)[2]
-    return _Seen(middle, axes, shapely.Polygon((row - middle) @ axes[:2].T).buffer(0))
+    return _Seen(middle, axes, _inside((row - middle) @ axes[:2].T))
+
+
+def _inside(ring: Array) -> shapely.Geometry:
+    """What a ring (m, 2) encloses; neighbours may cross by a hair where they meet in a corner."""
+    return shapely.make_valid(shapely.Polygon(ring))

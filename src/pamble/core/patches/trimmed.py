@@ -212,7 +212,7 @@ def _cut_out(face: Face, c: Chain, uv: Sequence[Array]) -> Face:
 
 def _hole(uv: Sequence[Array]) -> shapely.Geometry:
     """What the sides enclose in the patch's parameters."""
-    return shapely.Polygon(np.vstack(uv)).buffer(0)
+    return shapely.make_valid(shapely.Polygon(np.vstack(uv)))
 
 
 def _inside(uv: Sequence[Array]) -> Callable[[Array, Array], BoolArray]:

@@ -143,7 +143,7 @@ def _by_library(plan: Plan, p: Array, rings: list[IntArray], ids: IntArray) -> I
         cells.append(shapely.Polygon(p[at : at + len(ring)]))
         at += len(ring)
     if not polygon.is_valid:
-        polygon = polygon.buffer(0)
+        polygon = shapely.make_valid(polygon)
     between = polygon.difference(shapely.union_all(cells)) if cells else polygon
     triangles = shapely.get_parts(shapely.constrained_delaunay_triangles(between))
     if not len(triangles):
