@@ -100,8 +100,8 @@ def test_worked_example_of_basis_functions():
     first, values = basis.local(vector, 2, np.array([2.5]), 2)
     assert first[0] == 2
     assert np.allclose(values[0, 0], [1 / 8, 6 / 8, 1 / 8])
-    assert np.allclose(values[1, 0], [-1 / 2, 0, 1 / 2])
-    assert np.allclose(values[2, 0], [1, -2, 1])
+    assert np.allclose(values[0, 1], [-1 / 2, 0, 1 / 2])
+    assert np.allclose(values[0, 2], [1, -2, 1])
 
 
 def test_worked_example_of_a_rational_circle():

@@ -103,7 +103,7 @@ def _solve_across(curve: Curve, points: Array, t: Array) -> Array:
     n, p = len(curve.control), curve.degree
     a = np.zeros((len(t), n))
     rows = np.arange(len(t))[:, None]
-    a[rows, first[:, None] + np.arange(p + 1)] = values[0]
+    a[rows, first[:, None] + np.arange(p + 1)] = values[:, 0]
     d = curve_derivatives(curve, t, 1)
     tangent = d[1] / np.maximum(norm(d[1]), TINY)[:, None]
     gap = points - d[0]

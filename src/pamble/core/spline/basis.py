@@ -1,4 +1,5 @@
-"""B-spline basis functions, evaluated by scipy for whole arrays of parameters.
+"""B-spline basis functions for whole arrays of parameters: by the power coefficients of each span, by scipy where the
+degree is high.
 
 A parameter outside the domain uses the nearest span, so the end pieces continue as polynomials.
 """
@@ -78,17 +79,26 @@ def greville(knots: Array, degree: int) -> Array:
     return np.asarray(np.clip(window.mean(axis=1), knots[degree], knots[-degree - 1]))
 
 
-_REMEMBERED = 512, 20_000
-"""Most parameters, and most values, of a matrix that is remembered."""
+_REMEMBERED = 512
+"""Most parameters whose values are remembered."""
+
+_POWERS = 9
+"""Highest degree that is evaluated by powers: they lose three times the digits' place with each degree."""
 
 
 def power_pieces(knots: Array, degree: int) -> tuple[Array, IntArray, Array]:
-    """Power coefficients of a spline space, for those who keep them: breaks (k+1,), first active function of each span
+    """Power coefficients of a spline space, not to be written to: breaks (k+1,), first active function of each span
     (k,), coefficients (k, power, active function) in the span's own coordinate from 0 to 1.
 
     Source: Cox-de Boor recursion (The NURBS Book, section 2.2), on polynomials instead of values.
     """
-    edges = breaks(knots, degree)
+    return _power_pieces(np.asarray(knots, dtype=np.float64).tobytes(), degree)
+
+
+@lru_cache(maxsize=512)
+def _power_pieces(key: bytes, degree: int) -> tuple[Array, IntArray, Array]:
+    knots = np.frombuffer(key)
+    edges = _breaks(key, degree)
     j = np.searchsorted(knots, edges[:-1], side="right") - 1
     a, h = knots[j, None], (knots[j + 1] - knots[j])[:, None]
     active = np.zeros((len(j), degree + 1, 1))
@@ -100,7 +110,10 @@ def power_pieces(knots: Array, degree: int) -> tuple[Array, IntArray, Array]:
         raised[:, :, :-1] += _times_linear(active, (right - a) / width, -h / width)
         raised[:, :, 1:] += _times_linear(active, (a - left) / width, h / width)
         active = raised
-    return edges, j - degree, active
+    first = j - degree
+    for array in (first, active):
+        array.setflags(write=False)
+    return edges, first, active
 
 
 def _times_linear(poly: Array, constant: Array, slope: Array) -> Array:
@@ -111,77 +124,85 @@ def _times_linear(poly: Array, constant: Array, slope: Array) -> Array:
 
 
 def local(knots: Array, degree: int, t: Array, order: int = 0) -> tuple[IntArray, Array]:
-    """Active basis functions and derivatives.
+    """Active basis functions and derivatives, not to be written to.
 
-    Returns the index of the first active function (m,) and values (order+1, m, degree+1).
-    """
-    edges = breaks(knots, degree)
-    first = np.searchsorted(knots, edges[:-1], side="right") - 1 - degree
-    active = first[np.clip(np.searchsorted(edges, t, side="right") - 1, 0, len(first) - 1)]
-    values = matrix(knots, degree, t, order)
-    return active, np.take_along_axis(values, (active[:, None] + np.arange(degree + 1))[None], axis=2)
-
-
-def matrix(knots: Array, degree: int, t: Array, order: int = 0) -> Array:
-    """Dense basis matrices (order+1, m, n), not to be written to: row i holds all basis functions (or derivatives) at
-    ``t[i]``.
+    Returns the index of the first active function (m,) and values (m, order+1, degree+1).
     """
     key = np.asarray(knots, dtype=np.float64).tobytes()
     t = np.asarray(t, dtype=np.float64)
-    if _small(t, knots, order):
-        return _remembered(key, degree, t.tobytes(), order)
-    return _matrix(key, degree, t, order)
+    return _remembered(key, degree, t.tobytes(), order) if len(t) <= _REMEMBERED else _local(key, degree, t, order)
+
+
+def matrix(knots: Array, degree: int, t: Array, order: int = 0) -> Array:
+    """Dense basis matrices (order+1, m, n), not to be written to: row i holds all basis functions (or derivatives) at ``t[i]``."""
+    first, values = local(knots, degree, t, order)
+    count = len(knots) - degree - 1
+    if count == degree + 1:
+        return values.transpose(1, 0, 2)
+    out = np.zeros((order + 1, len(first), count))
+    columns = first[:, None] + np.arange(degree + 1)
+    out[:, np.arange(len(first))[:, None], columns] = values.transpose(1, 0, 2)
+    return out
 
 
 def combined(knots: Array, degree: int, t: Array, order: int, points: Array) -> Array:
     """Derivatives of a combination of the functions by ``points`` (n, c), (order+1, m, c)."""
-    if _small(t, knots, order) or len(points) == degree + 1:
-        return np.asarray(matrix(knots, degree, t, order) @ points)
-    spline = BSpline.construct_fast(knots, points, degree, extrapolate=True)
-    out = np.zeros((order + 1, len(t), points.shape[1]))
-    for d in range(min(order, degree) + 1):
-        out[d] = spline(t, d)
-    return out
-
-
-def _small(t: Array, knots: Array, order: int) -> bool:
-    most, values = _REMEMBERED
-    return len(t) <= most and (order + 1) * len(t) * len(knots) <= values
+    first, values = local(knots, degree, t, order)
+    if len(points) == degree + 1:
+        return (values.reshape(-1, degree + 1) @ points).reshape(len(first), order + 1, points.shape[1]).transpose(1, 0, 2)
+    return np.matmul(values, points[first[:, None] + np.arange(degree + 1)]).transpose(1, 0, 2)
 
 
 @lru_cache(maxsize=256)
-def _remembered(key: bytes, degree: int, parameters: bytes, order: int) -> Array:
+def _remembered(key: bytes, degree: int, parameters: bytes, order: int) -> tuple[IntArray, Array]:
     """Live work asks for the same few parameters again and again: shapes move, their samples do not."""
-    out = _matrix(key, degree, np.frombuffer(parameters), order)
-    out.setflags(write=False)
-    return out
+    first, values = _local(key, degree, np.frombuffer(parameters), order)
+    first.setflags(write=False)
+    values.setflags(write=False)
+    return first, values
 
 
-def _matrix(key: bytes, degree: int, t: Array, order: int) -> Array:
-    functions = _functions(key, degree)
-    count = functions.c.shape[1]
-    out = np.zeros((order + 1, len(t), count))
-    start, end = functions.t[degree], functions.t[count]
-    if count == degree + 1 and functions.t[0] == start and functions.t[-1] == end:
-        powers = np.vander((t - start) / (end - start), degree + 1, increasing=True)
-        for d, table in enumerate(_bernstein(degree)[: order + 1]):
-            np.matmul(powers[:, : degree + 1 - d], table[: degree + 1 - d] / (end - start) ** d, out=out[d])
-        return out
-    for d in range(min(order, degree) + 1):
-        out[d] = functions(t, d)
-    return out
+def _local(key: bytes, degree: int, t: Array, order: int) -> tuple[IntArray, Array]:
+    if degree > _POWERS:
+        return _by_library(key, degree, t, order)
+    most = min(order, degree)
+    inner, start, width, first, tables = _tables(key, degree, most)
+    powers = np.empty((len(t), 1, degree + 1))
+    powers[..., 0] = 1.0
+    span = inner.searchsorted(t, side="right")
+    powers[..., 1:] = ((t - start.take(span)) / width.take(span))[:, None, None]
+    np.multiply.accumulate(powers, axis=2, out=powers)
+    values = powers[:, 0] @ tables[0] if len(width) == 1 else np.matmul(powers, tables.take(span, axis=0))
+    values = values.reshape(len(t), most + 1, degree + 1)
+    if order > degree:
+        values = np.concatenate([values, np.zeros((len(t), order - degree, degree + 1))], axis=1)
+    return first.take(span), values
 
 
-@lru_cache(maxsize=32)
-def _bernstein(degree: int) -> Array:
-    """Power coefficients of the functions of one span from 0 to 1 and of their derivatives, (derivative, power,
-    function): a product is quicker than scipy there.
+@lru_cache(maxsize=512)
+def _tables(key: bytes, degree: int, order: int) -> tuple[Array, Array, Array, IntArray, Array]:
+    """Inner breaks (k-1,), starts and widths of spans (k,), their first active functions (k,), and power coefficients
+    of the functions and their derivatives (k, power, (order+1) (degree+1)).
     """
-    out = np.repeat(power_pieces(uniform_knots(degree, 1), degree)[2], degree + 1, axis=0)
+    edges, first, pieces = _power_pieces(key, degree)
+    width = np.diff(edges)
+    tables = np.zeros((len(width), degree + 1, order + 1, degree + 1))
+    tables[:, :, 0] = pieces
     powers = np.arange(1, degree + 1)[:, None]
-    for d in range(1, degree + 1):
-        out[d, :-1], out[d, -1] = powers * out[d - 1, 1:], 0.0
-    return out
+    for d in range(1, order + 1):
+        tables[:, :-1, d] = powers * tables[:, 1:, d - 1] / width[:, None, None]
+    return edges[1:-1].copy(), edges[:-1].copy(), width, first, tables.reshape(len(width), degree + 1, -1)
+
+
+def _by_library(key: bytes, degree: int, t: Array, order: int) -> tuple[IntArray, Array]:
+    edges, first, _ = _power_pieces(key, degree)
+    functions = _functions(key, degree)
+    active = first[edges[1:-1].searchsorted(t, side="right")]
+    columns = active[:, None] + np.arange(degree + 1)
+    values = np.zeros((len(t), order + 1, degree + 1))
+    for d in range(min(order, degree) + 1):
+        values[:, d] = np.take_along_axis(functions(t, d), columns, axis=1)
+    return active, values
 
 
 @lru_cache(maxsize=512)

@@ -12,9 +12,6 @@ from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.surface import Surface
 
-_DENSE_LIMIT = 120
-"""Nets with fewer control points than this are evaluated by dense products: fewer, larger operations."""
-
 _CHUNK = 4096
 """Scattered points are taken in pieces of this size, so that temporaries stay in the cache."""
 
@@ -61,34 +58,26 @@ def surface_derivatives(surface: Surface, u: ArrayLike, v: ArrayLike, order: int
     u, v = np.broadcast_arrays(np.atleast_1d(floats(u)), np.atleast_1d(floats(v)))
     points = surface.control if surface.weights is None else surface.homogeneous
     out = np.zeros((order + 1, order + 1, len(u), points.shape[2]))
-    dense = points.shape[0] * points.shape[1] <= _DENSE_LIMIT
     for start in range(0, len(u), _CHUNK):
         part = slice(start, start + _CHUNK)
-        (_dense_part if dense else _gathered_part)(surface, points, u[part], v[part], order, out[:, :, part])
+        _part(surface, points, u[part], v[part], order, out[:, :, part])
     return out if surface.weights is None else _quotient(out, order)
 
 
-def _dense_part(surface: Surface, points: Array, u: Array, v: Array, order: int, out: Array) -> None:
-    n, m, c = points.shape
-    bu = basis.matrix(surface.knots_u, surface.degree_u, u, order)
-    bv = basis.matrix(surface.knots_v, surface.degree_v, v, order)
-    flat = points.reshape(n, m * c)
+def _part(surface: Surface, points: Array, u: Array, v: Array, order: int, out: Array) -> None:
+    p, q = surface.degree_u, surface.degree_v
+    first_u, bu = basis.local(surface.knots_u, p, u, order)
+    first_v, bv = basis.local(surface.knots_v, q, v, order)
+    if points.shape[:2] == (p + 1, q + 1):
+        along = bu.reshape(-1, p + 1) @ points.reshape(p + 1, -1)
+    else:
+        size = points.shape[1]
+        active = (np.arange(p + 1)[:, None] * size + np.arange(q + 1)).ravel()
+        net = points.reshape(-1, points.shape[2]).take((first_u * size + first_v)[:, None] + active, axis=0)
+        along = np.matmul(bu, net.reshape(len(u), p + 1, -1))
+    along = along.reshape(len(u), order + 1, q + 1, -1)
     for k in range(order + 1):
-        along = (bu[k] @ flat).reshape(len(u), m, c)
-        out[k, : order + 1 - k] = np.matmul(bv[: order + 1 - k].transpose(1, 0, 2), along).transpose(1, 0, 2)
-
-
-def _gathered_part(surface: Surface, points: Array, u: Array, v: Array, order: int, out: Array) -> None:
-    first_u, bu = basis.local(surface.knots_u, surface.degree_u, u, order)
-    first_v, bv = basis.local(surface.knots_v, surface.degree_v, v, order)
-    rows = first_u[:, None] + np.arange(surface.degree_u + 1)
-    columns = first_v[:, None] + np.arange(surface.degree_v + 1)
-    net = points[rows[:, :, None], columns[:, None, :]]
-    flat = net.reshape(len(u), surface.degree_u + 1, -1)
-    along = np.matmul(bu.transpose(1, 0, 2), flat)
-    for k in range(order + 1):
-        piece = along[:, k].reshape(len(u), surface.degree_v + 1, -1)
-        out[k, : order + 1 - k] = np.matmul(bv[: order + 1 - k].transpose(1, 0, 2), piece).transpose(1, 0, 2)
+        out[k, : order + 1 - k] = np.matmul(bv[:, : order + 1 - k], along[:, k]).transpose(1, 0, 2)
 
 
 def surface_grid(surface: Surface, us: ArrayLike, vs: ArrayLike, order: int = 0) -> Array:
