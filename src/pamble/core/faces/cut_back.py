@@ -11,7 +11,7 @@ from pamble.core.arrays import Array
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face, base_name
 from pamble.core.faces.trim import Cutter, Divided, divide
-from pamble.core.spline.closest import to_curve
+from pamble.core.spline.closest import boxed, to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_derivatives
 
@@ -78,5 +78,6 @@ def _beyond(divided: Divided, at: Array, cuts: Sequence[Cut]) -> bool:
 
 def _touches(divided: Divided, number: int, points: Array, names: set[str]) -> bool:
     made = divided.holding([number])[0]
-    own = [e for e in made.edges if base_name(e.name) not in names]
-    return any(float(to_curve(e.space, points).distance.min()) < _TOUCHES for e in own)
+    own = [e.space for e in made.edges if base_name(e.name) not in names]
+    near = [(c, points[boxed(c, points, _TOUCHES)]) for c in own]
+    return any(float(to_curve(c, at).distance.min()) < _TOUCHES for c, at in near if len(at))

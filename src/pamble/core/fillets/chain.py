@@ -14,7 +14,7 @@ from pamble.core.curves.edit import run_on
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.frames import frames
-from pamble.core.spline.closest import to_curve
+from pamble.core.spline.closest import boxed, to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
 from pamble.core.spline.knots import curve_part, reverse_curve
@@ -155,8 +155,8 @@ def _bordered(part: Sequence[Face], number: int, edge: Edge, reach: float) -> li
     """
     points = _along(edge.space)
     away = [
-        np.inf if i == number or not _within(points, [e.space for e in face.edges], reach)
-        else _distance(face.edges, points) for i, face in enumerate(part)
+        np.inf if i == number else _distance([e for e in face.edges if boxed(e.space, points, reach).any()], points)
+        for i, face in enumerate(part)
     ]  # fmt: skip
     nearest = int(np.argmin(away))
     if away[nearest] <= reach:
@@ -175,7 +175,7 @@ def _spans(part: Sequence[Face], number: int, edge: Edge, reach: float) -> list[
     for i, face in enumerate(part):
         for e in face.edges if i != number else ():
             points = _along(e.space)
-            if not _within(points, [edge.space], reach):
+            if not boxed(edge.space, points, reach).all():
                 continue
             feet = to_curve(edge.space, points)
             if feet.distance.max() <= reach:
@@ -232,19 +232,16 @@ def _along(curve: Curve) -> Array:
 
 
 def _distance(edges: Sequence[Edge], points: Array) -> float:
-    """Largest distance of points from the nearest of some edges."""
+    """Largest distance of points from the nearest of some edges; infinite where there are none."""
+    if not edges:
+        return np.inf
     return float(np.min([to_curve(e.space, points).distance for e in edges], axis=0).max())
 
 
-def _within(points: Array, curves: Sequence[Curve], reach: float) -> bool:
-    """Whether points may all lie on curves, by the box round them: what lies outside need not be looked at closer."""
-    low = np.min([c.control.min(axis=0) for c in curves], axis=0) - reach
-    high = np.max([c.control.max(axis=0) for c in curves], axis=0) + reach
-    return bool((points >= low).all() and (points <= high).all())
-
-
 def _shared(space: Curve, curve: Curve, reach: float) -> bool:
-    return int((to_curve(space, _along(curve)).distance <= reach).sum()) >= _SHARED
+    points = _along(curve)
+    points = points[boxed(space, points, reach)]
+    return len(points) >= _SHARED and int((to_curve(space, points).distance <= reach).sum()) >= _SHARED
 
 
 def _end(curve: Curve, at: int) -> tuple[Array, Array]:

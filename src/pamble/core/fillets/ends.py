@@ -13,7 +13,7 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face, base_name, side_curve
 from pamble.core.faces.twins import twin
 from pamble.core.spline import basis
-from pamble.core.spline.closest import to_curve
+from pamble.core.spline.closest import boxed, to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives
 from pamble.core.spline.knots import curve_part, reverse_curve, surface_part
@@ -252,8 +252,9 @@ def onto_borders(line: Curve, face: Face) -> Curve:
     """
     control = line.control.copy()
     for row in (0, -1):
-        feet = [(to_curve(e.space, control[row : row + 1 or None]), e.space) for e in face.edges]
-        foot, border = min(feet, key=lambda f: float(f[0].distance[0]))
-        if foot.distance[0] < REACH:
-            control[row] = curve_points(border, foot.t)[0]
+        end = control[[row]]
+        feet = [to_curve(e.space, end) for e in face.edges if boxed(e.space, end, REACH)[0]]
+        foot = min(feet, key=lambda f: float(f.distance[0]), default=None)
+        if foot is not None and foot.distance[0] < REACH:
+            control[row] = foot.point[0]
     return replace(line, control=control)

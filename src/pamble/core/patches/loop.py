@@ -14,6 +14,7 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge
 from pamble.core.patches.side import Neighbour, Side
 from pamble.core.spline.curve import Curve
+from pamble.core.tolerances import COINCIDENT
 
 _MOST_GAP = (0.1, 2e-3)
 """Gap at a corner, in mm and as a share of the shortest side, up to which sides follow each other."""
@@ -98,7 +99,7 @@ class Chain:
 
 
 def chain(asked: Sequence[Asked]) -> Chain:
-    """Sides put head to tail by their nearest ends."""
+    """Sides put head to tail by their nearest ends; the first runs as it is where either way does."""
     first = [Placed(a, Side(a.source)) for a in asked]
     lengths = [curve_length(p.side.curve) for p in first]
     most = max(_MOST_GAP[0], _MOST_GAP[1] * min(lengths))
@@ -119,7 +120,7 @@ def chain(asked: Sequence[Asked]) -> Chain:
         ends = [p.side.ends for p in sides]
         gaps = np.array([np.linalg.norm(e[1] - f[0]) for e, f in zip(ends, [*ends[1:], ends[0]], strict=True)])
         made = Chain(tuple(sides), tuple(order), gaps, most)
-        if best is None or _total(made) < _total(best):
+        if best is None or _total(made) < _total(best) - COINCIDENT:
             best = made
     assert best is not None
     return best

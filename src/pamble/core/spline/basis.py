@@ -149,7 +149,9 @@ def combined(knots: Array, degree: int, t: Array, order: int, points: Array) -> 
     """Derivatives of a combination of the functions by ``points`` (n, c), (order+1, m, c)."""
     first, values = local(knots, degree, t, order)
     if len(points) == degree + 1:
-        return (values.reshape(-1, degree + 1) @ points).reshape(len(first), order + 1, points.shape[1]).transpose(1, 0, 2)
+        return (
+            (values.reshape(-1, degree + 1) @ points).reshape(len(first), order + 1, points.shape[1]).transpose(1, 0, 2)
+        )
     return np.matmul(values, points[first[:, None] + np.arange(degree + 1)]).transpose(1, 0, 2)
 
 

@@ -85,6 +85,12 @@ def to_curve(curve: Curve, points: Array, seeds: Array | None = None) -> CurveFe
     return feet
 
 
+def boxed(curve: Curve, points: Array, reach: float) -> BoolArray:
+    """Which of ``points`` (m, d) lie in the box round a curve's CVs, wider by ``reach``: no other is so near to it."""
+    low, high = curve.control.min(axis=0) - reach, curve.control.max(axis=0) + reach
+    return np.asarray(((points >= low) & (points <= high)).all(axis=1))
+
+
 _rows: Remembered[Curve, None, tuple[Array, cKDTree, Array]] = Remembered(1)
 
 
