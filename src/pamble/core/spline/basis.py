@@ -134,7 +134,9 @@ def local(knots: Array, degree: int, t: Array, order: int = 0) -> tuple[IntArray
 
 
 def matrix(knots: Array, degree: int, t: Array, order: int = 0) -> Array:
-    """Dense basis matrices (order+1, m, n), not to be written to: row i holds all basis functions (or derivatives) at ``t[i]``."""
+    """Dense basis matrices (order+1, m, n), not to be written to: row i holds all basis functions (or derivatives) at
+    ``t[i]``.
+    """
     first, values = local(knots, degree, t, order)
     count = len(knots) - degree - 1
     if count == degree + 1:
