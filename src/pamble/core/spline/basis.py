@@ -154,7 +154,7 @@ def combined(knots: Array, degree: int, t: Array, order: int, points: Array) -> 
         return (
             (values.reshape(-1, degree + 1) @ points).reshape(len(first), order + 1, points.shape[1]).transpose(1, 0, 2)
         )
-    return np.matmul(values, points[first[:, None] + np.arange(degree + 1)]).transpose(1, 0, 2)
+    return np.asarray(np.matmul(values, points[first[:, None] + np.arange(degree + 1)]).transpose(1, 0, 2))
 
 
 @lru_cache(maxsize=256)
