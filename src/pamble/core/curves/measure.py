@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from itertools import pairwise
 
 import numpy as np
 from scipy.optimize import brentq
@@ -16,7 +15,6 @@ from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
 from pamble.core.spline.extremes import both_sides, largest
 from pamble.core.spline.kinks import kinks
-from pamble.core.spline.knots import curve_part
 
 _EACH = 32
 _JUMP = 0.01
@@ -195,8 +193,9 @@ def curvature_jumps(curve: Curve, least: float = _JUMP, round: bool = False) -> 
     loose = [float(k) for k in breaks[1:-1] if np.sum(curve.knots == k) >= curve.degree - 1]
     if not loose and not round:
         return []
-    bends = np.array([_end_bends(curve_part(curve, *p)) for p in pairwise([breaks[0], *loose, breaks[-1]])])
-    before, after = np.roll(bends[:, 1], 1, axis=0), bends[:, 0]
+    ends = np.array([breaks[-1], *loose]), np.array([breaks[0], *loose])
+    # The pieces before the knots are met just before them.
+    before, after = np.split(_bends(curve, np.append(np.nextafter(ends[0], -np.inf), ends[1])), 2)
     size = np.maximum(norm(before), norm(after))
     jumps = norm(before - after) > least * np.maximum(size, 1 / max(curve_length(curve), 1e-12))
     turns = set(kinks(curve)[0].tolist())
@@ -204,9 +203,9 @@ def curvature_jumps(curve: Curve, least: float = _JUMP, round: bool = False) -> 
     return [float(breaks[0]), *found] if round and jumps[0] else found
 
 
-def _end_bends(curve: Curve) -> Array:
-    """Curvature vectors (2, 3) at both ends."""
-    d = curve_derivatives(curve, curve.domain, 2)
+def _bends(curve: Curve, t: Array) -> Array:
+    """Curvature vectors (m, 3)."""
+    d = curve_derivatives(curve, t, 2)
     speed = np.maximum(dot(d[1], d[1]), 1e-300)[:, None]
     return np.asarray((d[2] - dot(d[2], d[1])[:, None] * d[1] / speed) / speed)
 

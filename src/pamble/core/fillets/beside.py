@@ -11,7 +11,7 @@ from pamble.core.faces.crossing.onto import curve_onto
 from pamble.core.faces.face import Face, side_curve
 from pamble.core.faces.trim import Cutter, divide
 from pamble.core.patches.space import Patch, Space
-from pamble.core.spline.closest import to_curve, to_surface
+from pamble.core.spline.closest import boxed, to_curve, to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives, surface_grid
 from pamble.core.spline.knots import reverse_curve
@@ -44,11 +44,12 @@ def line_on(face: Face, line: Curve, turned: bool) -> Curve:
     if len(fits) != 1:
         raise GeometryError("The line has a kink, or leaves the face: a feature line is one smooth line on it.")
     fit = fits[0]
-    off = float(to_surface(face.surface, curve_points(line, np.linspace(*line.domain, 33))).distance.max())
+    off = float(to_curve(fit.space, curve_points(line, np.linspace(*line.domain, 33))).distance.max())
     if off > _ON:
         raise GeometryError(f"The line lies {off:.3f} mm off the face: project it first.")
     start = curve_points(fit.space, [0.0])
-    away = min(float(to_curve(e.space, start).distance[0]) for e in face.edges)
+    near = [e for e in face.edges if boxed(e.space, start, _ON)[0]] or face.edges
+    away = min(float(to_curve(e.space, start).distance[0]) for e in near)
     if away > _ON:
         raise GeometryError(
             f"The crease begins {away:.2f} mm inside the face: it would end there in a step. Begin the line at a "

@@ -172,10 +172,7 @@ def to_surface(surface: Surface, points: Array, seeds: tuple[Array, Array] | Non
     points = floats(points)
     (u0, u1), (v0, v1) = surface.domain
     if seeds is None:
-        us = _samples(surface.knots_u, surface.degree_u, 40)
-        vs = _samples(surface.knots_v, surface.degree_v, 40)
-        _, nearest = cKDTree(surface_grid(surface, us, vs)[0, 0].reshape(-1, 3)).query(points)
-        u, v = us[nearest // len(vs)], vs[nearest % len(vs)]
+        u, v = nearest_samples(surface, points)
     else:
         u, v = np.clip(seeds[0], u0, u1), np.clip(seeds[1], v0, v1)
     feet = _newton_on_surface(surface, points, u, v)
@@ -183,6 +180,21 @@ def to_surface(surface: Surface, points: Array, seeds: tuple[Array, Array] | Non
         if surface.closed[along]:
             feet = _over_joint(surface, points, feet, along)
     return feet
+
+
+def nearest_samples(surface: Surface, points: Array) -> tuple[Array, Array]:
+    """Parameters u and v, (m,) each, of the nearest of samples of a surface, dense in every span, to points (m, 3)."""
+    us, vs, tree = _grids.get(surface, None, lambda: _grid(surface))
+    nearest = np.asarray(tree.query(points)[1])
+    return us[nearest // len(vs)], vs[nearest % len(vs)]
+
+
+_grids: Remembered[Surface, None, tuple[Array, Array, cKDTree]] = Remembered(1)
+
+
+def _grid(surface: Surface) -> tuple[Array, Array, cKDTree]:
+    us, vs = (_samples(k, d, 40) for k, d in ((surface.knots_u, surface.degree_u), (surface.knots_v, surface.degree_v)))
+    return us, vs, cKDTree(surface_grid(surface, us, vs)[0, 0].reshape(-1, 3))
 
 
 def _over_joint(surface: Surface, points: Array, feet: SurfaceFeet, along: int) -> SurfaceFeet:

@@ -14,7 +14,7 @@ from pamble.core.faces.crossing.fit import FittedBranch, fit_branch
 from pamble.core.faces.crossing.stations import Stretch, tangents
 from pamble.core.faces.face import Face
 from pamble.core.faces.landing import land
-from pamble.core.spline.closest import to_surface
+from pamble.core.spline.closest import nearest_samples, to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
 from pamble.core.spline.kinks import kinks
@@ -24,7 +24,12 @@ from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import COINCIDENT
 
 _COUNTS = (81, 161, 321)
-_ROUNDS = 30
+_ROUNDS, _FEW_ROUNDS = 30, 8
+"""Most rounds of Newton for feet; those after which it has settled wherever points lie on the surface."""
+
+_ON = 0.01
+"""Distance, mm, up to which a point lies on a surface."""
+
 _BORDER_PARTS = 24
 _BORDER_ROUNDS = 12
 _SHORT = 1e-7
@@ -120,28 +125,37 @@ def _leaps(surface: Surface, one: Array, two: Array) -> BoolArray:
 
 def _first_feet(surface: Surface, points: Array, d: Array | None) -> tuple[Array, BoolArray]:
     if d is None:
-        feet = to_surface(surface, points)
-        uv, found = np.column_stack([feet.u, feet.v]), np.ones(len(points), dtype=bool)
-    else:
-        landed = land(Face(surface), points, d)
-        feet = to_surface(surface, landed.point)
-        uv, found = np.column_stack([feet.u, feet.v]), landed.hit
-        if found.any():
-            # Beside the border a line just misses the surface: its neighbour's foot is where to begin.
-            known = np.flatnonzero(found)
-            near = known[np.abs(np.arange(len(points))[:, None] - known).argmin(axis=1)]
-            uv = uv[near]
+        return _nearest_feet(surface, points)
+    landed = land(Face(surface), points, d)
+    feet = to_surface(surface, landed.point)
+    uv, found = np.column_stack([feet.u, feet.v]), landed.hit
     if not found.any():
         return uv, found
-    uv, exact = _feet(surface, points, uv, d)
-    if d is None:
+    # Beside the border a line just misses the surface: its neighbour's foot is where to begin.
+    known = np.flatnonzero(found)
+    near = known[np.abs(np.arange(len(points))[:, None] - known).argmin(axis=1)]
+    return _feet(surface, points, uv[near], d)
+
+
+def _nearest_feet(surface: Surface, points: Array) -> tuple[Array, BoolArray]:
+    """Feet along the normal, and whether each is one. Points that lie on the surface need no search among several."""
+    form = power_form(surface)
+    low, high = np.array(surface.domain).T
+    uv, exact = _feet(surface, points, np.column_stack(nearest_samples(surface, points)), None, _FEW_ROUNDS)
+    inside = np.all((uv >= low) & (uv <= high), axis=1)
+    off = np.flatnonzero(~exact | ~inside | (norm(form.at(uv[:, 0], uv[:, 1])[0] - points) > _ON))
+    if len(off):
+        feet = to_surface(surface, points[off])
+        uv[off], exact[off] = _feet(surface, points[off], np.column_stack([feet.u, feet.v]), None)
         # Beyond the border the nearest point is no foot, and Newton may find one far away that is.
-        p = power_form(surface).at(uv[:, 0], uv[:, 1])[0]
-        exact &= norm(p - points) < feet.distance * (1 + 1e-6) + 1e-6
+        p = form.at(uv[off, 0], uv[off, 1])[0]
+        exact[off] &= norm(p - points[off]) < feet.distance * (1 + 1e-6) + 1e-6
     return uv, exact
 
 
-def _feet(surface: Surface, points: Array, uv: Array, d: Array | None) -> tuple[Array, BoolArray]:
+def _feet(
+    surface: Surface, points: Array, uv: Array, d: Array | None, rounds: int = _ROUNDS
+) -> tuple[Array, BoolArray]:
     """Newton for the feet, free to leave the domain a little; whether each settled."""
     form = power_form(surface)
     low, high = np.array(surface.domain).T
@@ -152,7 +166,7 @@ def _feet(surface: Surface, points: Array, uv: Array, d: Array | None) -> tuple[
         x = unit(np.cross(d, np.eye(3)[int(np.argmin(np.abs(d)))])[None])[0]
         frame = np.stack([x, np.cross(d, x)])
     step = np.zeros_like(uv)
-    for _ in range(_ROUNDS):
+    for _ in range(rounds):
         s, su, sv = form.at(uv[:, 0], uv[:, 1])
         gap = s - points
         if frame is None:
