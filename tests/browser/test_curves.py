@@ -51,11 +51,13 @@ def use(desk: Desk, tool: str, *lines: tuple[str, int, int]) -> None:
 def find(desk: Desk, name: str, x: int, y: int) -> tuple[int, int]:
     """Where a line runs, near a place."""
     status = desk.page.get_by_role("status", name="Under the pointer")
-    for off in (0, 4, -4, 8, -8, 12, -12, 16, -16):
-        desk.page.mouse.move(x, y + off)
-        desk.page.wait_for_timeout(150)
-        if status.inner_text() == name:
-            return x, y + off
+    # A busy machine takes longer to tell what lies there.
+    for wait in (150, 600):
+        for off in (0, 4, -4, 8, -8, 12, -12, 16, -16):
+            desk.page.mouse.move(x, y + off)
+            desk.page.wait_for_timeout(wait)
+            if status.inner_text() == name:
+                return x, y + off
     raise AssertionError(f"{name} does not run near {x}, {y}")
 
 
