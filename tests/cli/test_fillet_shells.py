@@ -7,6 +7,7 @@ from itertools import pairwise
 
 import numpy as np
 import pytest
+from OCP.BRep import BRep_Tool
 from OCP.BRepAdaptor import BRepAdaptor_Curve
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Common, BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
 from OCP.BRepBuilderAPI import (
@@ -27,8 +28,10 @@ from OCP.BRepPrimAPI import (
     BRepPrimAPI_MakeTorus,
 )
 from OCP.GC import GC_MakeArcOfCircle
+from OCP.GeomAPI import GeomAPI_Interpolate
 from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt, gp_Vec
 from OCP.GProp import GProp_GProps
+from OCP.OCP.collections import HArray1_gp_Pnt
 from OCP.STEPControl import STEPControl_Reader
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopExp import TopExp_Explorer
@@ -40,6 +43,7 @@ from pamble.core.exchange.step import write_step
 from pamble.core.spline.evaluate import curve_points
 from tests.core.fillets.test_fillet import CREASES, block
 from tests.other_library import written
+from tests.readback import faces
 
 BOX = 100.0 * 60.0 * 40.0
 CORNER = 1 - np.pi / 4
@@ -277,6 +281,36 @@ def test_fillets_in_a_row_are_told_to_bend_where_the_faces_curvature_jumps_but_a
     words = ["fillet", solid, "--edge", "22,5.4,20", "--radius", "3", "--section", section, "-o", str(out)]
     assert main(words) == 0
     assert ("the fillets meet there at 0.18°" in capsys.readouterr().out) == (section == "g2")
+    assert shell(out)[0] == 0
+
+
+def egg():
+    """A block whose wall is one smooth spline all round, in two faces."""
+    places = HArray1_gp_Pnt(1, 7)
+    for k, radius in enumerate((40, 46, 38, 44, 36, 42, 39)):
+        angle = 2 * np.pi * k / 7
+        places.SetValue(k + 1, gp_Pnt(radius * np.cos(angle), 0.7 * radius * np.sin(angle), 0))
+    through = GeomAPI_Interpolate(places, True, 1e-6)
+    through.Perform()
+    outline = through.Curve()
+    start, end = outline.FirstParameter(), outline.LastParameter()
+    made = BRepBuilderAPI_MakeWire()
+    for a, b in pairwise([start, start + 0.4 * (end - start), end]):
+        made.Add(BRepBuilderAPI_MakeEdge(outline, a, b).Edge())
+    return BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(made.Wire()).Face(), gp_Vec(3, 0, 30)).Shape()
+
+
+def test_fillets_in_a_row_end_in_the_very_same_rows(tmp_path):
+    solid, out = written(egg(), tmp_path / "solid.step"), tmp_path / "filleted.step"
+    words = ["fillet", solid, "--edge", "43,0,30", "--radius", "5", "--section", "rho", "-o", str(out)]
+    assert main(words) == 0
+    found = [BRep_Tool.Surface_s(f) for f in faces(out)][-2:]
+    ends = [
+        np.array([[s.Pole(row, j + 1).Coord() for j in range(s.NbVPoles())] for row in (1, s.NbUPoles())])
+        for s in found
+    ]
+    for one, two in (ends, ends[::-1]):
+        assert np.abs(one[1] - two[0]).max() < 1e-12
     assert shell(out)[0] == 0
 
 

@@ -19,6 +19,37 @@ _BENDS, _ACROSS = 0.02, 17
 """Angle, degrees, from which fillets in a row are told to bend where they meet, and places looked at there."""
 
 
+_SHARED_ROWS, _NEAR = 3, 0.01
+"""Rows that follow the last one where it moves, so that the fillet keeps its bend there; distance, mm, of ends of two
+fillets that are one.
+"""
+
+
+def with_shared_ends(faces: Sequence[Face], loop: bool) -> list[Face]:
+    """Fillets in a row whose natural ends at a joint are the very same curve: the ends of two fits lie a fraction of
+    their tolerance apart. loop: whether the last runs on in the first.
+    """
+    out = list(faces)
+    for i in range(len(out) if loop and len(out) > 1 else len(out) - 1):
+        k = (i + 1) % len(out)
+        one, two = out[i].surface, out[k].surface
+        alike = one.degree_v == two.degree_v and np.array_equal(one.knots_v, two.knots_v)
+        polynomial = one.weights is None and two.weights is None
+        if not (out[i].natural and out[k].natural and alike and polynomial):
+            continue
+        if norm(two.control[0] - one.control[-1]).max() < _NEAR:
+            row = 0.5 * (one.control[-1] + two.control[0])
+            out[i], out[k] = _ending(one, -1, row), _ending(two, 0, row)
+    return out
+
+
+def _ending(surface: Surface, at: int, row: Array) -> Face:
+    control = surface.control.copy()
+    control[slice(-_SHARED_ROWS, None) if at else slice(_SHARED_ROWS)] += row - control[at]
+    control[at] = row
+    return Face(surface.with_control(control))
+
+
 def bent_joints(faces: Sequence[Face], loop: bool) -> list[str]:
     """Words on joints at which fillets in a row do not run on into each other tangentially. A rolling ball's do; other
     sections turn where the curvature of the faces beside them jumps. loop: whether the last runs on in the first.

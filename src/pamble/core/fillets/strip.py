@@ -19,6 +19,7 @@ from pamble.core.fillets.apart import crease_apart
 from pamble.core.fillets.chain import Followed, Run, follow
 from pamble.core.fillets.crease import BEYOND
 from pamble.core.fillets.ends import SQUARE, Ends, Reach, ended, reach
+from pamble.core.fillets.joints import with_shared_ends
 from pamble.core.fillets.rolled import Rolled, rolled
 from pamble.core.fillets.shape import Shape
 from pamble.core.spline.curve import Curve
@@ -122,7 +123,7 @@ class Strip:
             one, two = (tuple(SQUARE if s else m for s, m in zip(straight, x.ways, strict=True)) for x in (near, far))
             sides = Reach((at[0], at[1]), (one[0], one[1])), Reach(far.at, (two[0], two[1]))
             out.append(ended(r.made.surface, sides, (None if inner[0] else mitred[0], None if inner[1] else mitred[1])))
-        return out
+        return with_shared_ends(out, self.loop)
 
 
 def followed(part: Sequence[Face], ask: Ask) -> Followed:
