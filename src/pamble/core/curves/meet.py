@@ -7,16 +7,18 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from pamble.core.arrays import Array, BoolArray, dot, norm
 from pamble.core.curves.edit import extend, nearest_ends
 from pamble.core.curves.measure import curve_length, samples
 from pamble.core.errors import GeometryError
-from pamble.core.spline.closest import to_curve
+from pamble.core.spline.closest import dense_row, to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
 from pamble.core.spline.knots import curve_part
+
+_SETTLED = 1e-10
+"""Share of the domain below which a step is the last."""
 
 _EACH = 64
 """Samples a span among which approaches are looked for."""
@@ -149,7 +151,8 @@ def _closed_in(a: Curve, b: Curve, x: Array, y: Array) -> tuple[Array, Array]:
                 break
             share = np.where(worse, 0.5 * share, share)
         nx, ny = np.where(worse, x, nx), np.where(worse, y, ny)
-        settled = np.abs(nx - x).max() + np.abs(ny - y).max() < 1e-14
+        # The next step would be below rounding: they shrink by their squares.
+        settled = max(np.abs(nx - x).max() / np.ptp(a.domain), np.abs(ny - y).max() / np.ptp(b.domain)) < _SETTLED
         x, y = nx, ny
         if settled:
             break
@@ -164,10 +167,9 @@ def _held(curve: Curve, t: Array, slope: Array) -> BoolArray:
 
 def nearest(a: Curve, b: Curve) -> Meeting:
     """Closest approach of two curves."""
-    ta, tb = samples(a, _EACH), samples(b, _EACH)
-    pa, pb = curve_points(a, ta), curve_points(b, tb)
-    d, other = (np.asarray(x) for x in cKDTree(pb).query(pa))
-    step = max(float(norm(np.diff(p, axis=0)).max()) for p in (pa, pb))
+    (ta, row, leg_a), (tb, tree, leg_b) = dense_row(a), dense_row(b)
+    d, other = (np.asarray(x) for x in tree.query(row.data))
+    step = max(float(leg_a.max()), float(leg_b.max()))
     beside = np.concatenate([[np.inf], d, [np.inf]])
     low = np.flatnonzero((d <= beside[:-2]) & (d <= beside[2:]) & (d <= d.min() + step))
     return meetings(a, b, ta[low], tb[other[low]])[0]

@@ -68,7 +68,7 @@ def to_curve(curve: Curve, points: Array, seeds: Array | None = None) -> CurveFe
     points = floats(points)
     if seeds is not None:
         return _round_joint(curve, points, _newton_on_curve(curve, points, np.clip(seeds, *curve.domain)))
-    t, tree, reach = _rows.get(curve, None, lambda: _row(curve))
+    t, tree, reach = dense_row(curve)
     near, order = (np.asarray(a) for a in tree.query(points, k=min(_NEAREST, len(t))))
     feet = _round_joint(curve, points, _newton_on_curve(curve, points, t[order[:, 0]]))
     other = np.abs(order - order[:, :1]) > _BESIDE
@@ -94,10 +94,14 @@ def boxed(curve: Curve, points: Array, reach: float) -> BoolArray:
 _rows: Remembered[Curve, None, tuple[Array, cKDTree, Array]] = Remembered(1)
 
 
-def _row(curve: Curve) -> tuple[Array, cKDTree, Array]:
+def dense_row(curve: Curve) -> tuple[Array, cKDTree, Array]:
     """Parameters (n,) of samples, dense in every span and along the length, a tree of their places, and how far the
     curve may run from each to the next (n,).
     """
+    return _rows.get(curve, None, lambda: _row(curve))
+
+
+def _row(curve: Curve) -> tuple[Array, cKDTree, Array]:
     t = _samples(curve.knots, curve.degree, _ROW)
     leg = norm(np.diff(curve_derivatives(curve, t)[0], axis=0))
     parts = np.ceil(leg * (_ROW / max(float(leg.sum()), TINY))).astype(int).clip(1)
