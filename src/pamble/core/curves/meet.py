@@ -126,8 +126,8 @@ def _closed_in(a: Curve, b: Curve, x: Array, y: Array) -> tuple[Array, Array]:
 
     Where the second derivatives are not positive definite, and at a crossing, the step is that of least squares.
     """
+    pa, pb = curve_derivatives(a, x, 2), curve_derivatives(b, y, 2)
     for _ in range(60):
-        pa, pb = curve_derivatives(a, x, 2), curve_derivatives(b, y, 2)
         gap = pa[0] - pb[0]
         now = dot(gap, gap)
         first = dot(pa[1], pa[1]), dot(pb[1], pb[1])
@@ -145,12 +145,15 @@ def _closed_in(a: Curve, b: Curve, x: Array, y: Array) -> tuple[Array, Array]:
         share = np.ones(len(x))
         for _ in range(12):
             nx, ny = np.clip(x + share * dx, *a.domain), np.clip(y + share * dy, *b.domain)
-            new = curve_points(a, nx) - curve_points(b, ny)
+            pa, pb = curve_derivatives(a, nx, 2), curve_derivatives(b, ny, 2)
+            new = pa[0] - pb[0]
             worse = dot(new, new) > now
             if not worse.any():
                 break
             share = np.where(worse, 0.5 * share, share)
-        nx, ny = np.where(worse, x, nx), np.where(worse, y, ny)
+        if worse.any():
+            nx, ny = np.where(worse, x, nx), np.where(worse, y, ny)
+            pa, pb = curve_derivatives(a, nx, 2), curve_derivatives(b, ny, 2)
         # The next step would be below rounding: they shrink by their squares.
         settled = max(np.abs(nx - x).max() / np.ptp(a.domain), np.abs(ny - y).max() / np.ptp(b.domain)) < _SETTLED
         x, y = nx, ny
