@@ -40,7 +40,6 @@ def test_a_blend_between_two_holes_begins_where_it_is_slid_to(decks):
     page.keyboard.press("b")
     desk.button(f"Upper, {rims[0]}").click()
     desk.button(f"Lower, {rims[1]}").click()
-    card = page.get_by_label("Card of Blend")
     rows = page.get_by_role("row", name="Blend ·")
     expect(rows).to_have_count(2)
     # The joint goes part of the way round on one side: the blend twists as it is asked to.
