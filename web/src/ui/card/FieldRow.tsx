@@ -30,6 +30,8 @@ interface Props {
 const AXES = ['X', 'Y', 'Z'];
 /** Words longer than this in all do not fit side by side. */
 const SIDE_BY_SIDE = 20;
+/** Width of a list, px: its longest words are read whole. */
+const SELECT = 152;
 
 /** One line of a tool's card. */
 export function FieldRow({ field, label = field.title, value, found = null, change, repick, ask, asking = false }: Props) {
@@ -128,7 +130,7 @@ export function FieldRow({ field, label = field.title, value, found = null, chan
           ) : (
             <Select
               size="xs"
-              w={128}
+              w={SELECT}
               aria-label={field.title}
               data={options(field)}
               placeholder="as proposed"
@@ -232,7 +234,7 @@ function PlaneRow({ field, value, change }: { field: Field; value: { feature: st
     <Row title={field.title}>
       <Select
         size="xs"
-        w={128}
+        w={SELECT}
         aria-label={field.title}
         placeholder="none"
         clearable
