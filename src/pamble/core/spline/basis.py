@@ -82,8 +82,8 @@ def greville(knots: Array, degree: int) -> Array:
 _REMEMBERED = 512
 """Most parameters whose values are remembered."""
 
-_POWERS = 9
-"""Highest degree that is evaluated by powers: they lose three times the digits' place with each degree."""
+POWERS = 9
+"""Highest degree that is evaluated by powers: with each more their rounding grows threefold."""
 
 
 def power_pieces(knots: Array, degree: int) -> tuple[Array, IntArray, Array]:
@@ -167,7 +167,7 @@ def _remembered(key: bytes, degree: int, parameters: bytes, order: int) -> tuple
 
 
 def _local(key: bytes, degree: int, t: Array, order: int) -> tuple[IntArray, Array]:
-    if degree > _POWERS:
+    if degree > POWERS:
         return _by_library(key, degree, t, order)
     most = min(order, degree)
     inner, start, width, first, tables = _tables(key, degree, most)

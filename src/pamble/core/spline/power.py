@@ -12,6 +12,7 @@ import numpy as np
 
 from pamble.core.arrays import Array, IntArray
 from pamble.core.spline import basis
+from pamble.core.spline.evaluate import surface_derivatives
 from pamble.core.spline.surface import Surface
 
 
@@ -68,7 +69,20 @@ def _powers(x: Array, width: Array, degree: int) -> Array:
     return out
 
 
+class PlainForm:
+    """The same of a surface whose degree is too high for powers."""
+
+    def __init__(self, surface: Surface) -> None:
+        self._surface = surface
+
+    def at(self, u: Array, v: Array) -> tuple[Array, Array, Array]:
+        """Points, derivatives along u and along v, (m, 3) each, at parameters (m,)."""
+        d = surface_derivatives(self._surface, u, v, 1)
+        return d[0, 0], d[1, 0], d[0, 1]
+
+
 @lru_cache(maxsize=64)
-def power_form(surface: Surface) -> PowerForm:
+def power_form(surface: Surface) -> PowerForm | PlainForm:
     """The power form of a surface, remembered for as long as the surface is in use."""
-    return PowerForm(surface)
+    high = max(surface.degree_u, surface.degree_v) > basis.POWERS
+    return PlainForm(surface) if high else PowerForm(surface)
