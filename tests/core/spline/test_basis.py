@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from OCP.gp import gp_Pnt, gp_Vec
-from scipy.interpolate import BSpline
+from scipy.interpolate import BSpline, NdBSpline
 
 from pamble.core.errors import GeometryError
 from pamble.core.faces.kernel import surface_to_kernel
@@ -70,14 +70,11 @@ def test_curve_derivatives_against_scipy(degree, spans):
 
 @pytest.mark.parametrize("size", [(5, 3), (9, 2), (25, 4)])
 def test_power_forms_keep_the_digits(size):
-    """Against OpenCASCADE, which evaluates without powers."""
     surface = Surface.bezier(np.random.default_rng(sum(size)).normal(size=(size[0] + 1, size[1] + 1, 3)))
-    geom, p, du, dv = surface_to_kernel(surface), gp_Pnt(), gp_Vec(), gp_Vec()
+    reference = NdBSpline((surface.knots_u, surface.knots_v), surface.control, size)
     found = power_form(surface).at(T, T[::-1])
-    for i, (u, v) in enumerate(zip(T, T[::-1], strict=True)):
-        geom.D1(u, v, p, du, dv)
-        for mine, theirs in zip(found, (p, du, dv), strict=True):
-            assert mine[i] == pytest.approx(np.array(theirs.Coord()), abs=1e-8)
+    for mine, order in zip(found, ((0, 0), (1, 0), (0, 1)), strict=True):
+        assert np.abs(mine - reference(np.column_stack([T, T[::-1]]), nu=order)).max() < 1e-9
 
 
 @pytest.mark.parametrize("rational", [False, True])
