@@ -1,11 +1,14 @@
 import type { FeatureSummary, Group, Op, Params } from '../api/types';
 import { complete, fieldsOf } from './catalog';
-import { commit, endPreview, preview, tell } from './session';
+import { commit, endPreview, preview, tell, untell } from './session';
 import { useStudy } from './study';
 import { changed, IDLE } from './hand';
 import { draftNow, hold, problemOf, useTools } from './tools';
 import { allDone, inTurn } from './turns';
 import { useView } from './view';
+
+/** Why the step in work is not kept: it does not hold any more once that has changed. */
+const NOT_KEPT = 'not-kept';
 
 export const newId = (): string => crypto.randomUUID().replaceAll('-', '').slice(0, 12);
 
@@ -42,6 +45,7 @@ export function showDraft(): void {
 export function changeDraft(changes: Params, final = true): void {
   const draft = draftNow();
   if (!draft) return;
+  untell(NOT_KEPT);
   useTools.setState(({ hand }) => ({ hand: changed(hand, { ...draft.params, ...changes }, final) }));
   showDraft();
 }
@@ -53,11 +57,11 @@ export async function keepDraft(): Promise<void> {
   if (!draft) return;
   const op = draftOp();
   if (!op) {
-    tell('This step still lacks something: look at its card for what it asks.');
+    tell('This step still lacks something: look at its card for what it asks.', false, NOT_KEPT);
     return;
   }
   if (problem) {
-    tell(problem);
+    tell(problem, false, NOT_KEPT);
     return;
   }
   if (await commit(op)) {

@@ -14,8 +14,13 @@ import { askWays, receiveWays } from './ways';
 
 let link: Link | null = null;
 
-export function tell(message: string, good = false): void {
-  notifications.show({ message, color: good ? 'teal' : 'red', autoClose: good ? 3500 : 8000, withBorder: true });
+/** Say something at the foot of the window. id: by which it is taken back with `untell`. */
+export function tell(message: string, good = false, id?: string): void {
+  notifications.show({ id, message, color: good ? 'teal' : 'red', autoClose: good ? 3500 : 8000, withBorder: true });
+}
+
+export function untell(id: string): void {
+  notifications.hide(id);
 }
 
 function combsWanted(): CombWanted[] {

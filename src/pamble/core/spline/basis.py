@@ -183,7 +183,7 @@ def _local(key: bytes, degree: int, t: Array, order: int) -> tuple[IntArray, Arr
     return first.take(span), values
 
 
-@lru_cache(maxsize=512)
+@lru_cache(maxsize=256)
 def _tables(key: bytes, degree: int, order: int) -> tuple[Array, Array, Array, IntArray, Array]:
     """Inner breaks (k-1,), starts and widths of spans (k,), their first active functions (k,), and power coefficients
     of the functions and their derivatives (k, power, (order+1) (degree+1)).
@@ -199,6 +199,7 @@ def _tables(key: bytes, degree: int, order: int) -> tuple[Array, Array, Array, I
 
 
 def _by_library(key: bytes, degree: int, t: Array, order: int) -> tuple[IntArray, Array]:
+    """The same by scipy's splines, for high degrees."""
     edges, first, _ = _power_pieces(key, degree)
     functions = _functions(key, degree)
     active = first[edges[1:-1].searchsorted(t, side="right")]
