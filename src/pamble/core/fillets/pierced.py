@@ -26,7 +26,7 @@ from pamble.core.fillets.splice import Piece, in_a_row, spliced_off, with_loop
 from pamble.core.fillets.strip import Strip
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.evaluate import curve_points, surface_grid
 from pamble.core.spline.knots import begun_at, curve_part, surface_part
 from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import SEAM_SEARCH
@@ -232,13 +232,22 @@ class _Walls:
         """The row of stretches that is looked for among those in which they cut the fillet, and the faces cut back to
         it; else among those in which they would, carried on, and the faces carried on to it.
         """
-        goes, by = beyond(self.surface, self.strip.end(0)[0]), room(self.strip, 0)
+        goes, by = beyond(self.surface, self._crease()), room(self.strip, 0)
         for cuts, bound in ((cuts_of, cut_off), (whole_cuts, partial(grow_to, by=by))):
             with suppress(GeometryError):
                 row = row_of([s for n, f in self.faces.items() for s in cuts(self.surface, n, f, by, self.vertices)])
                 tips = np.array([row[0].tips[0], row[-1].tips[1]]) if not len(self.vertices) else self.vertices
                 return row, bound(row, tips, self.faces, goes)
         raise GeometryError("Nothing pierces the fillet there.")
+
+    def _crease(self) -> Array:
+        """The place of the crease (3,) beside the middle of the fillet: from one farther along, it is not told on which
+        of its sides the crease lies.
+        """
+        u, v = ([0.5 * sum(d)] for d in self.surface.domain)
+        middle = surface_grid(self.surface, u, v)[0, 0, 0]
+        feet = [to_curve(r.run.first.space, middle) for r in self.strip.rolls]
+        return np.asarray(min(feet, key=lambda f: float(f.distance[0])).point[0])
 
 
 def _borders(face: Face, points: Array) -> bool:
