@@ -34,6 +34,7 @@ CASES = {
     "a slanted hole": (box, EDGE, 8.0, [rod(50, 10, 50, (0, -0.3, -1), 4, 90)], BRepAlgoAPI_Cut),
     "a square hole": (box, EDGE, 8.0, [block(40, 5, -5, 20, 10, 60)], BRepAlgoAPI_Cut),
     "a hole beside a rim": (drum, RIM, 5.0, [rod(0, 24, 20, UP, 4, 40)], BRepAlgoAPI_Cut),
+    "a hole across a rim from its start": (drum, RIM, 5.0, [rod(-20, -13, 20, UP, 4, 40)], BRepAlgoAPI_Cut),
     "a hole over the joint of a rim": (drum, (0, 30, 40), 5.0, [rod(24, 0, 20, UP, 4, 40)], BRepAlgoAPI_Cut),
     "a hole beside a foot": (angle, FOOT, 6.0, [rod(50, 36, -5, UP, 3, 60)], BRepAlgoAPI_Cut),
     "a hole under a foot": (angle, FOOT, 9.0, [rod(50, 34, -5, UP, 2, 60)], BRepAlgoAPI_Cut),
