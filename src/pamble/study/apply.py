@@ -48,7 +48,7 @@ def checked_params(feature: Feature, dimensions: Mapping[str, float]) -> dict[st
         given = resolved(feature.params, dimensions, kind.bulk)
         full = kind.params.model_validate(given).model_dump(mode="json")
     except ValidationError as error:
-        raise StudyError(f"{feature.name}: {first_problem(error)}.") from error
+        raise StudyError(f"{feature.name}: {first_problem(error, kind.params)}.") from error
     except StudyError as error:
         raise StudyError(f"{feature.name}: {error}") from error
     kept: dict[str, Any] = _as_written(feature.params, full)

@@ -76,7 +76,7 @@ def _compiled(feature: Feature, values: Mapping[str, float]) -> Compiled:
         given = resolved(feature.params, values, kind.bulk)
         params = kind.params.model_validate(given)
     except ValidationError as error:
-        return Compiled(kind, None, (), (), "bad", first_problem(error))
+        return Compiled(kind, None, (), (), "bad", first_problem(error, kind.params))
     except StudyError as error:
         return Compiled(kind, None, (), (), "bad", str(error))
     data = orjson.dumps([feature.kind, given], option=orjson.OPT_SERIALIZE_NUMPY)

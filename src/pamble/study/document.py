@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from typing import Annotated, Any, Literal
 
 import orjson
-from pydantic import Field, ValidationError, field_validator, model_validator
+from pydantic import BaseModel, Field, ValidationError, field_validator, model_validator
 
 from pamble.core.errors import StudyError
 from pamble.core.tolerances import Tolerances
@@ -158,8 +158,22 @@ def read_study_file(data: bytes) -> tuple[Study, dict[str, bytes]]:
         raise StudyError(f"The study file is wrong at {first_problem(error)}.") from error
 
 
-def first_problem(error: ValidationError) -> str:
-    """Place and words of the first problem, for people."""
+_LIMITS = {
+    "greater_than": ("above", "gt"),
+    "greater_than_equal": ("at least", "ge"),
+    "less_than": ("below", "lt"),
+    "less_than_equal": ("at most", "le"),
+}
+"""How a number beyond a limit is worded, and where the error holds that limit."""
+
+
+def first_problem(error: ValidationError, model: type[BaseModel] | None = None) -> str:
+    """Place and words of the first problem, for people. model: whose fields are called by their titles."""
     first = error.errors()[0]
     place = ".".join(str(p) for p in first["loc"]) or "its top"
-    return f"{place}: {first['msg'].removeprefix('Value error, ')}"
+    field = None if model is None or not first["loc"] else model.model_fields.get(str(first["loc"][0]))
+    name = field.title if field is not None and field.title else place
+    if first["type"] in _LIMITS:
+        words, key = _LIMITS[first["type"]]
+        return f"{name} has to be {words} {first['ctx'][key]:g}"
+    return f"{name}: {first['msg'].removeprefix('Value error, ')}"
