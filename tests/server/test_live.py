@@ -172,7 +172,7 @@ def test_messages_of_every_kind_are_answered(pamble, study):
     assert "nothing to redo" in w.send(type="redo", base=1)["message"]
     assert w.send(type="magic")["code"] == "message"
     refused = w.send(type="preview", op={"op": "set_params", "id": "b1", "changes": {"degree": 99}})
-    assert "Degree along has to be at most 9" in refused["message"]
+    assert "Degree along: a number of at most 9 is needed" in refused["message"]
 
 
 def test_only_the_latest_of_many_previews_is_worked_off(pamble, study):

@@ -60,7 +60,10 @@ def test_inverse_takes_every_operation_back(op):
         ({"op": "paint"}, "cannot be understood"),
         ({"op": "remove_features", "ids": ["gone"]}, "no feature gone"),
         ({"op": "set_params", "id": "b1", "changes": {"fullness": [0, 1]}}, "fullness lies between"),
-        ({"op": "set_params", "id": "b1", "changes": {"spans": 99}}, "Shoulder: Spans has to be at most 40"),
+        (
+            {"op": "set_params", "id": "b1", "changes": {"spans": 99}},
+            "Shoulder: Spans: a number of at most 40 is needed",
+        ),
         ({"op": "set_params", "id": "b1", "changes": {"wobble": 1}}, "has no wobble"),
         ({"op": "move_cvs", "id": "b1", "cvs": [{"i": 0, "j": 0, "to": [0, 0, 0]}]}, "follow from its inputs"),
         ({"op": "move_cvs", "id": "crown", "cvs": [{"i": 9, "j": 0, "to": [0, 0, 0]}]}, "has no CV 9, 0"),

@@ -160,9 +160,9 @@ def read_study_file(data: bytes) -> tuple[Study, dict[str, bytes]]:
 
 _LIMITS = {
     "greater_than": ("above", "gt"),
-    "greater_than_equal": ("at least", "ge"),
+    "greater_than_equal": ("of at least", "ge"),
     "less_than": ("below", "lt"),
-    "less_than_equal": ("at most", "le"),
+    "less_than_equal": ("of at most", "le"),
 }
 """How a number beyond a limit is worded, and where the error holds that limit."""
 
@@ -170,10 +170,10 @@ _LIMITS = {
 def first_problem(error: ValidationError, model: type[BaseModel] | None = None) -> str:
     """Place and words of the first problem, for people. model: whose fields are called by their titles."""
     first = error.errors()[0]
-    place = ".".join(str(p) for p in first["loc"]) or "its top"
-    field = None if model is None or not first["loc"] else model.model_fields.get(str(first["loc"][0]))
-    name = field.title if field is not None and field.title else place
+    loc = [str(p) for p in first["loc"]]
+    field = None if model is None or not loc else model.model_fields.get(loc[0])
+    place = ".".join([field.title, *loc[1:]] if field is not None and field.title else loc) or "its top"
     if first["type"] in _LIMITS:
         words, key = _LIMITS[first["type"]]
-        return f"{name} has to be {words} {first['ctx'][key]:g}"
-    return f"{name}: {first['msg'].removeprefix('Value error, ')}"
+        return f"{place}: a number {words} {first['ctx'][key]:g} is needed"
+    return f"{place}: {first['msg'].removeprefix('Value error, ')}"

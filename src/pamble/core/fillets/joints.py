@@ -19,9 +19,9 @@ _BENDS, _ACROSS = 0.02, 17
 """Angle, degrees, from which fillets in a row are told to bend where they meet, and places looked at there."""
 
 
-_SHARED_ROWS, _NEAR = 3, 0.01
+_SHARED_ROWS, _NEAR = 3, 5e-4
 """Rows that follow the last one where it moves, so that the fillet keeps its bend there; distance, mm, of ends of two
-fillets that are one.
+fillets that are one: half of it, by which both move, is a quarter of what their radius is held to.
 """
 
 
