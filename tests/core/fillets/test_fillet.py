@@ -8,7 +8,7 @@ import pytest
 from pamble.core.arrays import cross, dot, unit
 from pamble.core.errors import GeometryError
 from pamble.core.exchange.step import write_step
-from pamble.core.faces.face import Face, natural_edge
+from pamble.core.faces.face import Edge, Face, natural_edge
 from pamble.core.fillets.chain import follow
 from pamble.core.fillets.ends import end_edges
 from pamble.core.fillets.fillet import fillet
@@ -18,7 +18,7 @@ from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.differential import curvatures, normals
 from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives, surface_grid
-from pamble.core.spline.knots import surface_part
+from pamble.core.spline.knots import insert_knots, surface_part
 from pamble.core.spline.surface import Surface
 from tests import readback
 from tests.core.patches.grounds import ground
@@ -129,6 +129,21 @@ def test_a_ball_laid_in_anywhere_touches_both_faces(law, radius, tmp_path):
     path = tmp_path / "fillet.step"
     write_step([("a", made.changed[0]), ("b", made.changed[1]), ("f", made.faces[0].face)], path)
     assert len(readback.faces(path)) == 3
+
+
+def test_a_crease_with_a_short_first_span_runs_on_along_its_faces_and_not_along_that_span():
+    a = slab()
+    b = turned_away(a, LAWS["90 to 110"])
+    side = natural_edge(a, "v1")
+    short = insert_knots(side.space, np.full(5, 0.01))
+    control = short.control.copy()
+    control[3] += 2e-7
+    stored = Edge(a, "stored", side.pcurve, side.inward, Curve(5, short.knots, control), "v1")
+    border = [natural_edge(a, name) for name in ("v0", "u1")] + [stored, natural_edge(a, "u0")]
+    (made,) = fillet([Face(a, (tuple(border),)), Face(b)], [Ask(0, stored, (12.0, 12.0))]).faces
+    whole = fillet([Face(a), Face(b)], [Ask(0, side, (12.0, 12.0))]).faces[0]
+    assert made.face.surface.control.shape == whole.face.surface.control.shape
+    assert made.face.surface.control == pytest.approx(whole.face.surface.control, abs=1e-5)
 
 
 @pytest.mark.parametrize(("section", "order"), [("g2", 2), ("g3", 3)])

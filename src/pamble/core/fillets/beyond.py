@@ -11,7 +11,7 @@ from pamble.core.arrays import Array, cross, dot, norm, unit
 from pamble.core.fillets.feet import derivatives, step_uv
 from pamble.core.spline.surface import Surface
 
-_OFF = 0.01
+_OFF = 1e-4
 """Share of the way beyond an end by which a crease may leave the faces."""
 
 _FAR = 3.0
