@@ -1,7 +1,6 @@
 """Regions of a face: areas that add up, borders on their curves, names, and what is said of a bad cutter."""
 
 import re
-from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -61,16 +60,6 @@ def test_a_disc_has_the_area_of_its_circle():
     assert (disc.sides, ring.sides) == ({"k": 1}, {"k": -1})
     kept = faces_of(FACE.surface, made, [ring.number])[0]
     assert [[e.name for e in loop] for loop in kept.loops][1] == ["k"]
-
-
-def test_edges_that_follow_each_other_meet_though_a_file_ends_them_micrometres_apart():
-    border, scale = border_sources(FACE), plane_scale(FACE.surface)
-    for k, way in ((1, [4e-6, 3e-6]), (2, [-2e-6, 2e-6])):
-        moved = Curve.line(*(border[k].curve.control + np.array(way) / scale))
-        border[k] = replace(border[k], curve=moved)
-    across = cutter("k", Curve.line((-0.1, 0.4), (1.1, 0.6)))
-    made = arrange([*border, across], scale)
-    assert made.area == pytest.approx(0.5 * np.prod(scale), rel=1e-6)
 
 
 @settings(max_examples=60)

@@ -22,6 +22,7 @@ from OCP.TopoDS import TopoDS
 
 from pamble.core.arrays import Array, norm
 from pamble.core.errors import GeometryError
+from pamble.core.faces.closed_up import ON_SIDE, closed_up
 from pamble.core.faces.converted import on_spline
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.kernel import curve_from_kernel, surface_from_kernel
@@ -34,9 +35,6 @@ from pamble.core.spline.surface import Surface
 
 _ON_SIDE = 1e-7
 """How near to an iso-line, as a fraction of the domain, a trim curve must run to count as lying on it."""
-
-_SLOPPY = 1e-3
-"""Distance in mm between a file's edge curve and the side of its surface above which the edge counts as trimmed."""
 
 _KINDS = {
     "GeomAbs_Plane": "plane",
@@ -121,7 +119,8 @@ def _loops(before: Any, face: Any, surface: Surface, converted: Callable[[Any], 
         if len(trims) < _edge_count(wire):
             raise GeometryError("the edges of a loop do not follow each other")
         if trims:
-            loops.append(trims)
+            edges = closed_up(surface, [trim.edge for trim in trims])
+            loops.append([_Trim(edge, trim.point) for edge, trim in zip(edges, trims, strict=True)])
     return loops
 
 
@@ -210,7 +209,7 @@ def _true_to_file(surface: Surface, loop: list[_Trim]) -> bool:
         uv = curve_points(trim.edge.pcurve, t)
         side = surface_points(surface, uv[:, 0], uv[:, 1])
         own = curve_points(trim.edge.curve, t)
-        if _apart(side, own) > _SLOPPY:
+        if _apart(side, own) > ON_SIDE:
             return False
     return True
 
