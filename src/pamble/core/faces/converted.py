@@ -43,14 +43,19 @@ def on_spline(surface: Surface, pcurve: Curve, space: Curve, old: Curve) -> Curv
     before = _off(surface, pcurve, space)
     if before <= _GOOD:
         return pcurve
-    scale = plane_scale(surface)
-    made = fitted_like(space, lambda t: _feet(surface, space, old, t) * scale, _FIT)
-    made = Curve(made.degree, made.knots, made.control / scale)
+    made = foot_curve(surface, space, old)
     after = _off(surface, made, space)
     if min(before, after) > _WRONG:
         x, y, z = curve_points(space, _at(space, np.array([0.5])))[0]
         raise GeometryError(f"no trim curve on its surface is true to the edge at ({x:.2f}, {y:.2f}, {z:.2f}) mm")
     return made if after < before else pcurve
+
+
+def foot_curve(surface: Surface, space: Curve, old: Curve) -> Curve:
+    """A trim curve through the feet of an edge, over its parameters. old: as in `on_spline`."""
+    scale = plane_scale(surface)
+    made = fitted_like(space, lambda t: _feet(surface, space, old, t) * scale, _FIT)
+    return Curve(made.degree, made.knots, made.control / scale)
 
 
 def _off(surface: Surface, pcurve: Curve, space: Curve) -> float:

@@ -22,8 +22,9 @@ from OCP.TopoDS import TopoDS
 
 from pamble.core.arrays import Array, norm
 from pamble.core.errors import GeometryError
+from pamble.core.faces.calmed import calmed
 from pamble.core.faces.closed_up import ON_SIDE, closed_up
-from pamble.core.faces.converted import on_spline
+from pamble.core.faces.converted import foot_curve, on_spline
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.kernel import curve_from_kernel, surface_from_kernel
 from pamble.core.faces.turns import begun_at_seam, check_on_surface, flat_curve, over_joint, shift_onto
@@ -149,10 +150,12 @@ def _trim(old: Any, before: Any, shape: Any, face: Any, surface: Surface, shift:
         raise GeometryError("an edge has no curve in space")
     first, last = BRep_Tool.Range_s(shape)
     curve = curve_from_kernel(GeomConvert.CurveToBSplineCurve_s(Geom_TrimmedCurve(space, first, last)))
+    old_flat = _moved(flat_curve(TopoDS.Edge(old), before), shift)
+    if (calm := calmed(curve)) is not None:
+        return _Trim(Edge(surface, "", foot_curve(surface, calm, old_flat), inward, calm), False)
     (a, b), (c, d) = curve.domain, pcurve.domain
     curve = Curve(curve.degree, c + (curve.knots - a) * (d - c) / (b - a), curve.control, curve.weights)
-    if shape_kind(before) not in ("plane", "B-spline"):
-        pcurve = on_spline(surface, pcurve, curve, _moved(flat_curve(TopoDS.Edge(old), before), shift))
+    pcurve = on_spline(surface, pcurve, curve, old_flat)
     return _Trim(Edge(surface, "", pcurve, inward, curve), False)
 
 

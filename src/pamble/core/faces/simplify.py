@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from pamble.core.arrays import Array, norm
-from pamble.core.curves.fit import fit_points
+from pamble.core.curves.few_cvs import closed_fit, closing, open_fit
 from pamble.core.curves.measure import curve_length, deviation, length_parameters, samples
 from pamble.core.errors import GeometryError
 from pamble.core.faces.edge_chain import edge_chain
@@ -16,17 +16,14 @@ from pamble.core.faces.edges import in_order, merged_name, put_together, with_ed
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.regions.sources import plane_scale
 from pamble.core.faces.twins import twin
-from pamble.core.spline import basis
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.knots import reverse_curve
 
-_DEGREE = 5
 _EACH = 24
 _ROUNDS = 6
 _TRIED = 8
-_CLOSED_SPANS = (2, 3, 4, 5, 6, 7, 8, 10, 12, 14, 16, 20, 24, 30, 40, 50, 60)
 
 _PLACES = 9
 _BESIDE = 0.02
@@ -166,12 +163,12 @@ def _edge_on(
     count = spans
     # Its twin may take more spans than the curve in the plane: a few more there are fewer in all.
     for _ in range(_TRIED):
-        fit = _closed_fit(points, share, tolerance, count) if closed else _open_fit(points, share, tolerance, count)
+        fit = closed_fit(points, share, tolerance, count) if closed else open_fit(points, share, tolerance, count)
         if best is None or to_curve(fit, points).distance.max() <= tolerance:
             pcurve = Curve(fit.degree, fit.knots, fit.control[:, :2] / scale)
             space = twin(face.surface, pcurve, exact)
             if closed:
-                space = Curve(space.degree, space.knots, _closing(space.knots, space.degree, space.control))
+                space = Curve(space.degree, space.knots, closing(space.knots, space.degree, space.control))
             if best is None or len(space.control) < len(best[1].control):
                 best = pcurve, space
             if len(space.control) == len(pcurve.control):
@@ -181,33 +178,3 @@ def _edge_on(
         count = fit.spans + max(1, fit.spans // 4)
     assert best is not None
     return Edge(face.surface, merged_name(edges), best[0], 1.0, best[1])
-
-
-def _open_fit(points: Array, share: Array, tolerance: float, spans: int | None) -> Curve:
-    fit = fit_points(points, _DEGREE, tolerance, spans, share).curve
-    control = fit.control.copy()
-    control[0], control[-1] = points[0], points[-1]
-    return Curve(fit.degree, fit.knots, control)
-
-
-def _closed_fit(points: Array, share: Array, tolerance: float, spans: int | None) -> Curve:
-    """A closed curve with the fewest even spans, smooth where it closes."""
-    made = None
-    for n in (spans,) if spans is not None else _CLOSED_SPANS:
-        fit = fit_points(points, _DEGREE, tolerance, n, share).curve
-        made = Curve(_DEGREE, fit.knots, _closing(fit.knots, _DEGREE, fit.control))
-        if to_curve(made, points).distance.max() <= tolerance:
-            break
-    assert made is not None
-    return made
-
-
-def _closing(knots: Array, degree: int, control: Array) -> Array:
-    """Control points moved as little as closes the curve with one tangent and one curvature."""
-    rows = basis.matrix(knots, degree, np.array([knots[0], knots[-1]]), 2)
-    gap = np.stack([rows[k][1] - rows[k][0] for k in (1, 2)])
-    free = np.ones(len(control), dtype=bool)
-    free[[0, -1]] = False
-    control = control.copy()
-    control[free] -= np.linalg.lstsq(gap[:, free], gap @ control, rcond=None)[0]
-    return control

@@ -14,6 +14,7 @@ from pamble.core.joining.shaper import Shaper
 from pamble.core.joining.spans import candidates, finer, spread, stops_along
 from pamble.core.joining.spec import BlendSpec
 from pamble.core.joining.verify import Residual, residual, span_ratios
+from pamble.core.spline import basis
 from pamble.core.spline.surface import Surface
 
 _BETTER = 0.95
@@ -93,7 +94,7 @@ class Search:
         while not self._held and rounds < _ROUNDS and idle < _IDLE:
             ratios = [span_ratios(surface, self.sides[i], i, self.diagonal, self.spec.continuity[i]) for i in (0, 1)]
             knots = finer(surface.knots_u, surface.degree_u, np.maximum(*ratios))
-            if len(knots) - 2 * surface.degree_u - 1 > _MOST:
+            if basis.span_count(knots, surface.degree_u) > _MOST:
                 break
             surface, rounds = self._made(knots), rounds + 1
             self._look(surface, _WORTH, even=False)
@@ -121,13 +122,14 @@ class Search:
         """Whether even spans up to the limit do not reach the aims: foretold, as the error falls with their fourth
         power, and then tried.
         """
-        last, limit = self.trials[-1], self.spec.search_limit
+        stops = stops_along(self.sides)
+        last, limit = self.trials[-1], self.spec.search_limit + len(stops)
         if self._told or last.spans < _TELLS:
             return False
         self._told = True
         if last.spans * last.ratio**0.25 <= limit:
             return False
-        most = self._made(spread(self.spec.degree, limit, stops_along(self.sides)))
+        most = self._made(spread(self.spec.degree, limit, stops))
         over = self._worst(self._met(most))
         if 1.0 < over < _CLOSE:
             self._look(most, _BETTER)
