@@ -27,7 +27,15 @@ from pamble.core.faces.closed_up import ON_SIDE, closed_up
 from pamble.core.faces.converted import foot_curve, on_spline
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.kernel import curve_from_kernel, surface_from_kernel
-from pamble.core.faces.turns import begun_at_seam, check_on_surface, flat_curve, over_joint, shift_onto
+from pamble.core.faces.turns import (
+    begun_at_seam,
+    bounds_of,
+    check_on_surface,
+    flat_curve,
+    full_turns,
+    over_joint,
+    shift_onto,
+)
 from pamble.core.faces.twins import turn_over
 from pamble.core.spline import knots
 from pamble.core.spline.curve import Curve
@@ -77,29 +85,48 @@ def face_from_shape(shape: Any) -> Face:
     A face whose loop is four iso-lines becomes a natural four-sided one; a face that the file turns over has its
     surface turned, so that the surface normal is the face's. Raises `GeometryError` with the reason.
     """
-    try:
-        convert = BRepBuilderAPI_NurbsConvert(shape, True)
-        converted = TopoDS.Face(convert.Shape())
-    except Exception as error:
-        raise GeometryError(f"its surface cannot be written as a B-spline ({error})") from error
-    turned = converted.Orientation() == TopAbs_Orientation.TopAbs_REVERSED
-    forward = TopoDS.Face(converted.Oriented(TopAbs_Orientation.TopAbs_FORWARD))
+    whole, own_edge = _converted(shape)
+    turned = whole.Orientation() == TopAbs_Orientation.TopAbs_REVERSED
+    forward = TopoDS.Face(whole.Oriented(TopAbs_Orientation.TopAbs_FORWARD))
     before = TopoDS.Face(shape.Oriented(TopAbs_Orientation.TopAbs_FORWARD))
     geom = BRep_Tool.Surface_s(forward)
     if not isinstance(geom, Geom_BSplineSurface):
-        bounds = BRepTools.UVBounds_s(forward)
-        geom = GeomConvert.SurfaceToBSplineSurface_s(Geom_RectangularTrimmedSurface(geom, *bounds))
+        geom = _spline(geom, bounds_of(forward))
     elif (turn := over_joint(forward, before)) is not None:
         geom = geom.Copy()
         geom.CheckAndSegment(*turn)
     surface = begun_at_seam(surface_from_kernel(geom), geom, before)
-    loops = _loops(before, forward, surface, lambda edge: TopoDS.Edge(convert.ModifiedShape(edge)))
+    loops = _loops(before, forward, surface, own_edge)
     natural = _as_natural(surface, loops)
     face = Face(natural) if natural is not None else Face(surface, _named(loops))
     if not face.edges:
         raise GeometryError("it has no usable boundary")
     check_on_surface(face)
     return turn_over(face) if turned else face
+
+
+def _converted(shape: Any) -> tuple[Any, Callable[[Any], Any]]:
+    """The face on a B-spline, and what becomes of its edges. Where the boundary model cannot write it as one, since its
+    trim curves run a hair over a whole turn of its surface, the face as it is.
+    """
+    try:
+        convert = BRepBuilderAPI_NurbsConvert(shape, True)
+        return TopoDS.Face(convert.Shape()), lambda edge: TopoDS.Edge(convert.ModifiedShape(edge))
+    except Exception:
+        return TopoDS.Face(shape), TopoDS.Edge
+
+
+def _spline(geom: Any, bounds: tuple[float, ...]) -> Any:
+    """A surface as a B-spline between bounds of u and v, at most one turn of it. Raises `GeometryError`."""
+    try:
+        u, v = (high - low < turn for low, high, turn in zip(bounds[::2], bounds[1::2], full_turns(geom), strict=True))
+        if u and v:
+            geom = Geom_RectangularTrimmedSurface(geom, *bounds)
+        elif u or v:
+            geom = Geom_RectangularTrimmedSurface(geom, *(bounds[:2] if u else bounds[2:]), u)
+        return GeomConvert.SurfaceToBSplineSurface_s(geom)
+    except Exception as error:
+        raise GeometryError(f"its surface cannot be written as a B-spline ({error})") from error
 
 
 def _loops(before: Any, face: Any, surface: Surface, converted: Callable[[Any], Any]) -> list[list[_Trim]]:

@@ -13,6 +13,7 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.crossing.branches import Branch, find_branches, smooth_runs
 from pamble.core.faces.crossing.fit import FittedBranch, fit_branch
 from pamble.core.faces.crossing.onto import curve_onto
+from pamble.core.faces.cut_ends import CutCurve, meeting_ends
 from pamble.core.faces.face import Face
 from pamble.core.faces.inside import held
 from pamble.core.faces.regions.arrange import Arrangement, arrange
@@ -45,14 +46,6 @@ class Cutter:
     shape: Face | Curve | Plane
     direction: Array | None = None
     extend: bool = False
-
-
-@dataclass(frozen=True)
-class CutCurve:
-    """A curve that cuts a face: in its parameters, and in space over the same ones."""
-
-    on_face: Curve
-    space: Curve
 
 
 @dataclass(frozen=True)
@@ -99,12 +92,13 @@ def divide(
     own = [cut_curves(face, _carried_on(c, cutters, face, near), tolerance, meet) for c in cutters]
     missed = [(c.name, c.label) for c, cuts in zip(cutters, own, strict=True) if not cuts]
     made_by = [c for c, cuts in zip(cutters, own, strict=True) for _ in cuts]
-    met = meeting_ends([cut for cuts in own for cut in cuts], plane_scale(face.surface), near)
+    border, scale = border_sources(face), plane_scale(face.surface)
+    met = meeting_ends([cut for cuts in own for cut in cuts], border, scale, near)
     sources = [
         Source(c.name, cut.on_face, cut.space, cutter=c.name, label=c.label)
         for c, cut in zip(made_by, met, strict=True)
     ]
-    made = arrange([*border_sources(face), *sources], plane_scale(face.surface))
+    made = arrange([*border, *sources], scale)
     found = tuple(regions(made, face.surface, quick))
     wrong = () if quick and len(found) > 1 else tuple(complaints(made, face.surface, missed))
     return Divided(face, made, found, wrong)
@@ -159,27 +153,6 @@ def plane_patch(plane: Plane, surface: Surface) -> Surface:
         for a in (x.min() - room, x.max() + room)
     ]
     return Surface.bezier(corners)
-
-
-def meeting_ends(cuts: Sequence[CutCurve], scale: Array, near: float) -> list[CutCurve]:
-    """Cuts whose ends lie within ``near`` mm of the end of one before them on the face brought together there."""
-    out: list[CutCurve] = []
-    space, on_face = np.zeros((0, 3)), np.zeros((0, 2))
-    for cut in cuts:
-        for end in (0, -1):
-            away = norm((on_face - cut.on_face.control[end]) * scale)
-            if len(away) and 0 < away.min() < near:
-                k = int(np.argmin(away))
-                moved = []
-                for curve, place in ((cut.on_face, on_face[k]), (cut.space, space[k])):
-                    control = curve.control.copy()
-                    control[end] = place
-                    moved.append(replace(curve, control=control))
-                cut = CutCurve(*moved)
-        out.append(cut)
-        space = np.vstack([space, cut.space.control[[0, -1]]])
-        on_face = np.vstack([on_face, cut.on_face.control[[0, -1]]])
-    return out
 
 
 def _carried_on(cutter: Cutter, beside: Sequence[Cutter], face: Face, near: float) -> Cutter:

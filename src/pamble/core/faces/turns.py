@@ -27,7 +27,7 @@ from pamble.core.spline.knots import begun_at
 from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import COINCIDENT
 
-_WHOLE = 1e-7
+_WHOLE = 1e-5
 """Share of a turn by which a face that goes all the way round may seem to lack something."""
 
 _BEYOND = 0.02
@@ -44,6 +44,17 @@ def flat_curve(edge: Any, face: Any) -> Curve:
     return curve_from_kernel(Geom2dConvert.CurveToBSplineCurve_s(Geom2d_TrimmedCurve(adaptor.Curve(), start, end)))
 
 
+def bounds_of(face: Any) -> tuple[float, ...]:
+    """Bounds of u and v of a face; those that miss the joint of its closed surface by a hair are at it."""
+    geom, bounds = BRep_Tool.Surface_s(face), list(map(float, BRepTools.UVBounds_s(face)))
+    limits = geom.Bounds()
+    for k, turn in enumerate(full_turns(geom)):
+        for end in (2 * k, 2 * k + 1) if turn < np.inf else ():
+            if abs(bounds[end] - limits[end]) < _WHOLE * turn:
+                bounds[end] = limits[end]
+    return tuple(bounds)
+
+
 def over_joint(face: Any, before: Any) -> tuple[float, ...] | None:
     """Bounds of u and v, at most a turn, of a face that runs over the joint of its closed surface, outside the range of
     its knots; None of any other. The bounds that the boundary model tells come from the poles of trim curves, which may
@@ -51,8 +62,8 @@ def over_joint(face: Any, before: Any) -> tuple[float, ...] | None:
 
     before: the face in parameters that differ by little from those of the spline, and whose trim curves can be trusted.
     """
-    geom, bounds = BRep_Tool.Surface_s(face), tuple(map(float, BRepTools.UVBounds_s(face)))
-    limits, turns = geom.Bounds(), _turns(geom)
+    geom, bounds = BRep_Tool.Surface_s(face), bounds_of(face)
+    limits, turns = geom.Bounds(), full_turns(geom)
     both = [(bounds[2 * k], bounds[2 * k + 1], limits[2 * k], limits[2 * k + 1]) for k in (0, 1)]
     if not any(
         turn < np.inf and (low < start - COINCIDENT or high > end + COINCIDENT)
@@ -98,7 +109,7 @@ def shift_onto(face: Any, before: Any, surface: Surface) -> Array:
     """By how much, (2,), the trim curves of a face lie whole turns off the surface that was made of its own. before:
     see `over_joint`.
     """
-    own, turns = _places(before), np.array(_turns(BRep_Tool.Surface_s(face)))
+    own, turns = _places(before), np.array(full_turns(BRep_Tool.Surface_s(face)))
     middle = np.mean(surface.domain, axis=1) - 0.5 * (own.min(axis=0) + own.max(axis=0))
     return np.asarray(np.where(turns < np.inf, np.round(middle / turns) * np.where(turns < np.inf, turns, 0.0), 0.0))
 
@@ -121,6 +132,6 @@ def _places(face: Any) -> Array:
     return np.vstack(flat)
 
 
-def _turns(geom: Any) -> tuple[float, float]:
+def full_turns(geom: Any) -> tuple[float, float]:
     """Length of a turn along u and v; infinite where the surface is not closed."""
     return geom.UPeriod() if geom.IsUPeriodic() else np.inf, geom.VPeriod() if geom.IsVPeriodic() else np.inf

@@ -9,12 +9,13 @@ import numpy as np
 
 from pamble.core.arrays import Array
 from pamble.core.errors import GeometryError
+from pamble.core.faces.cut_ends import CutCurve
 from pamble.core.faces.face import Face
 from pamble.core.faces.regions.arrange import arrange
 from pamble.core.faces.regions.choose import regions
 from pamble.core.faces.regions.cut import faces_of
 from pamble.core.faces.regions.sources import Source, border_sources, plane_scale
-from pamble.core.faces.trim import CutCurve, Cutter, cut_curves
+from pamble.core.faces.trim import Cutter, cut_curves
 from pamble.core.fillets.ends import NAMES, REACH, End, contact_ends, end_lines, ended, tipped
 from pamble.core.fillets.grown import Over, room
 from pamble.core.fillets.recut import lies_on, roomy, with_corner

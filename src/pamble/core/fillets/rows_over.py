@@ -14,9 +14,10 @@ from pamble.core.arrays import Array, BoolArray, IntArray, cross, dot, norm, uni
 from pamble.core.curves.stretches import stretches
 from pamble.core.errors import GeometryError
 from pamble.core.faces.crossing.fit import FittedBranch
+from pamble.core.faces.cut_ends import CutCurve
 from pamble.core.faces.face import Face
 from pamble.core.faces.inside import inside
-from pamble.core.faces.trim import CutCurve, fresh_meet
+from pamble.core.faces.trim import fresh_meet
 from pamble.core.fillets.recut import roomy
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
