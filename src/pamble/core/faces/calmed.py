@@ -4,6 +4,8 @@ edge itself is calm. A curve of fewer CVs within that decimal is what was meant.
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 
 from pamble.core.arrays import Array, norm
@@ -20,18 +22,26 @@ _ON_GRID = 1e-9
 _MANY, _FEWER = 9, 0.7
 """CVs from which an edge can be made calmer, and the share of them that it may keep, else it stays as it is."""
 
-_EACH = 8
-"""Places that are looked at for each CV."""
+_EACH, _LEAST = 3, 240
+"""Places that are looked at for each CV, and at least."""
 
 
-def calmed(curve: Curve) -> Curve | None:
-    """The calm curve of an edge that is stored with few decimals; None where its CVs are not rounded or not many, or
-    where it is not calm.
+def calmed(curve: Curve) -> tuple[Curve, float] | None:
+    """The calm curve of an edge that is stored with few decimals, and the last of them, mm; None where its CVs are not
+    rounded or not many, or where it is not calm.
     """
     unit = None if len(curve.control) < _MANY or curve.weights is not None else _last_decimal(curve.control)
     if unit is None:
         return None
-    share = np.linspace(0, 1, _EACH * len(curve.control))
+    made = _calmed(curve.degree, curve.knots.tobytes(), curve.control.tobytes(), unit)
+    return None if made is None else (made, unit)
+
+
+@lru_cache(maxsize=256)
+def _calmed(degree: int, knots: bytes, control: bytes, unit: float) -> Curve | None:
+    """Remembered, as both faces beside an edge ask for it."""
+    curve = Curve(degree, np.frombuffer(knots), np.frombuffer(control).reshape(-1, 3))
+    share = np.linspace(0, 1, max(_LEAST, _EACH * len(curve.control)))
     points = curve_points(curve, length_parameters(curve, share))
     closed = norm((points[-1] - points[0])[None])[0] < unit
     made = (closed_fit if closed else open_fit)(points, share, unit)

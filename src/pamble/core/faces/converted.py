@@ -4,13 +4,15 @@ parameters, where angles are not those of the spline, and makes waves of others 
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
 from pamble.core.arrays import Array, norm
 from pamble.core.errors import GeometryError
 from pamble.core.faces.regions.sources import plane_scale
 from pamble.core.faces.twins import fitted_like
-from pamble.core.spline.closest import to_surface
+from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_derivatives, surface_points
 from pamble.core.spline.surface import Surface
@@ -25,12 +27,20 @@ _WRONG = 0.05
 """Distance, mm, from which an edge without a true trim curve is refused."""
 
 _FIT = 1e-6
+_SHARP, _TRUE = 0.2, 2.0
+"""Shares of the last decimal of a rounded file within which a trim curve is fitted to its edge, and of which its image
+may lie off it, as the surface is rounded too.
+"""
 _SAMPLES = 65
 _POLE = 1e-6
 """Share of a surface's size that a parameter moves over its whole range where it says nothing: at a pole."""
 
 _STEP = 1e-4
 """Share of an edge by which a place beside a pole lies from it."""
+
+
+Guide = Callable[[Array], Array]
+"""Parameters (m, 2), right to half a turn of a closed surface, at shares (m,) of an edge."""
 
 
 def on_spline(surface: Surface, pcurve: Curve, space: Curve, old: Curve) -> Curve:
@@ -43,7 +53,7 @@ def on_spline(surface: Surface, pcurve: Curve, space: Curve, old: Curve) -> Curv
     before = _off(surface, pcurve, space)
     if before <= _GOOD:
         return pcurve
-    made = foot_curve(surface, space, old)
+    made = foot_curve(surface, space, lambda share: curve_points(old, _at(old, share)))
     after = _off(surface, made, space)
     if min(before, after) > _WRONG:
         x, y, z = curve_points(space, _at(space, np.array([0.5])))[0]
@@ -51,11 +61,26 @@ def on_spline(surface: Surface, pcurve: Curve, space: Curve, old: Curve) -> Curv
     return made if after < before else pcurve
 
 
-def foot_curve(surface: Surface, space: Curve, old: Curve) -> Curve:
-    """A trim curve through the feet of an edge, over its parameters. old: as in `on_spline`."""
+def foot_curve(surface: Surface, space: Curve, guide: Guide, tolerance: float = _FIT) -> Curve:
+    """A trim curve through the feet of an edge within a tolerance, mm, over its parameters."""
     scale = plane_scale(surface)
-    made = fitted_like(space, lambda t: _feet(surface, space, old, t) * scale, _FIT)
+    made = fitted_like(space, lambda t: _feet(surface, space, guide, t) * scale, tolerance)
     return Curve(made.degree, made.knots, made.control / scale)
+
+
+def calm_on_spline(surface: Surface, calm: Curve, stored: Curve, old: Curve, unit: float) -> Curve | None:
+    """The trim curve of the calm curve that an edge ``stored`` means; None where none is true to it within ``unit`` mm,
+    as beside a pole. old: of the stored one, as in `on_spline`.
+    """
+
+    def guide(share: Array) -> Array:
+        low, high = stored.domain
+        there = (to_curve(stored, curve_points(calm, _at(calm, share))).t - low) / (high - low)
+        # The start and the end of a loop are one place.
+        return curve_points(old, _at(old, np.where(np.abs(there - share) < 0.5, there, share)))
+
+    made = foot_curve(surface, calm, guide, _SHARP * unit)
+    return made if _off(surface, made, calm) < _TRUE * unit else None
 
 
 def _off(surface: Surface, pcurve: Curve, space: Curve) -> float:
@@ -74,25 +99,25 @@ def _at(curve: Curve, share: Array) -> Array:
     return low + share * (high - low)
 
 
-def _feet(surface: Surface, space: Curve, old: Curve, t: Array) -> Array:
+def _feet(surface: Surface, space: Curve, guide: Guide, t: Array) -> Array:
     """Parameters (m, 2) of the edge's places, on the side of a joint on which it runs."""
     low, high = space.domain
     share = (t - low) / (high - low)
-    uv = _near(surface, space, old, share)
+    uv = _near(surface, space, guide, share)
     d = surface_derivatives(surface, uv[:, 0], uv[:, 1], 1)
-    beside = _near(surface, space, old, share + np.where(share < 0.5, _STEP, -_STEP))
+    beside = _near(surface, space, guide, share + np.where(share < 0.5, _STEP, -_STEP))
     for k, pace in enumerate((norm(d[1, 0]), norm(d[0, 1]))):
         pole = pace * np.ptp(surface.domain[k]) < _POLE * surface.diagonal
         uv[:, k] = np.where(pole, beside[:, k], uv[:, k])
     return uv
 
 
-def _near(surface: Surface, space: Curve, old: Curve, share: Array) -> Array:
+def _near(surface: Surface, space: Curve, guide: Guide, share: Array) -> Array:
     feet = to_surface(surface, curve_points(space, _at(space, share)))
     uv = np.column_stack([feet.u, feet.v])
-    guide = curve_points(old, _at(old, share))
+    there = guide(share)
     for k in (0, 1):
         if surface.closed[k]:
             turn = np.ptp(surface.domain[k])
-            uv[:, k] += turn * np.round((guide[:, k] - uv[:, k]) / turn)
+            uv[:, k] += turn * np.round((there[:, k] - uv[:, k]) / turn)
     return uv

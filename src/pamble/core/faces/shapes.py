@@ -24,7 +24,7 @@ from pamble.core.arrays import Array, norm
 from pamble.core.errors import GeometryError
 from pamble.core.faces.calmed import calmed
 from pamble.core.faces.closed_up import ON_SIDE, closed_up
-from pamble.core.faces.converted import foot_curve, on_spline
+from pamble.core.faces.converted import calm_on_spline, on_spline
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.kernel import curve_from_kernel, surface_from_kernel
 from pamble.core.faces.turns import (
@@ -178,8 +178,10 @@ def _trim(old: Any, before: Any, shape: Any, face: Any, surface: Surface, shift:
     first, last = BRep_Tool.Range_s(shape)
     curve = curve_from_kernel(GeomConvert.CurveToBSplineCurve_s(Geom_TrimmedCurve(space, first, last)))
     old_flat = _moved(flat_curve(TopoDS.Edge(old), before), shift)
-    if (calm := calmed(curve)) is not None:
-        return _Trim(Edge(surface, "", foot_curve(surface, calm, old_flat), inward, calm), False)
+    if (found := calmed(curve)) is not None:
+        calm, unit = found
+        if (flat := calm_on_spline(surface, calm, curve, old_flat, unit)) is not None:
+            return _Trim(Edge(surface, "", flat, inward, calm), False)
     (a, b), (c, d) = curve.domain, pcurve.domain
     curve = Curve(curve.degree, c + (curve.knots - a) * (d - c) / (b - a), curve.control, curve.weights)
     pcurve = on_spline(surface, pcurve, curve, old_flat)

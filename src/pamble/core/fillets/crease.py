@@ -177,17 +177,22 @@ def _by_length(curve: Curve, s: Array) -> Array:
     half = 0.5 * np.diff(cells)
     at = (cells[:-1, None] + half[:, None] * (1 + x)).ravel()
     step = (norm(curve_derivatives(curve, at, 1)[1]).reshape(-1, len(x)) * w).sum(axis=1) * half
-    length = np.concatenate([[0.0], np.cumsum(step)])
-    low, high = np.interp([start, end], cells, length)
-    length = (length - low) / (high - low)
+    # Summed up from both ends outward: beyond a short last span the curve may be longer than can be added to the rest.
+    first, last = np.searchsorted(cells, [start, end])
+    inner = np.append(0.0, np.cumsum(step[first:last]))
+    total = inner[-1]
+    before, after = np.cumsum(step[:first][::-1])[::-1], np.cumsum(step[last:])
+    length = np.concatenate([-before, inner, total + after]) / total
     t = np.interp(s, length, cells)
     for _ in range(3):
         i = np.clip(np.searchsorted(cells, t, side="right") - 1, 0, len(cells) - 2)
         own = 0.5 * (t - cells[i])
         nodes = cells[i][:, None] + own[:, None] * (1 + x)
         speed = norm(curve_derivatives(curve, np.append(nodes.ravel(), t), 1)[1])
-        reached = length[i] + (speed[: nodes.size].reshape(nodes.shape) * w).sum(axis=1) * own / (high - low)
-        t = t - (reached - s) * (high - low) / np.maximum(speed[nodes.size :], 1e-12)
+        reached = length[i] + (speed[: nodes.size].reshape(nodes.shape) * w).sum(axis=1) * own / total
+        step = (reached - s) * total / np.maximum(speed[nodes.size :], 1e-12)
+        # Beyond a short last span a curve may run off anywhere.
+        t = np.clip(t - np.where(np.isfinite(step), step, 0.0), cells[0], cells[-1])
     return np.asarray(t)
 
 
