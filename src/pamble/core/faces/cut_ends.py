@@ -28,26 +28,31 @@ class CutCurve:
     space: Curve
 
 
-def meeting_ends(cuts: Sequence[CutCurve], border: Sequence[Source], scale: Array, near: float) -> list[CutCurve]:
-    """Cuts of which each end lies on that of one before them on the face within ``near`` mm; else in a corner of the
-    border, else on the border, within `BESIDE`.
-    """
+def meeting_ends(cuts: Sequence[CutCurve], scale: Array, near: float) -> list[CutCurve]:
+    """Cuts of which each end lies on that of one before them on the face within ``near`` mm."""
     out: list[CutCurve] = []
     ends: list[Place] = []
-    corners = [place for source in border for place in _ends(source.curve, source.space)]
     for cut in cuts:
         for end in (0, -1):
-            here = cut.on_face.control[end]
-            place = (
-                _nearest(ends, here, scale, near)
-                or _nearest(corners, here, scale, BESIDE)
-                or _on_border(border, here, scale)
-            )
-            if place is not None and (place[0] != here).any():
-                cut = CutCurve(_ended(cut.on_face, end, place[0]), _ended(cut.space, end, place[1]))
+            cut = _ended(cut, end, _nearest(ends, cut.on_face.control[end], scale, near))
         out.append(cut)
         ends += _ends(cut.on_face, cut.space)
     return out
+
+
+def ending_on(cuts: Sequence[CutCurve], border: Sequence[Source], scale: Array) -> list[CutCurve] | None:
+    """Cuts that end in a corner of the border, or else on the border, where they end within `BESIDE` of it; None where
+    that moves none.
+    """
+    corners = [place for source in border for place in _ends(source.curve, source.space)]
+    out: list[CutCurve] = []
+    for cut in cuts:
+        for end in (0, -1):
+            here = cut.on_face.control[end]
+            place = _nearest(corners, here, scale, BESIDE) or _on_border(border, here, scale)
+            cut = _ended(cut, end, place)
+        out.append(cut)
+    return out if any(one is not other for one, other in zip(out, cuts, strict=True)) else None
 
 
 def _ends(flat: Curve, space: Curve | None) -> list[Place]:
@@ -78,7 +83,13 @@ def _on_border(border: Sequence[Source], here: Array, scale: Array) -> Place | N
     return None if best is None else best[1]
 
 
-def _ended(curve: Curve, end: int, place: Array) -> Curve:
+def _ended(cut: CutCurve, end: int, place: Place | None) -> CutCurve:
+    if place is None or (place[0] == cut.on_face.control[end]).all():
+        return cut
+    return CutCurve(*(_with_end(c, end, p) for c, p in zip((cut.on_face, cut.space), place, strict=True)))
+
+
+def _with_end(curve: Curve, end: int, place: Array) -> Curve:
     control = curve.control.copy()
     control[end] = place
     return replace(curve, control=control)

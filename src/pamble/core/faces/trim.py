@@ -13,7 +13,7 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.crossing.branches import Branch, find_branches, smooth_runs
 from pamble.core.faces.crossing.fit import FittedBranch, fit_branch
 from pamble.core.faces.crossing.onto import curve_onto
-from pamble.core.faces.cut_ends import CutCurve, meeting_ends
+from pamble.core.faces.cut_ends import CutCurve, ending_on, meeting_ends
 from pamble.core.faces.face import Face
 from pamble.core.faces.inside import held
 from pamble.core.faces.regions.arrange import Arrangement, arrange
@@ -93,13 +93,19 @@ def divide(
     missed = [(c.name, c.label) for c, cuts in zip(cutters, own, strict=True) if not cuts]
     made_by = [c for c, cuts in zip(cutters, own, strict=True) for _ in cuts]
     border, scale = border_sources(face), plane_scale(face.surface)
-    met = meeting_ends([cut for cuts in own for cut in cuts], border, scale, near)
-    sources = [
-        Source(c.name, cut.on_face, cut.space, cutter=c.name, label=c.label)
-        for c, cut in zip(made_by, met, strict=True)
-    ]
-    made = arrange([*border, *sources], scale)
-    found = tuple(regions(made, face.surface, quick))
+
+    def laid(cuts: list[CutCurve]) -> tuple[Arrangement, tuple[Region, ...]]:
+        sources = [
+            Source(c.name, cut.on_face, cut.space, cutter=c.name, label=c.label)
+            for c, cut in zip(made_by, cuts, strict=True)
+        ]
+        made = arrange([*border, *sources], scale)
+        return made, tuple(regions(made, face.surface, quick))
+
+    met = meeting_ends([cut for cuts in own for cut in cuts], scale, near)
+    made, found = laid(met)
+    if met and len(found) < 2 and (brought := ending_on(met, border, scale)) is not None:
+        made, found = laid(brought)
     wrong = () if quick and len(found) > 1 else tuple(complaints(made, face.surface, missed))
     return Divided(face, made, found, wrong)
 

@@ -21,7 +21,7 @@ interface Props {
   change(value: unknown, final?: boolean): void;
   /** Ask for another line or face in place of the one that is there. */
   repick?(kind: 'line' | 'face' | 'plane' | 'point'): void;
-  /** Let the next pick go to this list. */
+  /** Let the next pick go to this list; of one line or face, where it is not picked without being asked for. */
   ask?(): void;
   /** Whether the next pick goes here. */
   asking?: boolean;
@@ -38,18 +38,31 @@ export function FieldRow({ field, label = field.title, value, found = null, chan
   const now: unknown = value === undefined ? field.fallback : value;
   switch (field.widget) {
     case 'line':
-    case 'face':
+    case 'face': {
+      const what = field.widget;
       return (
         <Row title={field.title}>
           {isRef(now) && !asking ? (
-            <button className="target" aria-label={`${field.title}: ${refWords(now)}, pick another`} title="Pick another" onClick={() => repick?.(field.widget === 'face' ? 'face' : 'line')}>
-              {refWords(now)}
+            <span className="chips">
+              <button className="target" aria-label={`${field.title}: ${refWords(now)}, pick another`} title="Pick another" onClick={() => repick?.(what)}>
+                {refWords(now)}
+              </button>
+              {field.optional && (
+                <button className="chip" aria-label={`${field.title}: none`} title="Take out" onClick={() => change(null)}>
+                  ×
+                </button>
+              )}
+            </span>
+          ) : ask && !asking ? (
+            <button className="target" aria-label={`${field.title}: pick a ${what}`} title={`Pick a ${what}`} onClick={() => repick?.(what)}>
+              none
             </button>
           ) : (
-            <span className="asked">pick {field.widget === 'face' ? 'a face' : 'a line'}</span>
+            <span className="asked">pick a {what}</span>
           )}
         </Row>
       );
+    }
     case 'regions':
       return null;
     case 'lines':

@@ -16,7 +16,7 @@ export function Sides({ fields, params, facts, change }: Props) {
   const names = fields[0]?.sides ?? [];
   return names.map((name, i) => {
     const ref: unknown = params[name];
-    const side = `${isRef(ref) ? featureName(ref.feature) : name} side`;
+    const side = isRef(ref) ? `${featureName(ref.feature)} side` : `${name[0]?.toUpperCase()}${name.slice(1)} side`;
     return (
       <div key={name} role="group" aria-label={side}>
         {fields.map((field) => {

@@ -40,6 +40,7 @@ export function ToolCard({ id, kind, name, params, draft }: Props) {
   const fields = fieldsOf(kind);
   const state = useStudy((s) => s.shown.features.get(id));
   const problem = useTools(problemOf);
+  const repicked = useTools(({ hand }) => hand.at === 'repicking' && hand.repick.id === id);
   const step = useStudy((s) => (draft ? undefined : s.study?.features.find((f) => f.id === id)));
   // What a kept step was given may lie with the server alone.
   const ready = !draft || complete(fields, params);
@@ -54,7 +55,7 @@ export function ToolCard({ id, kind, name, params, draft }: Props) {
       ))}
       {!draft && <WholeCurve id={id} kind={kind} actions={tool?.actions ?? []} />}
       <Sketches id={id} kind={kind} facts={state?.facts} />
-      {draft && <PickByName />}
+      {(draft || repicked) && <PickByName />}
       {state?.lost && <LostReference id={id} lost={state.lost} />}
       <FaceFigures id={id} changes={state?.changes} />
       <TrimFigures facts={state?.facts} />
@@ -136,7 +137,7 @@ function OneField({ field, id, kind, params, draft, facts }: Omit<BlockProps, 'f
         found={foundIn(facts, field.found)}
         change={change}
         repick={(what) => (!draft ? startRepick({ id, field: field.name, kind: what }) : what === 'point' ? note({ asking: field.name }) : change(undefined))}
-        ask={() => (draft ? note({ asking: field.name }) : startRepick(moreOf(id, field, params)))}
+        ask={draft && (field.widget === 'line' || field.widget === 'face') ? undefined : () => (draft ? note({ asking: field.name }) : startRepick(moreOf(id, field, params)))}
         asking={asking}
       />
       {field.widget === 'picture scale' && <PictureScale id={id} kind={kind} params={params} />}

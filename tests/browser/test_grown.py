@@ -1,0 +1,178 @@
+"""Faces grown from curves: swept along a rail and between two, turned round an axis, copied, measured, made of fewer
+CVs; and a demo part that follows its first curve.
+"""
+
+import re
+
+import numpy as np
+import pytest
+from playwright.sync_api import expect
+
+from tests.browser.conftest import imported, opened
+from tests.browser.steps import line_of
+
+
+def curves(rows: dict[str, list]) -> list[dict]:
+    return [
+        {"id": f"c{i}", "kind": "cv_curve", "name": name, "role": "construction", "params": {"curve": {"control": row}}}
+        for i, (name, row) in enumerate(rows.items())
+    ]
+
+
+@pytest.fixture
+def handle(page, pamble):
+    """A rail, another beside it, a section over both, and the profile of a cup."""
+    rows = {
+        "Rail": [[0, 0, 0], [40, 10, 0], [80, 10, 0], [120, 0, 0]],
+        "Other rail": [[0, 30, 0], [40, 45, 0], [80, 45, 0], [120, 30, 0]],
+        "Section": [[0, 0, 0], [0, 6, 16], [0, 20, 10], [0, 30, 0]],
+        "Profile": [[150, 0, 0], [150, 0, 40]],
+        "Axis": [[170, 0, 0], [170, 0, 10]],
+    }
+    yield from imported(page, pamble, {"format": "pamble-study", "name": "Handle", "features": curves(rows)})
+
+
+def area(card) -> float:
+    """What the card says, mm²."""
+    text = card.inner_text().replace("\n", "")
+    return float(re.sub(r"\s", "", re.search(r"Area([\d\s.,]+) ?mm²", text)[1]).replace(",", ""))
+
+
+def test_a_section_is_swept_along_one_rail_and_two_and_a_profile_turned_and_all_of_it_measured(handle):
+    page = handle.page
+    card = page.get_by_label(re.compile("^Card of "))
+    by_name = page.locator(".by-name")
+    handle.button("Primaries").click()
+    handle.more("Sweep")
+    # The wrong way round: the card says what is missing between them, and nothing is stored.
+    for name in ("Axis", "Section"):
+        by_name.get_by_role("button", name=name, exact=True).click()
+    expect(page.get_by_role("alert")).to_contain_text("mm")
+    page.keyboard.press("Enter")
+    handle.let_go()
+    assert not handle.features("sweep")
+    handle.more("Sweep")
+    for name in ("Rail", "Section"):
+        by_name.get_by_role("button", name=name, exact=True).click()
+    expect(card).to_contain_text("Deviation")
+    card.get_by_label("The section").click()
+    page.get_by_role("option", name="keeps its direction").click()
+    handle.button("Keep").click()
+    expect(line_of(page, "Sweep")).to_be_visible()
+    (made,) = handle.features("sweep")
+    assert made["params"]["way"] == "fixed"
+    # A second rail: the section is sized to the way between both; taken back, and done again.
+    line_of(page, "Sweep").click()
+    card.get_by_role("button", name="Second rail: pick a line").click()
+    by_name.get_by_role("button", name="Other rail", exact=True).click()
+    handle.stored(2)
+    assert handle.features("sweep")[0]["params"]["second"]["feature"] == "c1"
+    handle.let_go()
+    page.keyboard.press("Control+z")
+    handle.stored(3)
+    assert handle.features("sweep")[0]["params"]["second"] is None
+    page.keyboard.press("Control+Shift+z")
+    handle.stored(4)
+    # A profile about a line, by half a turn: half the wall of a cylinder.
+    handle.more("Revolve")
+    for name in ("Profile", "Axis"):
+        by_name.get_by_role("button", name=name, exact=True).click()
+    card.get_by_role("textbox", name="To", exact=True).fill("180")
+    page.keyboard.press("Enter")
+    page.keyboard.press("Enter")
+    expect(line_of(page, "Revolve")).to_be_visible()
+    handle.let_go()
+    handle.button("Check").click()
+    handle.button("Area and volume").click()
+    by_name.get_by_role("button", name="Revolve", exact=True).click()
+    assert area(card) == pytest.approx(np.pi * 20 * 40, abs=0.1)
+
+
+def test_a_face_is_rebuilt_with_its_deviation_mirrored_and_joined_with_its_image(handle):
+    page = handle.page
+    card = page.get_by_label(re.compile("^Card of "))
+    by_name = page.locator(".by-name")
+    handle.button("Primaries").click()
+    handle.button("Extrude").click()
+    handle.button("Section").click()
+    page.keyboard.press("Enter")
+    expect(line_of(page, "Extrude")).to_be_visible()
+    handle.let_go()
+    # Fewer CVs than the shape needs: the deviation and where it is are told before anything is kept.
+    handle.more("Rebuild")
+    by_name.get_by_role("button", name="Extrude", exact=True).click()
+    card.get_by_role("textbox", name="Degree along u").fill("2")
+    page.keyboard.press("Enter")
+    expect(card).to_contain_text(re.compile(r"Deviation0\.0\d+ mm"))
+    card.get_by_role("textbox", name="Degree along u").fill("5")
+    page.keyboard.press("Enter")
+    expect(card).to_contain_text("Deviation0 mm")
+    handle.button("Keep").click()
+    handle.let_go()
+    expect(line_of(page, "Extrude").locator("..")).to_contain_text("6×2")
+    handle.more("Copy, mirror, array")
+    by_name.get_by_role("button", name="Extrude", exact=True).click()
+    card.get_by_text("mirror", exact=True).click()
+    for axis, value in (("X", "1"), ("Y", "0")):
+        card.get_by_role("textbox", name=f"Mirror square to {axis}").fill(value)
+        page.keyboard.press("Enter")
+    handle.button("Keep").click()
+    handle.let_go()
+    copy = "Copy, mirror, array"
+    expect(line_of(page, copy)).to_be_visible()
+    # Both halves run on into each other: one face, as long as both, with no joint left.
+    handle.more("Join faces")
+    for name in ("Extrude", copy):
+        by_name.get_by_role("button", name=name, exact=True).click()
+    expect(card).to_contain_text("gone without a trace")
+    expect(card).to_contain_text("Gap at the joint0 mm")
+    handle.button("Keep").click()
+    handle.let_go()
+    handle.button("Check").click()
+    handle.button("Area and volume").click()
+    by_name.get_by_role("button", name="Extrude", exact=True).click()
+    whole = area(card)
+    expect(card).to_contain_text("Open edges")
+    handle.let_go()
+    page.keyboard.press("Control+z")
+    handle.button("Area and volume").click()
+    by_name.get_by_role("button", name="Extrude", exact=True).click()
+    assert area(card) == pytest.approx(0.5 * whole, rel=1e-6)
+
+
+@pytest.fixture
+def van(page, pamble):
+    """The demo part that grows from curves, as a newcomer opens it."""
+    for desk in opened(page, pamble, {"demo": "van-cap"}):
+        page.locator(".part[data-drawn=true]").wait_for()
+        yield desk
+
+
+def test_a_demo_part_follows_its_first_curve_and_comes_back(van):
+    page = van.page
+    before = van.features()
+    first = before[0]["name"]
+    ledger = page.get_by_label("Seam ledger")
+    expect(van.row("Shoulder · Crown")).to_contain_text("holds")
+    length = van.figures("Shoulder · Crown")["length"]
+    page.get_by_text("By role", exact=True).click()
+    for group in ("Lines", "Slabs"):
+        expect(page.get_by_text(group, exact=True)).to_be_visible()
+    page.get_by_text("In order", exact=True).click()
+    line_of(page, first).click()
+    page.keyboard.press("c")
+    cv = van.button(f"CV 2 of {first}")
+    van.drag(van.centre(cv), (0, -12))
+    van.stored(1)
+    # The part is made anew from its first curve to its last fillet, and holds.
+    expect(page.locator(".line .state")).to_have_count(0, timeout=40_000)
+    expect(ledger.get_by_text("over", exact=True)).to_have_count(0)
+    moved = van.features()[0]["params"]["curve"]["control"]
+    assert moved != before[0]["params"]["curve"]["control"]
+    assert van.features()[1:] == before[1:]
+    assert abs(van.figures("Shoulder · Crown")["length"] - length) > 0.05
+    page.keyboard.press("Control+z")
+    van.stored(2)
+    assert van.features()[0]["params"]["curve"]["control"] == before[0]["params"]["curve"]["control"]
+    expect(page.locator(".line .state")).to_have_count(0, timeout=40_000)
+    assert van.figures("Shoulder · Crown")["length"] == length
