@@ -5,6 +5,7 @@ edge itself is calm. A curve of fewer CVs within that decimal is what was meant.
 from __future__ import annotations
 
 from functools import lru_cache
+from itertools import product
 
 import numpy as np
 
@@ -15,8 +16,8 @@ from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 
-_DECIMALS = (2, 3, 4, 5)
-"""Numbers of decimals that are looked for; with more the waves are too small to be seen."""
+_DECIMALS = tuple(sorted((unit * 10.0**-n for unit, n in product((1.0, 25.4), (2, 3, 4, 5))), reverse=True))
+"""Last decimals of millimetres and inches that are looked for, mm; with more the waves are too small to be seen."""
 
 _ON_GRID = 1e-9
 _MANY, _FEWER = 9, 0.7
@@ -50,8 +51,8 @@ def _calmed(degree: int, knots: bytes, control: bytes, unit: float) -> Curve | N
 
 
 def _last_decimal(control: Array) -> float | None:
-    for n in _DECIMALS:
-        scaled = control * 10.0**n
-        if np.abs(scaled - np.round(scaled)).max() < _ON_GRID * max(1.0, np.abs(scaled).max()):
-            return float(10.0**-n)
+    for unit in _DECIMALS:
+        steps = control / unit
+        if np.abs(steps - np.round(steps)).max() < _ON_GRID * max(1.0, np.abs(steps).max()):
+            return unit
     return None

@@ -33,6 +33,7 @@ from pamble.core.faces.turns import (
     check_on_surface,
     flat_curve,
     full_turns,
+    misses_joint,
     over_joint,
     shift_onto,
 )
@@ -106,9 +107,11 @@ def face_from_shape(shape: Any) -> Face:
 
 
 def _converted(shape: Any) -> tuple[Any, Callable[[Any], Any]]:
-    """The face on a B-spline, and what becomes of its edges. Where the boundary model cannot write it as one, since its
-    trim curves run a hair over a whole turn of its surface, the face as it is.
+    """The face on a B-spline, and what becomes of its edges. The face as it is where the boundary model cannot write it
+    as one, or would shift its joint, since its trim curves run a hair over a whole turn of its surface.
     """
+    if misses_joint(shape):
+        return TopoDS.Face(shape), TopoDS.Edge
     try:
         convert = BRepBuilderAPI_NurbsConvert(shape, True)
         return TopoDS.Face(convert.Shape()), lambda edge: TopoDS.Edge(convert.ModifiedShape(edge))

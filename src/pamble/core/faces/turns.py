@@ -55,6 +55,12 @@ def bounds_of(face: Any) -> tuple[float, ...]:
     return tuple(bounds)
 
 
+def misses_joint(face: Any) -> bool:
+    """Whether a face misses the joint of its closed surface by a hair."""
+    apart = np.abs(np.array(bounds_of(face)) - np.array(BRepTools.UVBounds_s(face), dtype=float))
+    return bool(apart.max() > COINCIDENT)
+
+
 def over_joint(face: Any, before: Any) -> tuple[float, ...] | None:
     """Bounds of u and v, at most a turn, of a face that runs over the joint of its closed surface, outside the range of
     its knots; None of any other. The bounds that the boundary model tells come from the poles of trim curves, which may

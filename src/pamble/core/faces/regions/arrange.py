@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache
-from itertools import pairwise
+from itertools import chain, pairwise
 
 import numpy as np
 import shapely
@@ -27,7 +27,7 @@ from pamble.core.faces.regions.crossings import (
     settle,
 )
 from pamble.core.faces.regions.groups import groups
-from pamble.core.faces.regions.sources import CurveTable, Source
+from pamble.core.faces.regions.sources import CurveTable, Source, joined_ends
 
 _SAG = 2e-4
 """How far a chord may leave its curve, as a fraction of the face's size."""
@@ -128,7 +128,7 @@ def _arranged(sources: list[Source], scale: Array, finer: float) -> Arrangement:
     cuts = np.array([s.cuts for s in sources])
     crossings, _, sine = settle(table, chords, seeds(chords, cuts))
     refuse_running_along(sources, crossings, sine, size)
-    nodes, marks_of, plan = _split(table, chords, crossings)
+    nodes, marks_of, plan = _split(table, chords, crossings, joined_ends(sources))
     pieces = _apart(lay(table, chords, nodes, plan), cuts)
     pieces, rings = _regions(pieces)
     inside = _inside(sources, pieces, len(rings))
@@ -149,11 +149,12 @@ def marks(table: CurveTable, chords: Chords, crossings: Crossings) -> tuple[IntA
     return curve, t, np.concatenate([chords.ends.reshape(-1, 2), crossings.point, crossings.point])
 
 
-def _split(table: CurveTable, chords: Chords, crossings: Crossings) -> tuple[Array, IntArray, Plan]:
+def _split(
+    table: CurveTable, chords: Chords, crossings: Crossings, joined: Sequence[tuple[int, int]]
+) -> tuple[Array, IntArray, Plan]:
     curve, t, point = marks(table, chords, crossings)
-    # Ends of border edges meet by construction, in a file perhaps a little apart: the wider tolerance only joins ends.
     near = cKDTree(point).query_pairs(4 * SAME, output_type="ndarray").reshape(-1, 2)
-    label = groups(len(point), ((int(a), int(b)) for a, b in near))
+    label = groups(len(point), chain(joined, ((int(a), int(b)) for a, b in near)))
     order = np.argsort(label, kind="stable")
     first = order[np.searchsorted(label[order], np.arange(label.max() + 1))]
     plan: Plan = []

@@ -50,6 +50,9 @@ def plane_scale(surface: Surface) -> Array:
 _POINT = 1e-7
 """Length in mm below which a side of a surface is a pole."""
 
+_JUMP = 1e-5
+"""How far apart, scaled, two edges that follow each other may end; beyond it a loop jumps over a pole."""
+
 
 def border_sources(face: Face) -> list[Source]:
     """The border of a face as sources, loop by loop; where a loop jumps over a pole, the pole's line is among them."""
@@ -64,8 +67,20 @@ def border_sources(face: Face) -> list[Source]:
             after = loop[(k + 1) % len(loop)]
             end = curve_points(edge.pcurve, [edge.domain[1 if edge.inward > 0 else 0]])[0]
             start = curve_points(after.pcurve, [after.domain[0 if after.inward > 0 else 1]])[0]
-            if norm((start - end)[None] * plane_scale(surface))[0] > 1e-5:
+            if norm((start - end)[None] * plane_scale(surface))[0] > _JUMP:
                 out.append(Source("", Curve.line(end, start), None, number))
+    return out
+
+
+def joined_ends(sources: Sequence[Source]) -> list[tuple[int, int]]:
+    """Ends of the border's curves that are one since the curves follow each other: pairs of numbers, 2 k and 2 k + 1
+    for the start and the end of curve k. In files they lie up to some micrometres apart.
+    """
+    out = []
+    for loop in sorted({s.loop for s in sources if not s.cuts}):
+        own = [k for k, s in enumerate(sources) if s.loop == loop]
+        for a, b in zip(own, own[1:] + own[:1], strict=True):
+            out.append((2 * a + (sources[a].inward > 0), 2 * b + (sources[b].inward < 0)))
     return out
 
 
