@@ -8,7 +8,7 @@ from playwright.sync_api import expect
 
 from pamble.core.spline.knots import surface_part
 from tests.browser.conftest import imported
-from tests.browser.steps import line_of
+from tests.browser.steps import area, line_of
 from tests.core.patches.grounds import ground, window
 from tests.study.slabs import face
 
@@ -28,12 +28,6 @@ def hull(page, pamble):
         for i, (name, row) in enumerate(rows.items())
     ]
     yield from imported(page, pamble, {"format": "pamble-study", "name": "Hull", "features": features})
-
-
-def area(card) -> float:
-    """What the card says, mm²."""
-    text = card.inner_text().replace("\n", "")
-    return float(re.sub(r"\s", "", re.search(r"Area([\d\s.,]+) ?mm²", text)[1]).replace(",", ""))
 
 
 def test_a_net_its_other_half_and_a_measure_follow_their_curves_and_a_value_is_reached(hull):

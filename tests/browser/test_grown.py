@@ -9,7 +9,7 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.browser.conftest import imported, opened
-from tests.browser.steps import line_of
+from tests.browser.steps import area, line_of
 
 
 def curves(rows: dict[str, list]) -> list[dict]:
@@ -30,12 +30,6 @@ def handle(page, pamble):
         "Axis": [[170, 0, 0], [170, 0, 10]],
     }
     yield from imported(page, pamble, {"format": "pamble-study", "name": "Handle", "features": curves(rows)})
-
-
-def area(card) -> float:
-    """What the card says, mm²."""
-    text = card.inner_text().replace("\n", "")
-    return float(re.sub(r"\s", "", re.search(r"Area([\d\s.,]+) ?mm²", text)[1]).replace(",", ""))
 
 
 def test_a_section_is_swept_along_one_rail_and_two_and_a_profile_turned_and_all_of_it_measured(handle):

@@ -103,6 +103,7 @@ def test_a_pair_in_two_views_over_a_scan(sheet, tmp_path):
     draw(desk, "Shift+T", "Top", (420, 420), (560, 560), (740, 330), (860, 430))
     page.keyboard.press("0")
     page.wait_for_timeout(900)
+    desk.at_rest()
     use(desk, "Two-view curve", ("Side", 450, 436), ("Top", 450, 364))
     page.keyboard.press("Enter")
     expect(line_of(page, "Two-view curve")).to_be_visible()
