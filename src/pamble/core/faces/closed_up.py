@@ -22,7 +22,9 @@ ON_SIDE = 0.002
 """How near in mm to a side of its surface a trim curve runs that is taken to lie on it."""
 
 _EXACT, _APART = 1e-7, 0.05
-"""Ends that are less apart, mm, meet as they are; those more than the second are not meant to."""
+"""Ends that are less apart meet as they are; those more than the second are not meant to; in millimetres of the plane
+drawn to scale, which are those of the surface on the average.
+"""
 
 
 def closed_up(surface: Surface, loop: Sequence[Edge]) -> list[Edge]:

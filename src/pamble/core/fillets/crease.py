@@ -190,9 +190,9 @@ def _by_length(curve: Curve, s: Array) -> Array:
         nodes = cells[i][:, None] + own[:, None] * (1 + x)
         speed = norm(curve_derivatives(curve, np.append(nodes.ravel(), t), 1)[1])
         reached = length[i] + (speed[: nodes.size].reshape(nodes.shape) * w).sum(axis=1) * own / total
-        step = (reached - s) * total / np.maximum(speed[nodes.size :], 1e-12)
+        too_far = (reached - s) * total / np.maximum(speed[nodes.size :], 1e-12)
         # Beyond a short last span a curve may run off anywhere.
-        t = np.clip(t - np.where(np.isfinite(step), step, 0.0), cells[0], cells[-1])
+        t = np.clip(t - np.where(np.isfinite(too_far), too_far, 0.0), cells[0], cells[-1])
     return np.asarray(t)
 
 

@@ -21,10 +21,12 @@ interface Props {
   change(value: unknown, final?: boolean): void;
   /** Ask for another line or face in place of the one that is there. */
   repick?(kind: 'line' | 'face' | 'plane' | 'point'): void;
-  /** Let the next pick go to this list; of one line or face, where it is not picked without being asked for. */
+  /** Let the next pick go to this list. */
   ask?(): void;
   /** Whether the next pick goes here. */
   asking?: boolean;
+  /** Whether its step is kept: a line or face that it lacks is picked once it is asked for. */
+  kept?: boolean;
 }
 
 const AXES = ['X', 'Y', 'Z'];
@@ -34,7 +36,7 @@ const SIDE_BY_SIDE = 20;
 const SELECT = 152;
 
 /** One line of a tool's card. */
-export function FieldRow({ field, label = field.title, value, found = null, change, repick, ask, asking = false }: Props) {
+export function FieldRow({ field, label = field.title, value, found = null, change, repick, ask, asking = false, kept = false }: Props) {
   const now: unknown = value === undefined ? field.fallback : value;
   switch (field.widget) {
     case 'line':
@@ -53,7 +55,7 @@ export function FieldRow({ field, label = field.title, value, found = null, chan
                 </button>
               )}
             </span>
-          ) : ask && !asking ? (
+          ) : kept && !asking ? (
             <button className="target" aria-label={`${field.title}: pick a ${what}`} title={`Pick a ${what}`} onClick={() => repick?.(what)}>
               none
             </button>

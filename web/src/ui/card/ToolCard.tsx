@@ -137,7 +137,8 @@ function OneField({ field, id, kind, params, draft, facts }: Omit<BlockProps, 'f
         found={foundIn(facts, field.found)}
         change={change}
         repick={(what) => (!draft ? startRepick({ id, field: field.name, kind: what }) : what === 'point' ? note({ asking: field.name }) : change(undefined))}
-        ask={draft && (field.widget === 'line' || field.widget === 'face') ? undefined : () => (draft ? note({ asking: field.name }) : startRepick(moreOf(id, field, params)))}
+        ask={() => (draft ? note({ asking: field.name }) : startRepick(moreOf(id, field, params)))}
+        kept={!draft}
         asking={asking}
       />
       {field.widget === 'picture scale' && <PictureScale id={id} kind={kind} params={params} />}
