@@ -51,6 +51,11 @@ def test_a_section_is_swept_along_one_rail_and_two_and_a_profile_turned_and_all_
     expect(card).to_contain_text("Deviation")
     card.get_by_label("The section").click()
     page.get_by_role("option", name="keeps its direction").click()
+    # The list still has the focus: what was chosen in it is taken back all the same.
+    page.keyboard.press("Control+z")
+    expect(card.get_by_label("The section")).to_have_value("turns with the path")
+    page.keyboard.press("Control+Shift+z")
+    expect(card.get_by_label("The section")).to_have_value("keeps its direction")
     handle.button("Keep").click()
     expect(line_of(page, "Sweep")).to_be_visible()
     (made,) = handle.features("sweep")

@@ -13,6 +13,9 @@ const inField = (target: EventTarget | null): boolean =>
   target instanceof HTMLElement &&
   (target.matches('input:not([type=radio], [type=checkbox]), textarea, select') || target.closest('[aria-modal="true"], [role="menu"]') !== null);
 
+/** Whether a key with Ctrl was pressed in a list of choices, where nothing is typed that it could mean. */
+const pastList = (e: KeyboardEvent): boolean => e.ctrlKey && e.target instanceof HTMLElement && e.target.matches('input[readonly]');
+
 /** What has a use of its own for Enter when it was reached by the keyboard. */
 const TAKES_ENTER = 'button, [role="slider"], [role="tab"], [role="option"], tr, a, summary, [role="button"]';
 
@@ -29,7 +32,7 @@ export function useKeys(viewport: Viewport | null): void {
     const down = (e: KeyboardEvent) => {
       if (e.key === 'Tab') clicked = false;
       // A dialog that has just opened may not have the focus yet: what is typed is meant for it.
-      if (e.defaultPrevented || inField(e.target) || e.altKey || document.querySelector('[aria-modal="true"]')) return;
+      if (e.defaultPrevented || (inField(e.target) && !pastList(e)) || e.altKey || document.querySelector('[aria-modal="true"]')) return;
       if (e.key === 'Enter') {
         const takes = e.target instanceof HTMLElement && e.target.matches(TAKES_ENTER) && !clicked;
         if (!draftNow() || takes) return;
