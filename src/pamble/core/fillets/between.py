@@ -9,6 +9,7 @@ from scipy.interpolate import make_interp_spline
 
 from pamble.core.arrays import Array, unit
 from pamble.core.fillets.crease import Crease
+from pamble.core.fillets.feet import derivatives, foot_uv
 from pamble.core.fillets.stations import Contacts, contacts, near
 from pamble.core.joining.rows import CLOSING
 
@@ -73,6 +74,28 @@ class Between:
         """The shares at which the crease itself begins and ends."""
         low, high = (float(np.interp(x, self.crease.s, self._x)) for x in (0.0, 1.0))
         return low, high
+
+    @property
+    def closed(self) -> bool:
+        """Whether the crease is a loop."""
+        return self.crease.closed
+
+    @property
+    def joints(self) -> Array:
+        """Shares at which it goes on in another: none."""
+        return np.empty(0)
+
+    def contacts(self, s: Array) -> Contacts:
+        """Exact contacts at shares (m,)."""
+        return self.at(s).contacts
+
+    def touched(self, which: int, s: Array, uv: Array, order: int) -> Array:
+        """Derivatives of the first or second face, at parameters (m, 2); they are those of all shares s."""
+        return derivatives(self.crease.surfaces[which], uv[:, 0], uv[:, 1], order)
+
+    def foot(self, which: int, s: Array, uv: Array, points: Array) -> Array:
+        """Parameters (m, 2) of the feet of points (m, 3) on the first or second face, near known ones."""
+        return foot_uv(self.crease.surfaces[which], uv, points)
 
     def at(self, s: Array) -> Rolling:
         """Exact contacts at shares (m,), warm from those beside them."""

@@ -6,15 +6,16 @@ ball, and both sides have their knots where the ball passes a line on which a fa
 
 from __future__ import annotations
 
+from typing import Protocol
+
 import numpy as np
 
 from pamble.core.arrays import Array, cross, dot, norm, unit
 from pamble.core.checks.figures import seam_figures
 from pamble.core.errors import GeometryError
 from pamble.core.faces.frames import EdgeFrames, abreast
-from pamble.core.fillets.between import Between, Rolling
-from pamble.core.fillets.feet import derivatives, foot_uv
-from pamble.core.fillets.section import arc, contact_row, gradient
+from pamble.core.fillets.between import Rolling
+from pamble.core.fillets.section import arc, contact_row
 from pamble.core.fillets.shape import Shape
 from pamble.core.fillets.stations import Contacts
 from pamble.core.joining.cascade import across_rows, between_rows
@@ -29,46 +30,89 @@ from pamble.core.spline.surface import Surface
 _TRUE = 0.03
 """Share of a blend's freedom that sections have: they are those that are asked for, ball by ball."""
 
+_SLIDES = 30.0
+"""Times its usual freedom that a contact has at most."""
+
+
+class Ball(Protocol):
+    """A ball between its stations, of one crease or of several in a row. closed: whether they are a loop; joints:
+    shares at which one goes on in the next.
+    """
+
+    @property
+    def closed(self) -> bool: ...
+
+    @property
+    def joints(self) -> Array: ...
+
+    def contacts(self, s: Array) -> Contacts:
+        """Exact contacts at shares (m,)."""
+        ...
+
+    def touched(self, which: int, s: Array, uv: Array, order: int) -> Array:
+        """Derivatives of the first or second face at shares (m,), at parameters (m, 2)."""
+        ...
+
+    def foot(self, which: int, s: Array, uv: Array, points: Array) -> Array:
+        """Parameters (m, 2) of the feet of points (m, 3) on these faces, near known ones."""
+        ...
+
 
 class Blended:
     """Sections between the ball's contacts. Figures: gap, mm, angle, degrees, and mismatch of curvature and of its
     change, %, up to the continuity asked for, the worse of both seams.
     """
 
-    def __init__(self, ball: Between, shape: Shape) -> None:
+    def __init__(self, ball: Ball, shape: Shape) -> None:
         self.ball, self.shape = ball, shape
         self.order = 3 if shape.continuity > 2 else 2
         self.aims = AIMS[: shape.continuity + 1]
 
-    def rows(self, space: RowSpace, at: Contacts, slack: float) -> Surface:
-        """See `Sections`."""
-        closed, n = self.ball.crease.closed, self.shape.continuity
+    def rows(self, space: RowSpace, at: Contacts, slack: float | Array) -> Surface:
+        """See `Sections`. slack: one or (m,)."""
+        closed, n = self.ball.closed, self.shape.continuity
         phi, *toward = arc(at)
         speed = norm(at.points[1] - at.points[0]) * self._fullness(phi)
-        edges = [contact_row(space, p, m, closed, slack) for p, m in zip(at.points, at.normals, strict=True)]
-        runs = [gradient(p, space.s, closed) for p in at.points]
-        f = abreast([self._on_face(k, at.uv[:, 2 * k : 2 * k + 2], at.points[k], runs[k], toward[k]) for k in (0, 1)])
+        slides = np.minimum(slack, _SLIDES)
+        joints = self.ball.joints
+        held = self.ball.contacts(joints).points if len(joints) else (np.empty((0, 3)),) * 2
+        edges = [
+            contact_row(space, p, m, closed, slides, (joints, there))
+            for p, m, there in zip(at.points, at.normals, held, strict=True)
+        ]
+        f = abreast([self._beside(space, k, edges[k], at, toward[k]) for k in (0, 1)])
         velocity = np.array(toward) * speed[:, None]
         rows = across_rows(space, f, f.tangent, Leaving(velocity, 0 * velocity), n, self.shape.diagonal, _TRUE * slack)
         return between_rows(space, edges, [[row[k] for row in rows] for k in (0, 1)], 2 * n + 1)
 
+    def _beside(self, space: RowSpace, which: int, edge: Array, at: Contacts, toward: Array) -> EdgeFrames:
+        """The face beside a contact that was fitted, at its feet."""
+        points, uv = space.values @ edge, at.uv[:, 2 * which : 2 * which + 2]
+        uv = self.ball.foot(which, space.s, uv, points)
+        return self._on_face(which, space.s, uv, points, space.slopes @ edge, toward)
+
     def figures(self, surface: Surface, rolling: Rolling) -> Array:
         """See `Sections`."""
-        s, at = rolling.s, rolling.contacts
+        return self.seams(surface, rolling.s, rolling.contacts)
+
+    def seams(self, surface: Surface, s: Array, at: Contacts) -> Array:
+        """The figures at shares (m,) with their contacts, (k, m)."""
         worst = np.zeros((len(self.aims), len(s)))
         for k in (0, 1):
             d = surface_derivatives(surface, s, np.full(len(s), float(k)), self.order)
             leaves = (2 * k - 1) * d[0, 1]
             mine = _frames(s, d, d[0, 0], d[1, 0], leaves)
-            uv = foot_uv(self.ball.crease.surfaces[k], at.uv[:, 2 * k : 2 * k + 2], d[0, 0])
-            theirs = self._on_face(k, uv, None, d[1, 0], -leaves)
+            uv = self.ball.foot(k, s, at.uv[:, 2 * k : 2 * k + 2], d[0, 0])
+            theirs = self._on_face(k, s, uv, None, d[1, 0], -leaves)
             f = seam_figures(mine, theirs, self.shape.diagonal)
             rows = np.array([f.gap, f.angle, f.curvature, f.curvature_abs, f.rate, f.rate_percent])
             worst = np.maximum(worst, rows[COUNTED[: len(self.aims)]])
         return worst
 
-    def _on_face(self, which: int, uv: Array, position: Array | None, run: Array, toward: Array) -> EdgeFrames:
-        d = derivatives(self.ball.crease.surfaces[which], uv[:, 0], uv[:, 1], self.order)
+    def _on_face(
+        self, which: int, s: Array, uv: Array, position: Array | None, run: Array, toward: Array
+    ) -> EdgeFrames:
+        d = self.ball.touched(which, s, uv, self.order)
         return _frames(uv[:, 0], d, d[0, 0] if position is None else position, run, toward)
 
     def _fullness(self, phi: Array) -> Array:

@@ -22,6 +22,7 @@ from pamble.core.fillets.splice import OPEN, Piece, in_a_row, near, spliced_at
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_points
+from pamble.core.spline.knots import curve_part
 from pamble.core.spline.poles import is_pole
 from pamble.core.spline.surface import EDGES, Surface
 from pamble.core.surfaces.extend import extend_surface
@@ -32,7 +33,9 @@ FILLET, PAST, JOINT = "fillet", "past", "joint"
 _LESS = 1.0, 0.5, 0.25, 0.1
 """Shares of a length by which a surface is carried on; the first that does for most sides."""
 
-_FIT = 1e-6
+_FIT, _PARTS = 1e-6, 5e-5
+"""How closely a line is fitted to a face, and distance from a border within which it has not left it, mm."""
+
 _SAMPLES = 65
 _ALONG = np.cos(np.radians(2.0))
 """Cosine of the angle up to which two lines leave a place along each other."""
@@ -98,11 +101,8 @@ def regrown(face: Face, lines: Sequence[Curve], goes: Callable[[Array], Array], 
     surface = roomy(face.surface, by)
     scale = plane_scale(surface)
     border = [_moved(s, face.surface, surface) for s in border_sources(face)]
-    row = [
-        Source(FILLET, onto_border(f.on_a, border, None, scale), f.space, cutter=FILLET)
-        for line in lines
-        for f in curve_onto(surface, line, None, _FIT)
-    ]
+    fits = [f for line in lines for f in curve_onto(surface, line, None, _FIT)]
+    row = [_leaving(Source(FILLET, onto_border(f.on_a, border, None, scale), f.space), border, scale) for f in fits]
     made = arrange([*border, *row, *_joints(surface, border, row, scale)], scale)
     turned = set()
     for r, rings in enumerate(made.rings):
@@ -141,6 +141,24 @@ def onto_border(line: Curve, border: Sequence[Source], corner: Array | None, sca
                 control[row] = place
                 break
     return replace(line, control=control)
+
+
+def _leaving(source: Source, border: Sequence[Source], scale: Array) -> Source:
+    """A line that cuts, begun and ended where it parts from the border: a fillet that follows the curvature of a face,
+    and its change, leaves the face's border so gently that both would cross by the errors of their fits.
+    """
+    line = source.curve
+    t = np.linspace(*line.domain, _SAMPLES * 4)
+    places = curve_points(line, t) * scale
+    flats = [replace(s.curve, control=s.curve.control * scale) for s in border]
+    beside = np.min([to_curve(c, places).distance for c in flats], axis=0) < _PARTS
+    first, last = (int(np.argmin(b)) - 1 for b in (beside, beside[::-1]))
+    start, end = max(first, 0), len(t) - 1 - max(last, 0)
+    if beside.all() or (start == 0 and end == len(t) - 1):
+        return replace(source, cutter=FILLET)
+    part = curve_part(line, float(t[start]), float(t[end]))
+    space = None if source.space is None else curve_part(source.space, float(t[start]), float(t[end]))
+    return replace(source, curve=onto_border(part, border, None, scale), space=space, cutter=FILLET)
 
 
 def _tangent_to(past: Source, lines: Sequence[Source], scale: Array) -> Source:

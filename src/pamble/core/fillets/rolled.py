@@ -24,7 +24,7 @@ from pamble.core.ticking import tick
 _LEAST = 0.2
 """Share of the smaller radius that a law keeps where it runs on beyond the crease."""
 
-_SHARED = 0.1
+SHARED = 0.1
 """Share of the aims that fillets in a row reach: where they meet both must be of one section."""
 
 _FADED = np.radians(1.0)
@@ -55,7 +55,8 @@ class Rolled:
     @property
     def own(self) -> Surface:
         """The part of the surface along the crease itself, not beyond its ends."""
-        low, high = np.interp([0.0, 1.0], self.crease.s, np.linspace(0.0, 1.0, len(self.crease.s)))
+        ends = np.interp([0.0, 1.0], self.crease.s, np.linspace(0.0, 1.0, len(self.crease.s)))
+        low, high = np.clip(ends, *self.made.surface.domain[0])
         return surface_part(self.made.surface, (float(low), float(high)), None)
 
     @property
@@ -95,7 +96,7 @@ def rolled(
                 "The crease fades to nothing: a blended section needs width all along. Roll a ball there."
             )
         out.append((run, c, found))
-    aim = _SHARED if len(out) > 1 else 1.0
+    aim = SHARED if len(out) > 1 else 1.0
     return [_surfaced(*each, shape, aim) for each in out]
 
 

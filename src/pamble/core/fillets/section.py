@@ -29,8 +29,8 @@ _B = np.array([4.00000034e-01, 4.74021920e-03, -1.56646754e-03, -1.94012350e-04,
 _ACROSS = 9
 """Places across a section at which it is looked at."""
 
-_RADIUS = 0.002
-"""Aim for the radius, mm."""
+_RADIUS, _THROUGH = 0.002, 1e-6
+"""Aim for the radius, and distance from a place that a contact is to pass, mm."""
 
 
 class Round:
@@ -127,23 +127,28 @@ def arc(at: Contacts) -> tuple[Array, Array, Array]:
     return phi, unit(t1[near]), unit(t2[near])
 
 
-def contact_row(space: RowSpace, points: Array, normals: Array, closed: bool, slack: float) -> Array:
-    """Control points of a contact (m, 3) on a face with normals (m, 3). slack: see `Sections.rows`."""
+def contact_row(
+    space: RowSpace, points: Array, normals: Array, closed: bool, slack: float | Array,
+    through: tuple[Array, Array] | None = None,
+) -> Array:  # fmt: skip
+    """Control points of a contact (m, 3) on a face with normals (m, 3). slack: see `Sections.rows`, one or (m,); above
+    one the contact may leave the ball's across, too. through: shares (k,) at which it passes points (k, 3).
+    """
     each = np.ones(len(points))
     run = unit(gradient(points, space.s, closed))
     across = cross(normals, run)
     length = float(norm(np.diff(points, axis=0)).sum())
-    return solve_row(
-        space,
-        [
-            Condition(space.values, normals, dot(normals, points), 1e-4 * each),
-            Condition(space.values, across, dot(across, points), 3e-4 * each),
-            Condition(space.values, run, dot(run, points), 2e-3 * slack * each),
-            Condition(space.slopes, normals, 0 * each, SLOPE * length * each),
-        ],
-        points[0],
-        points[-1],
-    )
+    conditions = [
+        Condition(space.values, normals, dot(normals, points), 1e-4 * each),
+        Condition(space.values, across, dot(across, points), 3e-4 * np.sqrt(np.maximum(slack, each))),
+        Condition(space.values, run, dot(run, points), 2e-3 * slack * each),
+        Condition(space.slopes, normals, 0 * each, SLOPE * length * each),
+    ]
+    if through is not None and len(through[0]):
+        values, own = basis.matrix(space.knots, space.degree, through[0])[0], np.ones(len(through[0]))
+        for k, axis in enumerate(np.eye(3)):
+            conditions.append(Condition(values, own[:, None] * axis, through[1][:, k], _THROUGH * own))
+    return solve_row(space, conditions, points[0], points[-1])
 
 
 def gradient(points: Array, s: Array, closed: bool) -> Array:

@@ -19,6 +19,7 @@ from pamble.core.fillets.apart import crease_apart
 from pamble.core.fillets.chain import Followed, Run, follow
 from pamble.core.fillets.crease import BEYOND
 from pamble.core.fillets.ends import SQUARE, Ends, Reach, ended, reach
+from pamble.core.fillets.in_row import in_row
 from pamble.core.fillets.joints import with_shared_ends
 from pamble.core.fillets.rolled import Rolled, rolled
 from pamble.core.fillets.shape import Shape
@@ -146,7 +147,15 @@ def strip(part: Sequence[Face], ask: Ask, shape: Shape, beyond: float = BEYOND) 
     _check(found.runs, found.loop, own)
     least = min(*own.radius, *(r for _, r in own.between))
     rolls = rolled(found.runs, own.law, least, shape, beyond)
-    line = _line(part, rolls, found.loop, ask.name)
+    if len(rolls) > 1:
+        far = _far(part, rolls, ask.name)
+        _check_joints(rolls, far, found.loop)
+        if not shape.round:
+            rolls = in_row(rolls, far, found.loop, shape)
+            far = _far(part, rolls, ask.name)
+        line = _line(rolls, far, found.loop)
+    else:
+        line = rolls[0].lines[0]
     return Strip(found.number, tuple(rolls), found.loop, ask.name, line, ask.edge is None)
 
 
@@ -172,14 +181,15 @@ def _second_cut(rolls: Sequence[Rolled], name: str, number: int) -> Cut | None:
     return Cut(name, edges, tuple(r.lines[1] for r in own)) if own else None
 
 
-def _line(part: Sequence[Face], rolls: Sequence[Rolled], loop: bool, name: str) -> Curve:
-    """The contact with the first face in one piece: between joints as far as the other contacts reach."""
-    if len(rolls) == 1:
-        return rolls[0].lines[0]
+def _far(part: Sequence[Face], rolls: Sequence[Rolled], name: str) -> list[Reach]:
+    """How far each of several fillets in a row reaches on the face of its own."""
     beside = {r.run.number: _second_cut(rolls, name, r.run.number) for r in rolls}
     cut = {n: cut_back(part[n], [c]) for n, c in beside.items() if c is not None}
-    far = [reach(r.made.surface, 1, cut[r.run.number], name) for r in rolls]
-    _check_joints(rolls, far, loop)
+    return [reach(r.made.surface, 1, cut[r.run.number], name) for r in rolls]
+
+
+def _line(rolls: Sequence[Rolled], far: Sequence[Reach], loop: bool) -> Curve:
+    """The contact with the first face in one piece: between joints as far as the other contacts reach."""
     parts = []
     for i, (r, end) in enumerate(zip(rolls, far, strict=True)):
         low, high = r.lines[0].domain

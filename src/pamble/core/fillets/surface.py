@@ -102,7 +102,7 @@ def fillet_surface(c: Crease, found: Contacts, shape: Shape, aim: float = 1.0) -
     assert best is not None
     rolling, rounds, stalled = checked, 0, 0
     while ratios.max() > (aim if rounds == 0 else _MARGIN * aim) and rounds < _ROUNDS and stalled < 2:
-        knots = finer(knots, 5, _by_span(knots, rolling.s, ratios / (_MARGIN * aim)))
+        knots = finer(knots, 5, by_span(knots, rolling.s, ratios / (_MARGIN * aim)))
         if len(basis.breaks(knots, 5)) - 1 > _MOST:
             break
         before, rounds = min(r for _, r in tried), rounds + 1
@@ -130,7 +130,7 @@ def _spaces(ball: Between) -> Iterator[tuple[Array, int]]:
         yield knots_between(found, 1), order
 
 
-def _by_span(knots: Array, s: Array, ratios: Array) -> Array:
+def by_span(knots: Array, s: Array, ratios: Array) -> Array:
     """The worst of ratios at shares s, (m,), in every span, (spans,)."""
     at = basis.breaks(knots, 5)
     out = np.zeros(len(at) - 1)

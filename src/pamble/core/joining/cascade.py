@@ -92,7 +92,7 @@ def _held(degree: int, space: bytes, lower: int, key: bytes) -> bool:
     return bool(np.all(have >= degree - (lower - counts)))
 
 
-def _direction_row(space: RowSpace, f: EdgeFrames, run: Array, wanted: Leaving, loose: float) -> Array:
+def _direction_row(space: RowSpace, f: EdgeFrames, run: Array, wanted: Leaving, loose: float | Array) -> Array:
     """First derivatives across: in the neighbours' tangent planes, near the wanted velocity."""
     d, size = wanted.velocity, norm(wanted.velocity)
     conditions = [
@@ -104,7 +104,7 @@ def _direction_row(space: RowSpace, f: EdgeFrames, run: Array, wanted: Leaving, 
 
 
 def _bend_row(
-    space: RowSpace, f: EdgeFrames, run: Array, wanted: Leaving, d: Array, diagonal: float, loose: float
+    space: RowSpace, f: EdgeFrames, run: Array, wanted: Leaving, d: Array, diagonal: float, loose: float | Array
 ) -> Array:
     """Second derivatives across: the neighbours' curvature along the normal, calm in the tangent plane."""
     size = norm(d)
@@ -118,7 +118,9 @@ def _bend_row(
     return solve_row(space, conditions, None, None)
 
 
-def _change_row(space: RowSpace, f: EdgeFrames, run: Array, d: Array, e: Array, diagonal: float, loose: float) -> Array:
+def _change_row(
+    space: RowSpace, f: EdgeFrames, run: Array, d: Array, e: Array, diagonal: float, loose: float | Array
+) -> Array:
     """Third derivatives across: the neighbours' change of curvature along the normal."""
     size = norm(d)
     cube = np.maximum(np.abs(dot(d, f.outward)) ** 3, 0.01 * size**3)
@@ -135,7 +137,13 @@ def _change_row(space: RowSpace, f: EdgeFrames, run: Array, d: Array, e: Array, 
 
 
 def across_rows(
-    space: RowSpace, f: EdgeFrames, run: Array, wanted: Leaving, continuity: int, diagonal: float, slack: float = 1.0
+    space: RowSpace,
+    f: EdgeFrames,
+    run: Array,
+    wanted: Leaving,
+    continuity: int,
+    diagonal: float,
+    slack: float | Array = 1.0,
 ) -> list[Array]:
     """Rows of the first derivatives across, up to the continuity, each (k, n, 3) for k sides abreast. wanted: how
     sections leave; slack: share of the usual freedom of theirs.

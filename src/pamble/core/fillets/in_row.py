@@ -1,0 +1,155 @@
+"""Blended fillets in a row as one surface, so that they run on into each other tangentially.
+
+A rolling ball's do by themselves: in the section that two share all normals lie in its plane. A blended fillet has the
+second form of the faces along its contacts. Where these meet in a jump of curvature, its tangent planes only run on if
+the section leaves there along the line in which the faces meet: the jump of their second forms is nothing along it,
+[II](L, .) = 0 (own derivation). Rows that run through all joints, no more than smooth there and free to lean beside
+them, find that direction by themselves.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from itertools import pairwise
+
+import numpy as np
+
+from pamble.core.arrays import Array, cross, dot, norm
+from pamble.core.curves.measure import curve_length
+from pamble.core.faces.face import side_curve
+from pamble.core.fillets.between import Between
+from pamble.core.fillets.blended import Blended
+from pamble.core.fillets.ends import Reach
+from pamble.core.fillets.rolled import Rolled
+from pamble.core.fillets.row_of_balls import RowOfBalls
+from pamble.core.fillets.shape import Shape
+from pamble.core.fillets.surface import by_span
+from pamble.core.joining.rows import row_space
+from pamble.core.spline import basis
+from pamble.core.spline.evaluate import surface_derivatives
+from pamble.core.spline.knots import surface_part
+from pamble.core.spline.surface import Surface
+from pamble.core.ticking import tick
+from pamble.core.tolerances import BLEND_ANGLE
+
+_SMOOTH = 1
+"""Continuous derivatives of rows in a joint."""
+
+_FREE, _WIDTHS = 400.0, 3.0
+"""Times their usual freedom that sections have in a joint, and how far beside it they are freer: widths of a fillet."""
+
+_KNOT, _APART, _SHORE = 0.5, 0.1, 0.45
+"""Where beside a joint a knot is added, and how close knots may lie there: widths of a fillet; and the most of its
+length."""
+
+_LEAST = 0.1
+"""Length of a span below which it is not parted, widths of a fillet."""
+
+_ZONE = 0.05
+"""Widths of a fillet beside a joint within which its curvature is not asked: that of the faces jumps there."""
+
+_ROUNDS, _MARGIN, _IN_SPAN, _ACROSS = 6, 0.9, 7, 17
+
+_OVER = 0.05
+"""Share of its last span by which a fillet is carried on over a joint, so that its contact crosses the border."""
+
+
+def in_row(rolls: Sequence[Rolled], far: Sequence[Reach], loop: bool, shape: Shape) -> list[Rolled]:
+    """Fillets in a row that run on into each other as they should, as they are or made anew together, whichever misses
+    less. far: where each ends; loop: whether the last runs on in the first.
+    """
+    count = len(rolls)
+    joints = [(i, (i + 1) % count) for i in range(count if loop else count - 1)]
+    bent = max(_bend(rolls[i].made.surface, far[i].at[1], rolls[k].made.surface, far[k].at[0]) for i, k in joints)
+    if bent < BLEND_ANGLE:
+        return list(rolls)
+    inner = [(loop or i > 0, loop or i < count - 1) for i in range(count)]
+    ends = [(f.at[0] if a else 0.0, f.at[1] if b else 1.0) for f, (a, b) in zip(far, inner, strict=True)]
+    lengths = [
+        (high - low) * float(np.ptp(r.crease.s)) * curve_length(r.run.first.space)
+        for r, (low, high) in zip(rolls, ends, strict=True)
+    ]
+    row = RowOfBalls([Between(r.crease, r.found, shape.chord) for r in rolls], ends, lengths, loop)
+    ratio, surface, tried = _surface(row, rolls, shape)
+    if ratio > max(bent / BLEND_ANGLE, *(r.made.ratio for r in rolls)):
+        return list(rolls)
+    out = []
+    for i, r in enumerate(rolls):
+        part = _carried_on(surface_part(surface, (row.starts[i], row.starts[i + 1]), None), inner[i])
+        part = replace(part, knots_u=row.own(i, part.knots_u))
+        one, two = (side_curve(part, side)[2] for side in ("v0", "v1"))
+        made = replace(r.made, surface=part, ratio=ratio, tried=tried)
+        out.append(replace(r, made=made, lines=(one, two)))
+    return out
+
+
+def _surface(
+    row: RowOfBalls, rolls: Sequence[Rolled], shape: Shape
+) -> tuple[float, Surface, tuple[tuple[int, float], ...]]:
+    """The best surface along a row, with how far it misses its aims, and the spans and that of all that were tried."""
+    width = max(float(norm(r.found.points[1] - r.found.points[0]).max()) for r in rolls) / row.length
+    knots, kind = _knots(row, rolls, width), Blended(row, shape)
+    best: tuple[float, Surface] | None = None
+    tried = []
+    for _ in range(_ROUNDS):
+        tick()
+        space = row_space(5, knots, row.closed, _SMOOTH)
+        beside = np.clip(_away(row, space.s) / (_WIDTHS * width), 0.0, 1.0)
+        slack = 1.0 + _FREE * (1.0 - beside**2) ** 2
+        surface = kind.rows(space, row.contacts(space.s), slack)
+        at = basis.breaks(knots, 5)
+        s = (at[:-1, None] + np.diff(at)[:, None] * np.linspace(1e-3, 1 - 1e-3, _IN_SPAN)).ravel()
+        ratios = kind.seams(surface, s, row.contacts(s)) / kind.aims[:, None]
+        ratios[2:, _away(row, s) < _ZONE * width] = 0.0
+        worst = float(ratios.max())
+        tried.append((len(at) - 1, worst))
+        if best is None or worst < best[0]:
+            best = worst, surface
+        if worst < _MARGIN:
+            break
+        missed = (by_span(knots, s, ratios.max(axis=0)) > _MARGIN) & (np.diff(at) > _LEAST * width)
+        if not missed.any():
+            break
+        knots = np.sort(np.concatenate([knots, 0.5 * (at[:-1] + at[1:])[missed]]))
+    assert best is not None
+    return *best, tuple(tried)
+
+
+def _knots(row: RowOfBalls, rolls: Sequence[Rolled], width: float) -> Array:
+    """The fillets' own knots, with one more beside each joint, and the joints."""
+    inner = []
+    for i, (r, (a, b)) in enumerate(zip(rolls, pairwise(row.starts.tolist()), strict=True)):
+        own = row.of(i, np.unique(r.made.surface.knots_u))
+        step = min(_KNOT * width, _SHORE * (b - a))
+        added = [x for x, joint in ((a + step, a), (b - step, b)) if joint in row.joints]
+        wanted = np.sort([*own[(own > a) & (own < b)], *added])
+        room = min(_APART * width, 0.5 * step)
+        kept = [a]
+        for x in wanted.tolist():
+            if x - kept[-1] > room and b - x > room:
+                kept.append(x)
+        inner += [*kept[1:], *([b] * (5 - _SMOOTH) if i < len(rolls) - 1 else [])]
+    return np.concatenate([np.zeros(6), inner, np.ones(6)])
+
+
+def _away(row: RowOfBalls, s: Array) -> Array:
+    """How far shares (m,) of a row lie from the nearest joint."""
+    return np.asarray(np.abs(s[:, None] - row.joints).min(axis=1))
+
+
+def _carried_on(surface: Surface, ends: tuple[bool, bool]) -> Surface:
+    """The surface a little over those of its ends that are joints."""
+    at = np.unique(surface.knots_u)
+    low, high = at[0] - _OVER * (at[1] - at[0]) * ends[0], at[-1] + _OVER * (at[-1] - at[-2]) * ends[1]
+    return surface_part(surface, (float(low), float(high)), None)
+
+
+def _bend(one: Surface, u: float, two: Surface, w: float) -> float:
+    """The largest angle, degrees, in which two fillets meet in the section that they share."""
+    v = np.linspace(0, 1, _ACROSS)
+    n1, n2 = (
+        cross(d[1, 0], d[0, 1])
+        for d in (surface_derivatives(s, np.full(_ACROSS, t), v, 1) for s, t in ((one, u), (two, w)))
+    )
+    return float(np.degrees(np.arctan2(norm(cross(n1, n2)), dot(n1, n2))).max())
