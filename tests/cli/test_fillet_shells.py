@@ -3,11 +3,9 @@ forms.
 """
 
 import json
-from itertools import pairwise
 
 import numpy as np
 import pytest
-from OCP.BRep import BRep_Tool
 from OCP.BRepAdaptor import BRepAdaptor_Curve
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Common, BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
 from OCP.BRepBuilderAPI import (
@@ -28,10 +26,8 @@ from OCP.BRepPrimAPI import (
     BRepPrimAPI_MakeTorus,
 )
 from OCP.GC import GC_MakeArcOfCircle
-from OCP.GeomAPI import GeomAPI_Interpolate
 from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt, gp_Vec
 from OCP.GProp import GProp_GProps
-from OCP.OCP.collections import HArray1_gp_Pnt
 from OCP.STEPControl import STEPControl_Reader
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopExp import TopExp_Explorer
@@ -43,7 +39,6 @@ from pamble.core.exchange.step import write_step
 from pamble.core.spline.evaluate import curve_points
 from tests.core.fillets.test_fillet import CREASES, block
 from tests.other_library import written
-from tests.readback import faces
 
 BOX = 100.0 * 60.0 * 40.0
 CORNER = 1 - np.pi / 4
@@ -256,61 +251,6 @@ def test_with_sections_of_curvature_it_sews_closed_too(name, tmp_path):
     solid, out = written(make(), tmp_path / "solid.step"), tmp_path / "filleted.step"
     words = ["fillet", solid, *named(edge), "--radius", str(radius), "--section", "g2", "--out", str(out)]
     assert main(words) == 0
-    assert shell(out)[0] == 0
-
-
-def oblique():
-    """A deck that bends down into a cylinder without a kink, cut by a wall that stands at 55° to where it begins."""
-    end = (30 + 40 * np.sin(np.radians(40)), 40 * np.cos(np.radians(40)) - 20)
-    middle = gp_Pnt(30 + 40 * np.sin(np.radians(20)), 0, 40 * np.cos(np.radians(20)) - 20)
-    arc = GC_MakeArcOfCircle(gp_Pnt(30, 0, 20), middle, gp_Pnt(end[0], 0, end[1])).Value()
-    corners = [gp_Pnt(x, 0, z) for x, z in (end, (end[0], 0), (0, 0), (0, 20), (30, 20))]
-    made = BRepBuilderAPI_MakeWire(BRepBuilderAPI_MakeEdge(arc).Edge())
-    for a, b in pairwise(corners):
-        made.Add(BRepBuilderAPI_MakeEdge(a, b).Edge())
-    body = BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(made.Wire()).Face(), gp_Vec(0, 40, 0)).Shape()
-    beyond = gp_Ax2(gp_Pnt(0, -10, -50), gp_Dir(0, 0, 1), gp_Dir(1, 0.7, 0))
-    return BRepAlgoAPI_Common(body, BRepPrimAPI_MakeBox(beyond, 200.0, 200.0, 200.0).Shape()).Shape()
-
-
-@pytest.mark.parametrize("section", ["ball", "g2"])
-def test_fillets_in_a_row_are_told_to_bend_where_the_faces_curvature_jumps_but_a_balls_run_on(
-    section, tmp_path, capsys
-):
-    solid, out = written(oblique(), tmp_path / "solid.step"), tmp_path / "filleted.step"
-    words = ["fillet", solid, "--edge", "22,5.4,20", "--radius", "3", "--section", section, "-o", str(out)]
-    assert main(words) == 0
-    assert ("the fillets meet there at 0.18°" in capsys.readouterr().out) == (section == "g2")
-    assert shell(out)[0] == 0
-
-
-def egg():
-    """A block whose wall is one smooth spline all round, in two faces."""
-    places = HArray1_gp_Pnt(1, 7)
-    for k, radius in enumerate((40, 46, 38, 44, 36, 42, 39)):
-        angle = 2 * np.pi * k / 7
-        places.SetValue(k + 1, gp_Pnt(radius * np.cos(angle), 0.7 * radius * np.sin(angle), 0))
-    through = GeomAPI_Interpolate(places, True, 1e-6)
-    through.Perform()
-    outline = through.Curve()
-    start, end = outline.FirstParameter(), outline.LastParameter()
-    made = BRepBuilderAPI_MakeWire()
-    for a, b in pairwise([start, start + 0.4 * (end - start), end]):
-        made.Add(BRepBuilderAPI_MakeEdge(outline, a, b).Edge())
-    return BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(made.Wire()).Face(), gp_Vec(3, 0, 30)).Shape()
-
-
-def test_fillets_in_a_row_end_in_the_very_same_rows(tmp_path):
-    solid, out = written(egg(), tmp_path / "solid.step"), tmp_path / "filleted.step"
-    words = ["fillet", solid, "--edge", "43,0,30", "--radius", "5", "--section", "rho", "-o", str(out)]
-    assert main(words) == 0
-    found = [BRep_Tool.Surface_s(f) for f in faces(out)][-2:]
-    ends = [
-        np.array([[s.Pole(row, j + 1).Coord() for j in range(s.NbVPoles())] for row in (1, s.NbUPoles())])
-        for s in found
-    ]
-    for one, two in (ends, ends[::-1]):
-        assert np.abs(one[1] - two[0]).max() < 1e-12
     assert shell(out)[0] == 0
 
 

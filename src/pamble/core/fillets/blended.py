@@ -68,8 +68,10 @@ class Blended:
         self.order = 3 if shape.continuity > 2 else 2
         self.aims = AIMS[: shape.continuity + 1]
 
-    def rows(self, space: RowSpace, at: Contacts, slack: float | Array) -> Surface:
-        """See `Sections`. slack: one or (m,)."""
+    def rows(self, space: RowSpace, at: Contacts, slack: float | Array, lean: float | Array = 0.0) -> Surface:
+        """See `Sections`. slack: one or (m,); lean: how far sections lead along either contact over how far away from
+        it, one or (2, m).
+        """
         closed, n = self.ball.closed, self.shape.continuity
         phi, *toward = arc(at)
         speed = norm(at.points[1] - at.points[0]) * self._fullness(phi)
@@ -81,7 +83,8 @@ class Blended:
             for p, m, there in zip(at.points, at.normals, held, strict=True)
         ]
         f = abreast([self._beside(space, k, edges[k], at, toward[k]) for k in (0, 1)])
-        velocity = np.array(toward) * speed[:, None]
+        away = np.array(toward) + np.broadcast_to(lean, (2, len(speed)))[..., None] * f.tangent
+        velocity = away * speed[:, None]
         rows = across_rows(space, f, f.tangent, Leaving(velocity, 0 * velocity), n, self.shape.diagonal, _TRUE * slack)
         return between_rows(space, edges, [[row[k] for row in rows] for k in (0, 1)], 2 * n + 1)
 

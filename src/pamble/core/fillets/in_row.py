@@ -21,11 +21,13 @@ from pamble.core.faces.face import side_curve
 from pamble.core.fillets.between import Between
 from pamble.core.fillets.blended import Blended
 from pamble.core.fillets.ends import Reach
+from pamble.core.fillets.leans import leans
 from pamble.core.fillets.rolled import Rolled
 from pamble.core.fillets.row_of_balls import RowOfBalls
 from pamble.core.fillets.shape import Shape
 from pamble.core.fillets.surface import by_span
 from pamble.core.joining.rows import row_space
+from pamble.core.joining.verify import shape_warnings
 from pamble.core.spline import basis
 from pamble.core.spline.evaluate import surface_derivatives
 from pamble.core.spline.knots import surface_part
@@ -46,10 +48,16 @@ length."""
 _LEAST = 0.1
 """Length of a span below which it is not parted, widths of a fillet."""
 
-_ZONE = 0.05
-"""Widths of a fillet beside a joint within which its curvature is not asked: that of the faces jumps there."""
+_ZONES = 0.05, 0.15
+"""Widths of a fillet beside a joint within which its curvature, and the change of it, are not asked: those of the faces
+jump there."""
 
-_ROUNDS, _MARGIN, _IN_SPAN, _ACROSS = 6, 0.9, 7, 17
+_ROUNDS, _MARGIN, _HELPS = 6, 0.9, 0.8
+"""Times that spans are parted, share of the aims to reach, and of what was reached that counts as a help: two times
+without one are the last."""
+
+_IN_SPAN, _ACROSS = 7, 17
+"""Places looked at in a span, and across a joint."""
 
 _OVER = 0.05
 """Share of its last span by which a fillet is carried on over a joint, so that its contact crosses the border."""
@@ -70,9 +78,13 @@ def in_row(rolls: Sequence[Rolled], far: Sequence[Reach], loop: bool, shape: Sha
         (high - low) * float(np.ptp(r.crease.s)) * curve_length(r.run.first.space)
         for r, (low, high) in zip(rolls, ends, strict=True)
     ]
-    row = RowOfBalls([Between(r.crease, r.found, shape.chord) for r in rolls], ends, lengths, loop)
-    ratio, surface, tried = _surface(row, rolls, shape)
-    if ratio > max(bent / BLEND_ANGLE, *(r.made.ratio for r in rolls)):
+    balls = [Between(r.crease, r.found, shape.chord) for r in rolls]
+    row = RowOfBalls(balls, ends, lengths, loop)
+    lean = [leans(balls[i], far[i].at[1], balls[k], far[k].at[0]) for i, k in joints]
+    ratio, surface, tried = _surface(row, rolls, shape, [*lean[-1:], *lean] if loop else lean)
+    known = {words for r in rolls for words in shape_warnings(r.own, shape.spec)}
+    folds = not known.issuperset(shape_warnings(surface, shape.spec))
+    if folds or ratio > max(bent / BLEND_ANGLE, *(r.made.ratio for r in rolls)):
         return list(rolls)
     out = []
     for i, r in enumerate(rolls):
@@ -85,28 +97,30 @@ def in_row(rolls: Sequence[Rolled], far: Sequence[Reach], loop: bool, shape: Sha
 
 
 def _surface(
-    row: RowOfBalls, rolls: Sequence[Rolled], shape: Shape
+    row: RowOfBalls, rolls: Sequence[Rolled], shape: Shape, leaning: Sequence[Array]
 ) -> tuple[float, Surface, tuple[tuple[int, float], ...]]:
     """The best surface along a row, with how far it misses its aims, and the spans and that of all that were tried."""
     width = max(float(norm(r.found.points[1] - r.found.points[0]).max()) for r in rolls) / row.length
     knots, kind = _knots(row, rolls, width), Blended(row, shape)
     best: tuple[float, Surface] | None = None
-    tried = []
+    tried, stalled = list[tuple[int, float]](), 0
     for _ in range(_ROUNDS):
         tick()
         space = row_space(5, knots, row.closed, _SMOOTH)
         beside = np.clip(_away(row, space.s) / (_WIDTHS * width), 0.0, 1.0)
         slack = 1.0 + _FREE * (1.0 - beside**2) ** 2
-        surface = kind.rows(space, row.contacts(space.s), slack)
+        surface = kind.rows(space, row.contacts(space.s), slack, _leaning(row, space.s, leaning, width))
         at = basis.breaks(knots, 5)
         s = (at[:-1, None] + np.diff(at)[:, None] * np.linspace(1e-3, 1 - 1e-3, _IN_SPAN)).ravel()
         ratios = kind.seams(surface, s, row.contacts(s)) / kind.aims[:, None]
-        ratios[2:, _away(row, s) < _ZONE * width] = 0.0
+        for k, zone in enumerate(_ZONES[: len(ratios) - 2]):
+            ratios[2 + k, _away(row, s) < zone * width] = 0.0
         worst = float(ratios.max())
         tried.append((len(at) - 1, worst))
+        stalled = 0 if best is None or worst < _HELPS * best[0] else stalled + 1
         if best is None or worst < best[0]:
             best = worst, surface
-        if worst < _MARGIN:
+        if worst < _MARGIN or stalled == 2:
             break
         missed = (by_span(knots, s, ratios.max(axis=0)) > _MARGIN) & (np.diff(at) > _LEAST * width)
         if not missed.any():
@@ -131,6 +145,20 @@ def _knots(row: RowOfBalls, rolls: Sequence[Rolled], width: float) -> Array:
                 kept.append(x)
         inner += [*kept[1:], *([b] * (5 - _SMOOTH) if i < len(rolls) - 1 else [])]
     return np.concatenate([np.zeros(6), inner, np.ones(6)])
+
+
+def _leaning(row: RowOfBalls, s: Array, leaning: Sequence[Array], width: float) -> Array:
+    """How far sections lean at shares (m,), at either contact, (2, m): as they do in the joints, dying out beside."""
+    room = np.diff(row.starts)
+    out = np.zeros((2, len(s)))
+    for joint, lean in zip(row.joints, leaning, strict=True):
+        k = int(np.searchsorted(row.starts, joint))
+        for side, which in ((-1.0, k - 1), (1.0, k)):
+            if 0 <= which < len(room):
+                x = np.clip(side * (s - joint) / min(_WIDTHS * width, _SHORE * room[which]), 0.0, 1.0)
+                own = side * (s - joint) >= 0
+                out += np.multiply.outer(lean, np.where(own, (1.0 - x * x) ** 3, 0.0))
+    return out
 
 
 def _away(row: RowOfBalls, s: Array) -> Array:

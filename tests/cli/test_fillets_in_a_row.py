@@ -1,0 +1,110 @@
+"""Fillets along an edge beside several faces that run on into each other, read back by OpenCASCADE alone."""
+
+from itertools import pairwise
+
+import numpy as np
+import pytest
+from OCP.BRep import BRep_Tool
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Common
+from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeWire
+from OCP.BRepOffsetAPI import BRepOffsetAPI_ThruSections
+from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakePrism
+from OCP.GC import GC_MakeArcOfCircle
+from OCP.GeomAPI import GeomAPI_Interpolate
+from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt, gp_Vec
+from OCP.OCP.collections import HArray1_gp_Pnt
+
+from pamble.cli.main import main
+from tests.cli.test_fillet_shells import shell
+from tests.other_library import written
+from tests.readback import faces, nearest_seam
+
+
+def oblique():
+    """A deck that bends down into a cylinder without a kink, cut by a wall that stands at 55° to where it begins."""
+    end = (30 + 40 * np.sin(np.radians(40)), 40 * np.cos(np.radians(40)) - 20)
+    middle = gp_Pnt(30 + 40 * np.sin(np.radians(20)), 0, 40 * np.cos(np.radians(20)) - 20)
+    arc = GC_MakeArcOfCircle(gp_Pnt(30, 0, 20), middle, gp_Pnt(end[0], 0, end[1])).Value()
+    corners = [gp_Pnt(x, 0, z) for x, z in (end, (end[0], 0), (0, 0), (0, 20), (30, 20))]
+    made = BRepBuilderAPI_MakeWire(BRepBuilderAPI_MakeEdge(arc).Edge())
+    for a, b in pairwise(corners):
+        made.Add(BRepBuilderAPI_MakeEdge(a, b).Edge())
+    body = BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(made.Wire()).Face(), gp_Vec(0, 40, 0)).Shape()
+    beyond = gp_Ax2(gp_Pnt(0, -10, -50), gp_Dir(0, 0, 1), gp_Dir(1, 0.7, 0))
+    return BRepAlgoAPI_Common(body, BRepPrimAPI_MakeBox(beyond, 200.0, 200.0, 200.0).Shape()).Shape()
+
+
+def pad():
+    """Lofted straight from a rectangle with round ends to a smaller one: planes give way to leaning oblique cones."""
+    made = BRepOffsetAPI_ThruSections(True, True, 1e-5)
+    for scale, z in ((1.0, 0.0), (0.75, 25.0)):
+        x, r = 14 * scale, 12 * scale
+        ends = [gp_Pnt(-x, -r, z), gp_Pnt(x, -r, z), gp_Pnt(x, r, z), gp_Pnt(-x, r, z)]
+        wire = BRepBuilderAPI_MakeWire()
+        for k, top in ((0, None), (1, gp_Pnt(x + r, 0, z)), (2, None), (3, gp_Pnt(-x - r, 0, z))):
+            a, b = ends[k], ends[(k + 1) % 4]
+            made_of = (a, b) if top is None else (GC_MakeArcOfCircle(a, top, b).Value(),)
+            wire.Add(BRepBuilderAPI_MakeEdge(*made_of).Edge())
+        made.AddWire(wire.Wire())
+    made.Build()
+    return made.Shape()
+
+
+BODIES = {
+    "a deck that bends, cut at 55°": (oblique, "22,5.4,20", 3.0, 2),
+    "a leaning pad with round ends": (pad, "0,-12,0", 2.0, 4),
+}
+
+
+@pytest.mark.parametrize("section", ["ball", "rho", "g2", "g3"])
+@pytest.mark.parametrize("body", BODIES)
+def test_fillets_run_on_tangentially_where_the_curvature_of_the_faces_jumps(body, section, tmp_path, capsys):
+    make, edge, radius, count = BODIES[body]
+    solid, out = written(make(), tmp_path / "solid.step"), tmp_path / "filleted.step"
+    words = ["fillet", solid, "--edge", edge, "--radius", str(radius), "--section", section, "-o", str(out)]
+    assert main(words) == 0
+    assert "the fillets meet there at" not in capsys.readouterr().out
+    assert shell(out)[0] == 0
+    beside, fillets = faces(out)[:-count], faces(out)[-count:]
+    row = list(pairwise([*fillets, *fillets[: count > 2]]))
+    for one, two in row:
+        joint = nearest_seam(one, two, 1 / 100)
+        assert joint.gap < 0.001
+        # Without a lean: .18 to .42° on the deck, .1 to .3° on the pad.
+        assert joint.angle < (1e-3 if section == "ball" else 0.012)
+    for one in fillets:
+        seams = [nearest_seam(one, wall, 1 / 100) for wall in beside]
+        sides = [s for s in seams if s.gap < 0.002 and s.angle < 45.0]
+        assert len(sides) == 2
+        assert max(s.angle for s in sides) < 0.015
+        assert section in ("ball", "rho") or max(s.curvature for s in sides) < 5.0
+
+
+def egg():
+    """A block whose wall is one smooth spline all round, in two faces."""
+    places = HArray1_gp_Pnt(1, 7)
+    for k, radius in enumerate((40, 46, 38, 44, 36, 42, 39)):
+        angle = 2 * np.pi * k / 7
+        places.SetValue(k + 1, gp_Pnt(radius * np.cos(angle), 0.7 * radius * np.sin(angle), 0))
+    through = GeomAPI_Interpolate(places, True, 1e-6)
+    through.Perform()
+    outline = through.Curve()
+    start, end = outline.FirstParameter(), outline.LastParameter()
+    made = BRepBuilderAPI_MakeWire()
+    for a, b in pairwise([start, start + 0.4 * (end - start), end]):
+        made.Add(BRepBuilderAPI_MakeEdge(outline, a, b).Edge())
+    return BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(made.Wire()).Face(), gp_Vec(3, 0, 30)).Shape()
+
+
+def test_fillets_in_a_row_end_in_the_very_same_rows(tmp_path):
+    solid, out = written(egg(), tmp_path / "solid.step"), tmp_path / "filleted.step"
+    words = ["fillet", solid, "--edge", "43,0,30", "--radius", "5", "--section", "rho", "-o", str(out)]
+    assert main(words) == 0
+    found = [BRep_Tool.Surface_s(f) for f in faces(out)][-2:]
+    ends = [
+        np.array([[s.Pole(row, j + 1).Coord() for j in range(s.NbVPoles())] for row in (1, s.NbUPoles())])
+        for s in found
+    ]
+    for one, two in (ends, ends[::-1]):
+        assert np.abs(one[1] - two[0]).max() < 1e-12
+    assert shell(out)[0] == 0
