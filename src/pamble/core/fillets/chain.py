@@ -26,8 +26,10 @@ _MEET = 1e-2
 _KINK = np.cos(np.radians(10.0))
 """Edges that meet at more than 10 degrees are not one crease."""
 
-_SHARED = 4
-"""Samples of an edge, of 33, that lie on a crease if it is part of it: an edge that only ends there has one or two."""
+_SHARED, _WITH = 4, 0.9
+"""Samples of an edge, of 33, that lie on a crease if it is part of it, and how far along it they lead for their own
+way: a short edge that only ends there has as many beside it, and leads away.
+"""
 
 
 @dataclass(frozen=True)
@@ -241,7 +243,12 @@ def _distance(edges: Sequence[Edge], points: Array) -> float:
 def _shared(space: Curve, curve: Curve, reach: float) -> bool:
     points = _along(curve)
     points = points[boxed(space, points, reach)]
-    return len(points) >= _SHARED and int((to_curve(space, points).distance <= reach).sum()) >= _SHARED
+    if len(points) < _SHARED:
+        return False
+    feet = to_curve(space, points)
+    near = feet.distance <= reach
+    way, along = (float(norm(np.diff(p[near], axis=0)).sum()) for p in (points, feet.point))
+    return int(near.sum()) >= _SHARED and along > _WITH * way
 
 
 def _end(curve: Curve, at: int) -> tuple[Array, Array]:

@@ -82,9 +82,8 @@ def in_row(rolls: Sequence[Rolled], far: Sequence[Reach], loop: bool, shape: Sha
     row = RowOfBalls(balls, ends, lengths, loop)
     lean = [leans(balls[i], far[i].at[1], balls[k], far[k].at[0]) for i, k in joints]
     ratio, surface, tried = _surface(row, rolls, shape, [*lean[-1:], *lean] if loop else lean)
-    known = {words for r in rolls for words in shape_warnings(r.own, shape.spec)}
-    folds = not known.issuperset(shape_warnings(surface, shape.spec))
-    if folds or ratio > max(bent / BLEND_ANGLE, *(r.made.ratio for r in rolls)):
+    worse = shape_warnings(surface, shape.spec) and not any(shape_warnings(r.own, shape.spec) for r in rolls)
+    if worse or ratio > max(bent / BLEND_ANGLE, *(r.made.ratio for r in rolls)):
         return list(rolls)
     out = []
     for i, r in enumerate(rolls):
@@ -134,7 +133,8 @@ def _knots(row: RowOfBalls, rolls: Sequence[Rolled], width: float) -> Array:
     """The fillets' own knots, with one more beside each joint, and the joints."""
     inner = []
     for i, (r, (a, b)) in enumerate(zip(rolls, pairwise(row.starts.tolist()), strict=True)):
-        own = row.of(i, np.unique(r.made.surface.knots_u))
+        own, counts = np.unique(row.of(i, r.made.surface.knots_u), return_counts=True)
+        many = dict(zip(own.tolist(), counts.tolist(), strict=True))
         step = min(_KNOT * width, _SHORE * (b - a))
         added = [x for x, joint in ((a + step, a), (b - step, b)) if joint in row.joints]
         wanted = np.sort([*own[(own > a) & (own < b)], *added])
@@ -143,7 +143,8 @@ def _knots(row: RowOfBalls, rolls: Sequence[Rolled], width: float) -> Array:
         for x in wanted.tolist():
             if x - kept[-1] > room and b - x > room:
                 kept.append(x)
-        inner += [*kept[1:], *([b] * (5 - _SMOOTH) if i < len(rolls) - 1 else [])]
+        inner += [y for x in kept[1:] for y in [x] * many.get(x, 1)]
+        inner += [b] * (5 - _SMOOTH) if i < len(rolls) - 1 else []
     return np.concatenate([np.zeros(6), inner, np.ones(6)])
 
 

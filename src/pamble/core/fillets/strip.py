@@ -215,6 +215,11 @@ def _check_joints(rolls: Sequence[Rolled], far: Sequence[Reach], loop: bool) -> 
         away = float(norm(one - two).max())
         if away > _JOINT:
             x, y, z = rolls[k].run.first.ends[0]
+            if away > min(rolls[k].radii):
+                raise GeometryError(
+                    f"Near ({x:.2f}, {y:.2f}, {z:.2f}) mm the contact of the ball leaves its face beside where the "
+                    "next goes on: a smaller radius is needed."
+                )
             raise GeometryError(
                 f"Near ({x:.2f}, {y:.2f}, {z:.2f}) mm the faces beside the crease do not run on into each other: the "
                 f"fillets would end {away:.3f} mm apart."
