@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -13,6 +13,7 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.face import side_curve
 from pamble.core.fillets.chain import Run
 from pamble.core.fillets.crease import BEYOND, Crease, crease
+from pamble.core.fillets.eased import eased
 from pamble.core.fillets.shape import Shape
 from pamble.core.fillets.stations import Contacts, contacts, fault, hardly, largest_factor
 from pamble.core.fillets.surface import FilletSurface, fillet_surface
@@ -26,6 +27,9 @@ _LEAST = 0.2
 
 SHARED = 0.1
 """Share of the aims that fillets in a row reach: where they meet both must be of one section."""
+
+_EASED = 1.0
+"""Widths beside a joint within which the radius of a fillet of constant width is eased from one side to the other."""
 
 _FADED = np.radians(1.0)
 """Turn of a crease below which a fillet has hardly any width."""
@@ -71,12 +75,13 @@ class Rolled:
 
 
 def rolled(
-    runs: Sequence[Run], radius: Callable[[Array], Array], least: float, shape: Shape, beyond: float = BEYOND
-) -> list[Rolled]:
+    runs: Sequence[Run], radius: Callable[[Array], Array], least: float, shape: Shape, beyond: float = BEYOND,
+    loop: bool = False,
+) -> list[Rolled]:  # fmt: skip
     """The ball along all runs of a crease; its radius, mm, goes by shares of their length.
 
-    least: of the radii, mm; beyond the crease a law keeps a part of it. beyond: see `strip`. Raises `GeometryError`
-    where no ball fits, before any surface is built.
+    least: of the radii, mm; beyond the crease a law keeps a part of it. beyond: see `strip`. loop: whether the last run
+    goes on in the first. Raises `GeometryError` where no ball fits, before any surface is built.
     """
     lengths = np.array([curve_length(r.first.space) for r in runs])
     begins = np.concatenate([[0.0], np.cumsum(lengths)]) / lengths.sum()
@@ -96,6 +101,10 @@ def rolled(
                 "The crease fades to nothing: a blended section needs width all along. Roll a ball there."
             )
         out.append((run, c, found))
+    if chord is not None and len(out) > 1:
+        laws = eased([(c.s, found) for _, c, found in out], _EASED * chord, loop)
+        out = [(run, c, contacts(c, law)) for (run, c, _), law in zip(out, laws, strict=True)]
+        shape = replace(shape, section="ball", width=None)
     aim = SHARED if len(out) > 1 else 1.0
     return [_surfaced(*each, shape, aim) for each in out]
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import reduce
+from functools import partial, reduce
 from itertools import pairwise
 
 import numpy as np
@@ -50,17 +50,22 @@ class Ask:
         """The same along the crease the other way."""
         return replace(self, radius=self.radius[::-1], between=tuple((1.0 - s, r) for s, r in self.between[::-1]))
 
-    def law(self, share: Array) -> Array:
+    def law(self, share: Array, loop: bool = False) -> Array:
         """The radius at shares (m,) of the crease, beyond its ends too: linear between start and end; through points
-        between them smooth, and calm rather than curved.
+        between them smooth, and calm rather than curved. loop: whether it ends where it starts, and as it starts.
         """
         points = np.array([(0.0, self.radius[0]), *self.between, (1.0, self.radius[1])])
         if len(points) == 2:
             return np.asarray(self.radius[0] + share * (self.radius[1] - self.radius[0]))
-        smooth = CubicSpline(points[:, 0], points[:, 1], bc_type="natural")
+        smooth = CubicSpline(points[:, 0], points[:, 1], bc_type="periodic" if loop else "natural")
         dense = smooth(np.linspace(0, 1, 201))
         room = 0.1 * np.ptp(points[:, 1])
         calm = dense.min() > points[:, 1].min() - room and dense.max() < points[:, 1].max() + room
+        if loop:
+            turn = np.array([1.0, 0.0])
+            turns = np.vstack([points[:-1] - turn, points[:-1], points + turn])
+            law = smooth if calm else PchipInterpolator(turns[:, 0], turns[:, 1])
+            return np.asarray(law(np.mod(share, 1.0)))
         law = smooth if calm else PchipInterpolator(points[:, 0], points[:, 1])
         inside = np.clip(share, 0.0, 1.0)
         return np.asarray(law(inside) + (share - inside) * law(inside, 1))
@@ -146,7 +151,8 @@ def strip(part: Sequence[Face], ask: Ask, shape: Shape, beyond: float = BEYOND) 
     own = ask.turned() if found.turned else ask
     _check(found.runs, found.loop, own)
     least = min(*own.radius, *(r for _, r in own.between))
-    rolls = rolled(found.runs, own.law, least, shape, beyond)
+    law = partial(own.law, loop=found.loop or found.runs[0].first.closed)
+    rolls = rolled(found.runs, law, least, shape, beyond, found.loop)
     if len(rolls) > 1:
         far = _far(part, rolls, ask.name)
         _check_joints(rolls, far, found.loop)
@@ -164,8 +170,10 @@ def _check(runs: Sequence[Run], loop: bool, ask: Ask) -> None:
     shares = [0.0, *(s for s, _ in ask.between), 1.0]
     if any(b - a < 1e-3 for a, b in pairwise(shares)):
         raise GeometryError("Radii along a crease stand at rising shares of its length, between 0 and 1.")
-    if (loop or runs[0].first.closed) and (ask.radius[0] != ask.radius[1] or ask.between):
-        raise GeometryError("This crease is a loop: its radius is the same all round.")
+    if (loop or runs[0].first.closed) and ask.radius[0] != ask.radius[1]:
+        raise GeometryError(
+            "This crease is a loop: it ends with the radius with which it starts. Points along it may have others."
+        )
     start, end = runs[0].first.ends[0], runs[-1].first.ends[1]
     if not loop and norm((end - start)[None])[0] < SEAM_SEARCH:
         x, y, z = start
