@@ -112,10 +112,9 @@ def rounded():
     return pillar(box(), 12.0)
 
 
-def pocket():
-    return BRepAlgoAPI_Cut(
-        box(), pillar(BRepPrimAPI_MakeBox(gp_Pnt(20, 15, 20), 60.0, 30.0, 40.0).Shape(), 8.0)
-    ).Shape()
+def pocket(depth=20.0):
+    tool = BRepPrimAPI_MakeBox(gp_Pnt(20, 15, 40 - depth), 60.0, 30.0, 40.0).Shape()
+    return BRepAlgoAPI_Cut(box(), pillar(tool, 8.0)).Shape()
 
 
 def cap():
@@ -180,6 +179,11 @@ SHELLS = {
     "floor of a pocket": (
         pocket, "50,15,20", 5.0,
         BOX - (1800 - 4 * CORNER * 64) * 20 + CORNER * 25 * 2 * (44 + 14) + ring(8, 5, -1),
+    ),
+    # Its walls' upright edges are so short that several of their places lie beside the rim.
+    "mouth of a shallow pocket": (
+        lambda: pocket(1.5), "50,15,40", 0.5,
+        BOX - (1800 - 4 * CORNER * 64) * 1.5 - CORNER * 0.25 * 2 * (44 + 14) - ring(8, 0.5, 1),
     ),
     "rim of a cap, beside its poles": (cap, "23.0,1.6,9.665", 2.0, rounded_cap(2.0)),
     "foot of a rod beside a ring's joint": (ring_and_rod, "37.332,-12.2003,7.6141", 3.0, None),

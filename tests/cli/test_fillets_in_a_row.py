@@ -11,6 +11,7 @@ from OCP.BRepOffsetAPI import BRepOffsetAPI_ThruSections
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakePrism
 from OCP.GC import GC_MakeArcOfCircle
 from OCP.GeomAPI import GeomAPI_Interpolate
+from OCP.GeomLProp import GeomLProp_SLProps
 from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt, gp_Vec
 from OCP.OCP.collections import HArray1_gp_Pnt
 
@@ -108,3 +109,35 @@ def test_fillets_in_a_row_end_in_the_very_same_rows(tmp_path):
     for one, two in (ends, ends[::-1]):
         assert np.abs(one[1] - two[0]).max() < 1e-12
     assert shell(out)[0] == 0
+
+
+def test_the_radius_changes_along_a_loop_and_comes_back_to_where_it_starts(tmp_path, capsys):
+    solid, out = written(pad(), tmp_path / "solid.step"), tmp_path / "filleted.step"
+    words = ["fillet", solid, "--edge", "0,-12,0", "--radius", "2", "-o", str(out)]
+    assert main([*words, "--radius-at", "0.25=3", "--radius-at", "0.6=1.4"]) == 0
+    assert shell(out)[0] == 0
+    fillets, radii = faces(out)[-4:], []
+    for surface in map(BRep_Tool.Surface_s, fillets):
+        low, high, *_ = surface.Bounds()
+        for u in np.linspace(low, high, 41):
+            # Across the middle of a section the greater curvature is the ball's.
+            found = GeomLProp_SLProps(surface, u, 0.5, 2, 1e-9)
+            assert found.IsCurvatureDefined()
+            radii.append(1 / max(abs(found.MinCurvature()), abs(found.MaxCurvature())))
+    assert [min(radii), max(radii)] == pytest.approx([1.4, 3.0], rel=0.01)
+    for one, two in pairwise([*fillets, fillets[0]]):
+        assert nearest_seam(one, two, 1 / 100).angle < 0.15
+    capsys.readouterr()
+    assert main([*words, "--radius-end", "3"]) == 2
+    assert "ends with the radius with which it starts" in capsys.readouterr().err
+
+
+def test_a_fillet_of_constant_width_eases_its_radius_over_joints_and_tells_what_it_bends(tmp_path, capsys):
+    solid, out = written(pad(), tmp_path / "solid.step"), tmp_path / "filleted.step"
+    assert main(["fillet", solid, "--edge", "0,-12,0", "--section", "chord", "--chord", "3", "-o", str(out)]) == 0
+    assert shell(out)[0] == 0
+    assert "the fillets meet there at 0.03°" in capsys.readouterr().out
+    fillets = faces(out)[-4:]
+    for one, two in pairwise([*fillets, fillets[0]]):
+        # Not eased: .05°.
+        assert nearest_seam(one, two, 1 / 100).angle < 0.04

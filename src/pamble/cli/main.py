@@ -125,7 +125,11 @@ def _parser() -> _Parser:
     fillet.add_argument("--section", default="ball", choices=["ball", "rho", "g2", "g3", "chord"])
     fillet.add_argument("--rho", type=float, default=0.5, help="of a section of that kind, between 0 and 1")
     fillet.add_argument(
-        "--radius-at", action="append", default=[], metavar="SHARE=R", help="mm at a share of the edge's length, 0 to 1"
+        "--radius-at",
+        action="append",
+        default=[],
+        metavar="SHARE=R",
+        help="mm at a share of the crease's length, 0 to 1; again for more, on a loop too",
     )
     fillet.add_argument("--gap", action="store_true", help="only cut the faces back; what is between them stays open")
     fillet.add_argument("--chord", type=float, help="width of a section of that kind, mm")

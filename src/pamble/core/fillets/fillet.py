@@ -135,6 +135,7 @@ def fillet(
     made = [_figured(s, k, face, changed, shape) for s, k, face in each]
     if not shape.round:
         warnings += dict.fromkeys(words for r in rolls for words in shape_warnings(r.own, shape.spec))
+    if section != "ball" or max(most) > min(least):
         warnings += [words for s, faces in zip(strips, ended, strict=True) for words in bent_joints(faces, s.loop)]
     balls = [ball_corner(c, strips, ended) if c.ball and section == "ball" else None for c in corners]
     left = tuple(c.point for c, ball in zip(corners, balls, strict=True) if ball is None and not c.mitre)

@@ -51,8 +51,9 @@ def _ending(surface: Surface, at: int, row: Array) -> Face:
 
 
 def bent_joints(faces: Sequence[Face], loop: bool) -> list[str]:
-    """Words on joints at which fillets in a row do not run on into each other tangentially. A rolling ball's do; other
-    sections turn where the curvature of the faces beside them jumps. loop: whether the last runs on in the first.
+    """Words on joints at which fillets in a row do not run on into each other tangentially. A rolling ball's of one
+    radius do; others turn where the curvature of the faces beside them jumps. loop: whether the last runs on in the
+    first.
     """
     out = []
     for one, two in zip(faces if loop else faces[:-1], [*faces[1:], faces[0]], strict=False):
@@ -68,7 +69,8 @@ def bent_joints(faces: Sequence[Face], loop: bool) -> list[str]:
             x, y, z = curve_points(line, at)[0]
             out.append(
                 f"Near ({x:.2f}, {y:.2f}, {z:.2f}) mm the curvature of the faces beside the crease jumps: the fillets "
-                f"meet there at {most[0]:.2f}°. A rolling ball's run on."
+                f"meet there at {most[0]:.2f}°. A rolling ball's of one "
+                "radius run on."
             )
     return out
 

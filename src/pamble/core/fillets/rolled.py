@@ -28,7 +28,7 @@ _LEAST = 0.2
 SHARED = 0.1
 """Share of the aims that fillets in a row reach: where they meet both must be of one section."""
 
-_EASED = 1.0
+_EASED = 2.0
 """Widths beside a joint within which the radius of a fillet of constant width is eased from one side to the other."""
 
 _FADED = np.radians(1.0)
@@ -76,12 +76,13 @@ class Rolled:
 
 def rolled(
     runs: Sequence[Run], radius: Callable[[Array], Array], least: float, shape: Shape, beyond: float = BEYOND,
-    loop: bool = False,
+    loop: bool = False, ease: bool = True,
 ) -> list[Rolled]:  # fmt: skip
     """The ball along all runs of a crease; its radius, mm, goes by shares of their length.
 
     least: of the radii, mm; beyond the crease a law keeps a part of it. beyond: see `strip`. loop: whether the last run
-    goes on in the first. Raises `GeometryError` where no ball fits, before any surface is built.
+    goes on in the first; ease: whether radii that follow from a width are eased over joints. Raises `GeometryError`
+    where no ball fits, before any surface is built.
     """
     lengths = np.array([curve_length(r.first.space) for r in runs])
     begins = np.concatenate([[0.0], np.cumsum(lengths)]) / lengths.sum()
@@ -101,7 +102,7 @@ def rolled(
                 "The crease fades to nothing: a blended section needs width all along. Roll a ball there."
             )
         out.append((run, c, found))
-    if chord is not None and len(out) > 1:
+    if chord is not None and ease and len(out) > 1:
         laws = eased([(c.s, found) for _, c, found in out], _EASED * chord, loop)
         out = [(run, c, contacts(c, law)) for (run, c, _), law in zip(out, laws, strict=True)]
         shape = replace(shape, section="ball", width=None)

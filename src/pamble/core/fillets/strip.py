@@ -155,6 +155,9 @@ def strip(part: Sequence[Face], ask: Ask, shape: Shape, beyond: float = BEYOND) 
     rolls = rolled(found.runs, law, least, shape, beyond, found.loop)
     if len(rolls) > 1:
         far = _far(part, rolls, ask.name)
+        if shape.chord is not None and _apart(rolls, far, found.loop)[0] > _JOINT:
+            rolls = rolled(found.runs, law, least, shape, beyond, found.loop, ease=False)
+            far = _far(part, rolls, ask.name)
         _check_joints(rolls, far, found.loop)
         if not shape.round:
             rolls = in_row(rolls, far, found.loop, shape)
@@ -211,24 +214,32 @@ def _line(rolls: Sequence[Rolled], far: Sequence[Reach], loop: bool) -> Curve:
     return line
 
 
-def _check_joints(rolls: Sequence[Rolled], far: Sequence[Reach], loop: bool) -> None:
-    """Raises `GeometryError` where two fillets in a row do not end in one section."""
-    v = np.linspace(0, 1, 9)
+def _apart(rolls: Sequence[Rolled], far: Sequence[Reach], loop: bool) -> tuple[float, int]:
+    """How far fillets in a row end apart in the section that two should share, mm, and after which that is most."""
+    v, worst = np.linspace(0, 1, 9), (0.0, 0)
     for i in range(len(rolls) if loop else len(rolls) - 1):
         k = (i + 1) % len(rolls)
         one, two = (
             surface_derivatives(rolls[n].made.surface, np.full(9, t), v)[0, 0]
             for n, t in ((i, far[i].at[1]), (k, far[k].at[0]))
         )
-        away = float(norm(one - two).max())
-        if away > _JOINT:
-            x, y, z = rolls[k].run.first.ends[0]
-            if away > min(rolls[k].radii):
-                raise GeometryError(
-                    f"Near ({x:.2f}, {y:.2f}, {z:.2f}) mm the contact of the ball leaves its face beside where the "
-                    "next goes on: a smaller radius is needed."
-                )
-            raise GeometryError(
-                f"Near ({x:.2f}, {y:.2f}, {z:.2f}) mm the faces beside the crease do not run on into each other: the "
-                f"fillets would end {away:.3f} mm apart."
-            )
+        worst = max(worst, (float(norm(one - two).max()), i))
+    return worst
+
+
+def _check_joints(rolls: Sequence[Rolled], far: Sequence[Reach], loop: bool) -> None:
+    """Raises `GeometryError` where two fillets in a row do not end in one section."""
+    away, i = _apart(rolls, far, loop)
+    if away <= _JOINT:
+        return
+    beyond = rolls[(i + 1) % len(rolls)]
+    x, y, z = beyond.run.first.ends[0]
+    if away > min(beyond.radii):
+        raise GeometryError(
+            f"Near ({x:.2f}, {y:.2f}, {z:.2f}) mm the contact of the ball leaves its face beside where the next goes "
+            "on: a smaller radius is needed."
+        )
+    raise GeometryError(
+        f"Near ({x:.2f}, {y:.2f}, {z:.2f}) mm the faces beside the crease do not run on into each other: the fillets "
+        f"would end {away:.3f} mm apart."
+    )
