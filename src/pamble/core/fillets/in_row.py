@@ -154,10 +154,9 @@ def _leaning(row: RowOfBalls, s: Array, leaning: Sequence[Array], width: float) 
     out = np.zeros((2, len(s)))
     for joint, lean in zip(row.joints, leaning, strict=True):
         k = int(np.searchsorted(row.starts, joint))
-        for side, which in ((-1.0, k - 1), (1.0, k)):
+        for own, which in ((s < joint, k - 1), (s >= joint, k)):
             if 0 <= which < len(room):
-                x = np.clip(side * (s - joint) / min(_WIDTHS * width, _SHORE * room[which]), 0.0, 1.0)
-                own = side * (s - joint) >= 0
+                x = np.minimum(np.abs(s - joint) / min(_WIDTHS * width, _SHORE * room[which]), 1.0)
                 out += np.multiply.outer(lean, np.where(own, (1.0 - x * x) ** 3, 0.0))
     return out
 
