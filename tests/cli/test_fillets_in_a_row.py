@@ -128,6 +128,14 @@ def test_the_radius_changes_along_a_loop_and_comes_back_to_where_it_starts(tmp_p
     for one, two in pairwise([*fillets, fillets[0]]):
         assert nearest_seam(one, two, 1 / 100).angle < 0.15
     capsys.readouterr()
+    # With a wider swing the balls' own sections would end apart; those of curvature are made one.
+    assert main([*words, "--radius-at", "0.5=4", "--section", "g2"]) == 0
+    assert shell(out)[0] == 0
+    fillets = faces(out)[-4:]
+    for one, two in pairwise([*fillets, fillets[0]]):
+        assert nearest_seam(one, two, 1 / 100).angle < 0.012
+    assert main([*words, "--radius-at", "0.5=5"]) == 2
+    assert "mm apart" in capsys.readouterr().err
     assert main([*words, "--radius-end", "3"]) == 2
     assert "ends with the radius with which it starts" in capsys.readouterr().err
 

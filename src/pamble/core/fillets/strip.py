@@ -28,8 +28,10 @@ from pamble.core.spline.evaluate import surface_derivatives
 from pamble.core.spline.knots import curve_part
 from pamble.core.tolerances import SEAM_SEARCH
 
-_JOINT = 0.005
-"""How far apart, mm, two fillets may end where one face beside the crease gives way to the next."""
+_JOINT, _BENT = 0.005, 0.05
+"""How far apart, mm, two fillets may end where one face beside the crease gives way to the next; and before those of
+blended sections are made one there.
+"""
 
 
 @dataclass(frozen=True)
@@ -158,10 +160,11 @@ def strip(part: Sequence[Face], ask: Ask, shape: Shape, beyond: float = BEYOND) 
         if shape.chord is not None and _apart(rolls, far, found.loop)[0] > _JOINT:
             rolls = rolled(found.runs, law, least, shape, beyond, found.loop, ease=False)
             far = _far(part, rolls, ask.name)
-        _check_joints(rolls, far, found.loop)
         if not shape.round:
+            _check_joints(rolls, far, found.loop, _BENT)
             rolls = in_row(rolls, far, found.loop, shape)
             far = _far(part, rolls, ask.name)
+        _check_joints(rolls, far, found.loop, _JOINT)
         line = _line(rolls, far, found.loop)
     else:
         line = rolls[0].lines[0]
@@ -227,10 +230,10 @@ def _apart(rolls: Sequence[Rolled], far: Sequence[Reach], loop: bool) -> tuple[f
     return worst
 
 
-def _check_joints(rolls: Sequence[Rolled], far: Sequence[Reach], loop: bool) -> None:
-    """Raises `GeometryError` where two fillets in a row do not end in one section."""
+def _check_joints(rolls: Sequence[Rolled], far: Sequence[Reach], loop: bool, most: float) -> None:
+    """Raises `GeometryError` where two fillets in a row end more than ``most`` mm apart in the section they share."""
     away, i = _apart(rolls, far, loop)
-    if away <= _JOINT:
+    if away <= most:
         return
     beyond = rolls[(i + 1) % len(rolls)]
     x, y, z = beyond.run.first.ends[0]
