@@ -13,6 +13,7 @@ import sys
 import tempfile
 import time
 from collections import Counter
+from collections.abc import Callable, Sequence
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
@@ -252,17 +253,22 @@ def theirs(solid: Any, edge: Any, radius: float) -> float | None:
         return None
 
 
-def tried(seed: int, folder: Path) -> tuple[str, str] | None:
-    """What became of one solid, in a word, and the details; None where it has no edge to fillet."""
+def solid(seed: int) -> tuple[Any, str, Any]:
+    """Numbers drawn on, name and shape of one solid."""
     rng = np.random.default_rng(seed)
     name = list(BODIES)[seed % len(BODIES)]
     body, (other, shape) = BODIES[name](rng), tool(rng)
     way = str(rng.choice(["cut by", "joined with"]))
-    solid = (BRepAlgoAPI_Cut if way == "cut by" else BRepAlgoAPI_Fuse)(body, shape).Shape()
+    made = (BRepAlgoAPI_Cut if way == "cut by" else BRepAlgoAPI_Fuse)(body, shape).Shape()
+    return rng, f"{name} {way} {other}", made
+
+
+def tried(name: str, rng: Any, solid: Any, radii: Sequence[float], folder: Path) -> tuple[str, str] | None:
+    """What became of one solid, in a word, and the details; None where it has no edge to fillet."""
     if not BRepCheck_Analyzer(solid).IsValid() or not (found := creases(solid)):
         return None
     edge, place = found[rng.integers(len(found))]
-    radius, section = float(rng.choice([1, 2, 3, 4])), str(rng.choice(SECTIONS))
+    radius, section = float(rng.choice(radii)), str(rng.choice(SECTIONS))
     known = theirs(solid, edge, radius)
     into, out = str(folder / "solid.step"), str(folder / "filleted.step")
     writer = STEPControl_Writer()
@@ -274,7 +280,7 @@ def tried(seed: int, folder: Path) -> tuple[str, str] | None:
     with contextlib.redirect_stdout(said), contextlib.redirect_stderr(wrong):
         code = command(words)
     took = time.perf_counter() - began
-    head = f"{seed} {name} {way} {other}, {section} {radius:g} mm, {took:.1f} s"
+    head = f"{name}, {section} {radius:g} mm, {took:.1f} s"
     if code != 0:
         return ("refused, as there" if known is None else "refused"), f"{head}: {wrong.getvalue().strip()[-160:]}"
     shell, free = sewn(out)
@@ -292,13 +298,14 @@ def tried(seed: int, folder: Path) -> tuple[str, str] | None:
     return "closed", head
 
 
-def main(first: int, last: int) -> None:
-    """Counts of what became of the solids, and those that are not closed."""
+def report(make: Callable[[int], tuple[Any, str, Any]], radii: Sequence[float], first: int, last: int) -> None:
+    """Counts of what became of solids, and those that are not closed."""
     count = Counter[str]()
     with tempfile.TemporaryDirectory() as folder:
         for seed in range(first, last):
             try:
-                found = tried(seed, Path(folder))
+                rng, name, made = make(seed)
+                found = tried(f"{seed} {name}", rng, made, radii, Path(folder))
             except Exception as error:
                 found = "a crash", f"{seed}: {error!r}"
             if found is None:
@@ -309,6 +316,11 @@ def main(first: int, last: int) -> None:
     print(", ".join(f"{n} {word}" for word, n in count.most_common()))
 
 
+def asked() -> tuple[int, int]:
+    """From which to which solid, as the command line says."""
+    words = (sys.argv[1] if len(sys.argv) > 1 else "100").split("-")
+    return (0 if len(words) == 1 else int(words[0])), int(words[-1])
+
+
 if __name__ == "__main__":
-    asked = (sys.argv[1] if len(sys.argv) > 1 else "100").split("-")
-    main(0 if len(asked) == 1 else int(asked[0]), int(asked[-1]))
+    report(solid, (1, 2, 3, 4), *asked())

@@ -92,9 +92,9 @@ def seam(blend, neighbour, edge_number: int, floor: float, samples: int = 60) ->
     return worst
 
 
-def nearest_seam(blend, neighbour, floor: float) -> Figures:
+def nearest_seam(blend, neighbour, floor: float, samples: int = 60) -> Figures:
     """The seam along whichever edge of the blend runs on the neighbour."""
-    return min((seam(blend, neighbour, i, floor) for i in range(4)), key=lambda f: f.gap)
+    return min((seam(blend, neighbour, i, floor, samples) for i in range(4)), key=lambda f: f.gap)
 
 
 def distance(face, point) -> float:

@@ -69,12 +69,12 @@ def test_fillets_run_on_tangentially_where_the_curvature_of_the_faces_jumps(body
     beside, fillets = faces(out)[:-count], faces(out)[-count:]
     row = list(pairwise([*fillets, *fillets[: count > 2]]))
     for one, two in row:
-        joint = nearest_seam(one, two, 1 / 100)
+        joint = nearest_seam(one, two, 1 / 100, 13)
         assert joint.gap < 0.001
         # Without a lean: .18 to .42° on the deck, .1 to .3° on the pad.
         assert joint.angle < (1e-3 if section == "ball" else 0.012)
     for one in fillets:
-        seams = [nearest_seam(one, wall, 1 / 100) for wall in beside]
+        seams = [nearest_seam(one, wall, 1 / 100, 13) for wall in beside]
         sides = [s for s in seams if s.gap < 0.002 and s.angle < 45.0]
         assert len(sides) == 2
         assert max(s.angle for s in sides) < 0.015
@@ -126,14 +126,14 @@ def test_the_radius_changes_along_a_loop_and_comes_back_to_where_it_starts(tmp_p
             radii.append(1 / max(abs(found.MinCurvature()), abs(found.MaxCurvature())))
     assert [min(radii), max(radii)] == pytest.approx([1.4, 3.0], rel=0.01)
     for one, two in pairwise([*fillets, fillets[0]]):
-        assert nearest_seam(one, two, 1 / 100).angle < 0.15
+        assert nearest_seam(one, two, 1 / 100, 13).angle < 0.15
     capsys.readouterr()
     # With a wider swing the balls' own sections would end apart; those of curvature are made one.
     assert main([*words, "--radius-at", "0.5=4", "--section", "g2"]) == 0
     assert shell(out)[0] == 0
     fillets = faces(out)[-4:]
     for one, two in pairwise([*fillets, fillets[0]]):
-        assert nearest_seam(one, two, 1 / 100).angle < 0.012
+        assert nearest_seam(one, two, 1 / 100, 13).angle < 0.012
     assert main([*words, "--radius-at", "0.5=5"]) == 2
     assert "mm apart" in capsys.readouterr().err
     assert main([*words, "--radius-end", "3"]) == 2
@@ -148,4 +148,4 @@ def test_a_fillet_of_constant_width_eases_its_radius_over_joints_and_tells_what_
     fillets = faces(out)[-4:]
     for one, two in pairwise([*fillets, fillets[0]]):
         # Not eased: .05°.
-        assert nearest_seam(one, two, 1 / 100).angle < 0.04
+        assert nearest_seam(one, two, 1 / 100, 13).angle < 0.04
