@@ -18,6 +18,8 @@ interface Props {
   value: unknown;
   /** What an open one came to. */
   found?: number | null;
+  /** What a list of numbers starts with. */
+  first?: number;
   change(value: unknown, final?: boolean): void;
   /** Ask for another line or face in place of the one that is there. */
   repick?(kind: 'line' | 'face' | 'plane' | 'point'): void;
@@ -36,7 +38,7 @@ const SIDE_BY_SIDE = 20;
 const SELECT = 152;
 
 /** One line of a tool's card. */
-export function FieldRow({ field, label = field.title, value, found = null, change, repick, ask, asking = false, kept = false }: Props) {
+export function FieldRow({ field, label = field.title, value, found = null, first, change, repick, ask, asking = false, kept = false }: Props) {
   const now: unknown = value === undefined ? field.fallback : value;
   switch (field.widget) {
     case 'line':
@@ -179,7 +181,7 @@ export function FieldRow({ field, label = field.title, value, found = null, chan
               />
             ))}
             {field.open && (
-              <button className="chip" aria-label={`${field.title}: one more`} title="One more" onClick={() => change([...numbers, numbers.at(-1) ?? (field.unit ? 10 : 0.5)])}>
+              <button className="chip" aria-label={`${field.title}: one more`} title="One more" onClick={() => change([...numbers, numbers.at(-1) ?? first ?? (field.unit ? 10 : 0.5)])}>
                 +
               </button>
             )}

@@ -135,6 +135,7 @@ function OneField({ field, id, kind, params, draft, facts }: Omit<BlockProps, 'f
         field={field}
         value={params[field.name]}
         found={foundIn(facts, field.found)}
+        first={firstOf(field, kind, params)}
         change={change}
         repick={(what) => (!draft ? startRepick({ id, field: field.name, kind: what }) : what === 'point' ? note({ asking: field.name }) : change(undefined))}
         ask={() => (draft ? note({ asking: field.name }) : startRepick(moreOf(id, field, params)))}
@@ -152,6 +153,13 @@ function foundIn(facts: Params | undefined, path: string): number | null {
   const value: unknown = facts?.[name ?? ''];
   const one: unknown = index === undefined ? value : (value as unknown[] | undefined)?.[Number(index)];
   return typeof one === 'number' ? one : null;
+}
+
+/** What a list of numbers with a unit starts with: the number above it in the card that has the same. */
+function firstOf(field: Field, kind: string, params: Params): number | undefined {
+  const all = fieldsOf(kind);
+  const above = all.slice(0, all.findIndex((f) => f.name === field.name)).filter((f) => field.unit && f.unit === field.unit);
+  return above.map((f) => params[f.name] ?? f.fallback).filter((v): v is number => typeof v === 'number').at(-1);
 }
 
 const KINDS = { lines: 'line', faces: 'face', planes: 'plane' } as const;
