@@ -25,11 +25,12 @@ from pamble.core.fillets.leans import leans
 from pamble.core.fillets.rolled import Rolled
 from pamble.core.fillets.row_of_balls import RowOfBalls
 from pamble.core.fillets.shape import Shape
-from pamble.core.fillets.surface import by_span
+from pamble.core.fillets.surface import ANGLE, by_span
 from pamble.core.joining.rows import row_space
 from pamble.core.joining.verify import shape_warnings
 from pamble.core.spline import basis
 from pamble.core.spline.evaluate import surface_derivatives
+from pamble.core.spline.extremes import largest
 from pamble.core.spline.knots import surface_part
 from pamble.core.spline.surface import Surface
 from pamble.core.ticking import tick
@@ -81,7 +82,7 @@ def in_row(rolls: Sequence[Rolled], far: Sequence[Reach], loop: bool, shape: Sha
     balls = [Between(r.crease, r.found, shape.chord) for r in rolls]
     row = RowOfBalls(balls, ends, lengths, loop)
     lean = [leans(balls[i], far[i].at[1], balls[k], far[k].at[0]) for i, k in joints]
-    ratio, surface, tried = _surface(row, rolls, shape, [*lean[-1:], *lean] if loop else lean)
+    ratio, angle, surface, tried = _surface(row, rolls, shape, [*lean[-1:], *lean] if loop else lean)
     worse = shape_warnings(surface, shape.spec) and not any(shape_warnings(r.own, shape.spec) for r in rolls)
     if worse or ratio > max(bent / BLEND_ANGLE, *(r.made.ratio for r in rolls)):
         return list(rolls)
@@ -90,18 +91,27 @@ def in_row(rolls: Sequence[Rolled], far: Sequence[Reach], loop: bool, shape: Sha
         part = _carried_on(surface_part(surface, (row.starts[i], row.starts[i + 1]), None), inner[i])
         part = replace(part, knots_u=row.own(i, part.knots_u))
         one, two = (side_curve(part, side)[2] for side in ("v0", "v1"))
-        made = replace(r.made, surface=part, ratio=ratio, tried=tried)
+        made = replace(r.made, surface=part, angle=angle, ratio=ratio, tried=tried)
         out.append(replace(r, made=made, lines=(one, two)))
     return out
 
 
 def _surface(
     row: RowOfBalls, rolls: Sequence[Rolled], shape: Shape, leaning: Sequence[Array]
-) -> tuple[float, Surface, tuple[tuple[int, float], ...]]:
-    """The best surface along a row, with how far it misses its aims, and the spans and that of all that were tried."""
+) -> tuple[float, float, Surface, tuple[tuple[int, float], ...]]:
+    """How far the best surface along a row misses its aims, its angle at the seams, degrees, and the surface; and the
+    spans and the first of all that were tried.
+    """
     width = max(float(norm(r.found.points[1] - r.found.points[0]).max()) for r in rolls) / row.length
     knots, kind = _knots(row, rolls, width), Blended(row, shape)
-    best: tuple[float, Surface] | None = None
+
+    def off(surface: Surface, s: Array) -> Array:
+        figures = kind.seams(surface, s, row.contacts(s))
+        for k, zone in enumerate(_ZONES[: len(figures) - 2]):
+            figures[2 + k, _away(row, s) < zone * width] = 0.0
+        return figures
+
+    best: tuple[float, Surface, Array] | None = None
     tried, stalled = list[tuple[int, float]](), 0
     for _ in range(_ROUNDS):
         tick()
@@ -111,14 +121,12 @@ def _surface(
         surface = kind.rows(space, row.contacts(space.s), slack, _leaning(row, space.s, leaning, width))
         at = basis.breaks(knots, 5)
         s = (at[:-1, None] + np.diff(at)[:, None] * np.linspace(1e-3, 1 - 1e-3, _IN_SPAN)).ravel()
-        ratios = kind.seams(surface, s, row.contacts(s)) / kind.aims[:, None]
-        for k, zone in enumerate(_ZONES[: len(ratios) - 2]):
-            ratios[2 + k, _away(row, s) < zone * width] = 0.0
+        ratios = off(surface, s) / kind.aims[:, None]
         worst = float(ratios.max())
         tried.append((len(at) - 1, worst))
         stalled = 0 if best is None or worst < _HELPS * best[0] else stalled + 1
         if best is None or worst < best[0]:
-            best = worst, surface
+            best = worst, surface, s
         if worst < _MARGIN or stalled == 2:
             break
         missed = (by_span(knots, s, ratios.max(axis=0)) > _MARGIN) & (np.diff(at) > _LEAST * width)
@@ -126,7 +134,9 @@ def _surface(
             break
         knots = np.sort(np.concatenate([knots, 0.5 * (at[:-1] + at[1:])[missed]]))
     assert best is not None
-    return *best, tuple(tried)
+    _, surface, s = best
+    _, most = largest(lambda t: off(surface, t), s, off(surface, s))
+    return float((most / kind.aims).max()), float(most[ANGLE]), surface, tuple(tried)
 
 
 def _knots(row: RowOfBalls, rolls: Sequence[Rolled], width: float) -> Array:

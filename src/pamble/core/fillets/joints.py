@@ -69,8 +69,7 @@ def bent_joints(faces: Sequence[Face], loop: bool) -> list[str]:
             x, y, z = curve_points(line, at)[0]
             out.append(
                 f"Near ({x:.2f}, {y:.2f}, {z:.2f}) mm the curvature of the faces beside the crease jumps: the fillets "
-                f"meet there at {most[0]:.2f}°. A rolling ball's of one "
-                "radius run on."
+                f"meet there at {most[0]:.2f}°. A rolling ball's of one radius run on."
             )
     return out
 

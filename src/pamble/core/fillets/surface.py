@@ -29,7 +29,7 @@ _LEAST_CLOSED = 4
 _ROUNDS, _MOST = 10, 128
 """Times that spans are made finer, and how many they may become."""
 
-_ANGLE = 1
+ANGLE = 1
 """Place of the angle among the figures of every kind."""
 
 _MARGIN, _HELPS = 0.9, 0.8
@@ -113,7 +113,7 @@ def fillet_surface(c: Crease, found: Contacts, shape: Shape, aim: float = 1.0) -
     last = ball.at(_checks(surface.knots_u, ball.ends))
     _, most = largest(lambda s: kind.figures(surface, ball.at(s)), last.s, kind.figures(surface, last))
     radius = float(most[Round.RADIUS]) if shape.round else None
-    return FilletSurface(surface, float(most[_ANGLE]), radius, float((most / kind.aims).max()), tuple(tried))
+    return FilletSurface(surface, float(most[ANGLE]), radius, float((most / kind.aims).max()), tuple(tried))
 
 
 def _spaces(ball: Between) -> Iterator[tuple[Array, int]]:
