@@ -93,8 +93,10 @@ def seam(blend, neighbour, edge_number: int, floor: float, samples: int = 60) ->
 
 
 def nearest_seam(blend, neighbour, floor: float, samples: int = 60) -> Figures:
-    """The seam along whichever edge of the blend runs on the neighbour."""
-    return min((seam(blend, neighbour, i, floor, samples) for i in range(4)), key=lambda f: f.gap)
+    """The seam along whichever edge of the blend, of those with a length, runs on the neighbour."""
+    edges = [TopoDS.Edge(e) for e in explored(blend, TopAbs_ShapeEnum.TopAbs_EDGE)]
+    real = [i for i, e in enumerate(edges) if not BRep_Tool.Degenerated_s(e)]
+    return min((seam(blend, neighbour, i, floor, samples) for i in real), key=lambda f: f.gap)
 
 
 def distance(face, point) -> float:

@@ -7,9 +7,11 @@ import pytest
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
 from playwright.sync_api import expect
 
+from pamble.core.curves.shapes import circle
 from pamble.core.exchange.step import read_step
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.knots import surface_part
+from pamble.core.surfaces.extrude import extrude
 from pamble.study.stored import FaceData
 from tests.browser.conftest import imported
 from tests.browser.steps import line_of
@@ -262,3 +264,47 @@ def test_a_blend_runs_on_over_several_faces_and_a_step_dies_out_in_the_deck(sill
     sill.button("Keep").click()
     expect(line_of(page, "Drafted step")).to_be_visible()
     expect(sill.row("Blend · Deck")).to_contain_text("holds")
+
+
+@pytest.fixture
+def spout(page, pamble):
+    """A pipe whose upper rim is open, and a wall behind it."""
+    pipe = extrude(circle(np.array([0.0, 0.0, 0.0]), np.array([0, 0, 1.0]), 25.0), np.array([0, 0, 1.0]), 0.0, 50.0)
+    wall = panel(lambda x, y: (x - 150, 60 + 2e-4 * (x - 150) ** 2, y - 10))
+    faces = [face("pipe", "Pipe", pipe), face("wall", "Wall", wall)]
+    yield from imported(page, pamble, {"format": "pamble-study", "name": "Spout", "features": faces})
+
+
+def test_a_rim_runs_to_a_point_in_space_and_to_one_on_a_face(spout):
+    page = spout.page
+    page.keyboard.press("b")
+    spout.button("Pipe, v end").click()
+    card = page.get_by_label("Card of Blend")
+    card.get_by_text("a point", exact=True).click()
+    expect(card).to_contain_text("click to place")
+    expect(card.get_by_role("button", name="Keep")).to_be_disabled()
+    page.mouse.click(640, 200)
+    expect(card).to_contain_text("In the point, curvature")
+    # An apex as high over the rim as that is wide.
+    for axis, value in zip("XYZ", ("0", "0", "75"), strict=True):
+        card.get_by_label(f"Point {axis}").fill(value)
+        page.keyboard.press("Enter")
+    expect(spout.row("Blend · Pipe")).to_contain_text("holds")
+    expect(card).to_contain_text("In the point, angle0°")
+    spout.button("Keep").click()
+    spout.stored(1)
+    (kept,) = spout.features("edge_blend")
+    assert (kept["params"]["point"], kept["params"]["second"]) == ([0, 0, 75], None)
+    page.keyboard.press("Control+z")
+    spout.stored(2)
+    expect(line_of(page, "Blend")).to_have_count(0)
+    page.keyboard.press("Control+Shift+z")
+    spout.stored(3)
+    line_of(page, "Blend").click()
+    # Put onto the wall, it meets that there.
+    card.get_by_role("button", name="Onto the face: pick a face").click()
+    page.locator(".by-name").get_by_role("button", name="Wall", exact=True).click()
+    spout.stored(4)
+    (kept,) = spout.features("edge_blend")
+    assert kept["params"]["on_face"]["feature"] == "wall"
+    expect(spout.row("Blend · Pipe")).to_contain_text("holds")

@@ -90,6 +90,17 @@ def test_numbers_are_obeyed(cap, tmp_path, capsys):
     assert made["fullness"] == [0.7, 1.1]
 
 
+def test_a_blend_runs_to_a_point_on_a_face_by_command(cap, tmp_path, capsys):
+    report = answer(capsys, "check", cap)
+    crown, flank = middles(report, "Crown", "v1"), middles(report, "Flank", "v0")
+    out = tmp_path / "o.step"
+    made = answer(capsys, "blend", cap, "--edge", crown, "--point", f"{flank}@{flank}", "-o", out)
+    edge, point = made["sides"]
+    assert (edge["face"], point["face"]) == ("Crown", "Point")
+    assert max(edge["angle"], point["angle"]) < 0.003
+    assert readback.distance(readback.faces(out)[1], point["at"]) < 1e-6
+
+
 def test_a_crest_is_held_and_a_limit_is_met_by_command(cap, tmp_path, capsys):
     report = answer(capsys, "check", cap)
     edges = ["--edge", middles(report, "Crown", "v1"), "--edge", middles(report, "Flank", "v0")]
@@ -116,6 +127,7 @@ def test_a_crest_is_held_and_a_limit_is_met_by_command(cap, tmp_path, capsys):
         (["check", "{lines}"], "holds curves only"),
         (["blend", "{lines}", "--edge", "0,0,0", "--edge", "1,0,0", "-o", "{dir}/o.step"], "holds curves only"),
         (["blend", "{cap}", "--edge", "0,0,0", "-o", "{dir}/o.step"], "needs two edges"),
+        (["blend", "{cap}", *2 * ["--edge", "0,1,74"], "--point", "0,0,0", "-o", "{dir}/o.step"], "beside its --point"),
         (["blend", "{cap}", "--edge", "0,0", "--edge", "0,0,0", "-o", "{dir}/o.step"], "3 numbers"),
         (["blend", "{cap}", "--edge", "0,0,900", "--edge", "-3,-4,5", "-o", "{dir}/o.step"], "No edge is near"),
         (["blend", "{cap}", "--edge", "0,1,74", "--edge", "1,1,74", "-o", "{dir}/o.step"], "same edge"),

@@ -14,19 +14,22 @@ from pamble.core.checks.seams import part_diagonal
 from pamble.core.errors import BlendError, PambleError
 from pamble.core.exchange.step import write_step
 from pamble.core.faces.edge_chain import alike, followed
-from pamble.core.faces.face import Face
-from pamble.core.faces.picking import pick_edges
+from pamble.core.faces.face import Edge, Face
+from pamble.core.faces.picking import pick_edges, pick_face
 from pamble.core.joining.blend import Blend, build_blend
 from pamble.core.joining.directions import side_of
 from pamble.core.joining.spec import BlendSpec, Ends
+from pamble.core.joining.tip import Tip, free_tip, tip_on
 from pamble.core.joining.verify import Residual
 from pamble.core.planes import Plane, plane_at
 
 
 def blend(given: Namespace) -> Answer:
-    """Blend two edges of a STEP file; the output holds the input faces and the blend."""
-    if len(given.edge) != 2:
-        raise PambleError(f"A blend needs two edges: --edge was given {len(given.edge)} times.")
+    """Blend two edges of a STEP file, or one and a point; the output holds the input faces and the blend."""
+    wanted = 2 if given.point is None else 1
+    if len(given.edge) != wanted:
+        ends = "two edges" if wanted == 2 else "one edge beside its --point"
+        raise PambleError(f"A blend needs {ends}: --edge was given {len(given.edge)} times.")
     edges = [named(e, "An edge") for e in given.edge]
     fullness = (None, None) if given.fullness is None else tuple(numbers(given.fullness, 2, "Fullness"))
     spec = BlendSpec(
@@ -45,24 +48,36 @@ def blend(given: Namespace) -> Answer:
     out_path, found, names, faces, problems = taken(given)
     diagonal = part_diagonal(faces)
     picked = pick_edges(faces, edges, diagonal)
-    if picked[0].face == picked[1].face and picked[0].edge.name == picked[1].edge.name:
+    if wanted == 2 and picked[0].face == picked[1].face and picked[0].edge.name == picked[1].edge.name:
         raise BlendError(
             f"Both points name the same edge, {picked[0].edge.name} of {names[picked[0].face]}: "
             "a blend needs two different edges."
         )
     rows = [followed(faces, p.face, p.edge) if given.chain else [(p.face, p.edge)] for p in picked]
     # A hole whose rim is in pieces is taken whole where the other edge is.
-    rows = alike(faces, rows)
-    (a, one), (b, two) = (side_of([(faces[i], e) for i, e in row]) for row in rows)
+    rows = alike(faces, rows) if wanted == 2 else rows
+    (a, one), *second = (side_of([(faces[i], e) for i, e in row]) for row in rows)
+    b, two = second[0] if second else (_tip(given.point, faces, names, a, spec), None)
     made = build_blend(a, b, spec, None, (one, two), limit, given.meet_limit)
     shapes: list[tuple[str, Any]] = [(f.name, f.shape) for f in found]
     write_step([*shapes, (new_name("Blend", {f.name for f in found}), Face(made.surface))], out_path)
     sides = [{"face": names[p.face], "edge": p.edge.name, "at": p.point.tolist()} for p in picked]
     for side, row in zip(sides, rows, strict=True):
         side["over"] = [{"face": names[i], "edge": e.name} for i, e in row]
+    if isinstance(b, Tip):
+        sides.append({"face": "Point", "edge": "", "at": b.point.tolist(), "over": []})
     out = blend_figures(made, spec, sides)
     out |= {"file": out_path.name, "problems": problems}
     return out, _blend_text(out)
+
+
+def _tip(text: str, faces: list[Face], names: list[str], edge: Edge, spec: BlendSpec) -> Tip:
+    """The point that a blend runs to; with a second point, near the face onto which it is put."""
+    at = named(text, "A point")
+    if at.face is None:
+        return free_tip(edge, at.point, spec.continuity[0] > 0)
+    meant, _, _ = pick_face(faces, at.face.tolist(), part_diagonal(faces))
+    return tip_on(faces[meant], at.point, names[meant])
 
 
 def _continuity(text: str) -> tuple[int, int]:
@@ -107,8 +122,9 @@ def _blend_text(out: dict[str, Any]) -> str:
         f"{out['file']}: blend of degree {b['degree'][0]} x {b['degree'][1]}, spans {b['spans'][0]} x {b['spans'][1]}"
     ]
     for target, side in zip(out["continuity"], out["sides"], strict=True):
+        what = " ".join(word for word in (side["face"], side["edge"]) if word)
         lines.append(
-            f"  {side['face']} {side['edge']}, {target}: gap {side['gap']:.6f} mm, angle {side['angle']:.5f}°, "
+            f"  {what}, {target}: gap {side['gap']:.6f} mm, angle {side['angle']:.5f}°, "
             f"curvature {side['curvature']:.3f} %"
         )
     if out["crest"]:

@@ -45,7 +45,10 @@ def _parser() -> _Parser:
         action="append",
         required=True,
         metavar="P",
-        help="a point near an edge, as x,y,z or x,y,z@X,Y,Z; twice",
+        help="a point near an edge, as x,y,z or x,y,z@X,Y,Z; twice, or once beside a --point",
+    )
+    blend.add_argument(
+        "--point", metavar="P", help="run to a point, as x,y,z or x,y,z@X,Y,Z near a face that it is put onto"
     )
     blend.add_argument("--continuity", default="G2,G2", help="G0 to G3 for each edge, as G2,G2")
     blend.add_argument("--fullness", help="one number for each edge, as 0.9,0.9")

@@ -50,6 +50,9 @@ const filled = (value: unknown): boolean => (Array.isArray(value) ? value.length
 export const lacks = (field: Field, fields: readonly Field[], params: Params): boolean =>
   (field.required || field.placed) && params[field.name] === undefined && counts(field, fields, params);
 
+/** Whether a choice decides on what the tool asks for. */
+export const decides = (field: Field, fields: readonly Field[]): boolean => fields.some((f) => f.placed && f.when && field.name in f.when);
+
 /** The field that a pick of this kind would fill: the one that asks, else the first that lacks it, else a list. */
 export function openField(fields: readonly Field[], params: Params, widgets: readonly Widget[], asking: string | null = null): Field | null {
   const fitting = fields.filter((f) => widgets.includes(f.widget));

@@ -12,11 +12,12 @@ from pamble.core.faces.face import Edge
 from pamble.core.faces.frames import frames, positions
 from pamble.core.joining.crest import Clearance, Limit, clearance, crest_range
 from pamble.core.joining.directions import along
-from pamble.core.joining.pairing import Borders, Side, loop_start, pair_edges
+from pamble.core.joining.pairing import Borders, Side, lone_side, loop_start, pair_edges
 from pamble.core.joining.rows import row_space
 from pamble.core.joining.search import Search, Trial
 from pamble.core.joining.shaper import Shaper
 from pamble.core.joining.spec import BlendSpec
+from pamble.core.joining.tip import Tip
 from pamble.core.joining.verify import Residual, shape_warnings
 from pamble.core.spline import basis
 from pamble.core.spline.knots import reverse_surface
@@ -54,7 +55,7 @@ class Blend:
     crest: tuple[float, float] | None = None
     clearance: Clearance | None = None
     factor: float = 1.0
-    starts: tuple[float, float] | None = None
+    starts: tuple[float, ...] | None = None
 
     @property
     def spans(self) -> int:
@@ -66,10 +67,10 @@ Beyond = tuple[Borders | None, Borders | None]
 
 
 def build_blend(
-    a: Edge, b: Edge, spec: BlendSpec, diagonal: float | None = None, beyond: Beyond = (None, None),
+    a: Edge, b: Edge | Tip, spec: BlendSpec, diagonal: float | None = None, beyond: Beyond = (None, None),
     limit: Limit | None = None, meet: bool = False,
 ) -> Blend:  # fmt: skip
-    """Blend between two edges, rows by the cascade, spans given or the fewest that reach the aim.
+    """Blend between two edges, or from one to a tip, rows by the cascade, on given or the fewest spans that do.
 
     ``diagonal`` of the part (mm) bounds the curvature reference; the two surfaces' own by default. beyond: what ends
     along the neighbours follow at a cut edge; a natural side has its iso-curves. limit: what the bulge is measured
@@ -105,7 +106,7 @@ def build_blend(
 
 
 def preview_blend(
-    a: Edge, b: Edge, spec: BlendSpec, knots: Array, beyond: Beyond = (None, None), limit: Limit | None = None,
+    a: Edge, b: Edge | Tip, spec: BlendSpec, knots: Array, beyond: Beyond = (None, None), limit: Limit | None = None,
     meet: bool = False,
 ) -> Blend:  # fmt: skip
     """The blend on given knots, neither searched nor measured, but for its limit: what is shown while the pointer is
@@ -120,32 +121,41 @@ def preview_blend(
     return replace(made, clearance=clearance(surface, limit), factor=shaper.factor)
 
 
-def _sides(a: Edge, b: Edge, spec: BlendSpec, beyond: Beyond) -> tuple[Side, Side]:
+def _sides(a: Edge, b: Edge | Tip, spec: BlendSpec, beyond: Beyond) -> tuple[Side, Side | Tip]:
+    if isinstance(b, Tip):
+        side = replace(lone_side(a, spec.begins[0]), borders=beyond[0])
+        _touching(norm(b.point - positions(a, side.parameters(_TOUCHING))), np.tile(b.point, (len(_TOUCHING), 1)))
+        return side, b
     if a.surface is b.surface and a.name == b.name:
         raise BlendError("The same edge was picked twice: a blend needs two different edges.")
     one, two = pair_edges(a, b, spec.flip, spec.begins)
     sides = replace(one, borders=beyond[0]), replace(two, borders=beyond[1])
     ends = [positions(side.edge, side.parameters(_TOUCHING)) for side in sides]
-    width = norm(ends[1] - ends[0])
+    _touching(norm(ends[1] - ends[0]), ends[0])
+    return sides
+
+
+def _touching(width: Array, places: Array) -> None:
+    """Raise where a blend is to be nothing wide, at one of places (m, 3)."""
     least = int(np.argmin(width))
     if width[least] < 1e-3 * max(float(width.max()), 1.0):
-        x, y, z = ends[0][least]
+        x, y, z = places[least]
         raise BlendError(
             f"The edges touch at ({x:.2f}, {y:.2f}, {z:.2f}) mm: a blend needs room between them. "
             "Move an edge back, or pick edges that stay apart."
         )
-    return sides
 
 
-def _diagonal(a: Edge, b: Edge) -> float:
-    own = [p.edge for e in (a, b) for p in e.parts] or [a, b]
-    points = np.concatenate([e.surface.control.reshape(-1, 3) for e in (a, b, *own)])
+def _diagonal(a: Edge, b: Edge | Tip) -> float:
+    edges = [e for e in (a, b) if isinstance(e, Edge)]
+    nets = [e.surface.control.reshape(-1, 3) for e in (*edges, *(p.edge for e in edges for p in e.parts))]
+    points = np.concatenate([*nets, *([b.point[None]] if isinstance(b, Tip) else [])])
     return float(np.linalg.norm(points.max(axis=0) - points.min(axis=0)))
 
 
 def _finish(
     surface: Surface,
-    sides: tuple[Side, Side],
+    sides: tuple[Side, Side | Tip],
     residuals: tuple[Residual, Residual] | None,
     trials: tuple[Trial, ...],
     warnings: list[str],
@@ -156,7 +166,7 @@ def _finish(
     # By construction u runs along the first edge and v leaves it outward.
     if dot(cross(along(sides[0], f), f.outward), f.normal)[len(f.t) // 2] < 0:
         surface = reverse_surface(surface, "u")
-    starts = (loop_start(sides[0]), loop_start(sides[1])) if sides[0].closed else None
+    starts = tuple(loop_start(side) for side in sides if isinstance(side, Side)) if sides[0].closed else None
     return Blend(surface, ("v0", "v1"), residuals, trials, _handles(surface), tuple(warnings), starts=starts)
 
 

@@ -22,6 +22,7 @@ from pamble.core.joining.directions import Leaving, along, leave
 from pamble.core.joining.pairing import Side
 from pamble.core.joining.rows import BEND, SLOPE, Condition, RowSpace, solve_row
 from pamble.core.joining.spec import BlendSpec
+from pamble.core.joining.tip import Tip
 from pamble.core.remember import Remembered
 from pamble.core.spline import basis, knots
 from pamble.core.spline.curve import Curve
@@ -67,6 +68,11 @@ def edge_row(space: RowSpace, side: Side, order: int) -> EdgeRow:
         if np.abs(slip).max() < 1e-4:
             break
     return EdgeRow(row, f)
+
+
+def _tip_row(space: RowSpace, tip: Tip, beside: EdgeRow, order: int) -> EdgeRow:
+    """The point in which all sections that begin on the edge beside it end."""
+    return EdgeRow(np.tile(tip.point, (space.count, 1)), tip.frames(space.values @ beside.row, order))
 
 
 def _each(value: float, f: EdgeFrames) -> Array:
@@ -178,14 +184,16 @@ def bezier_end(c: Array, derivatives: list[Array], q: int) -> list[Array]:
 
 
 def cascade(
-    sides: tuple[Side, Side], spec: BlendSpec, space: RowSpace, diagonal: float, gains: Array | float = 1.0
+    sides: tuple[Side, Side | Tip], spec: BlendSpec, space: RowSpace, diagonal: float, gains: Array | float = 1.0
 ) -> Surface:
     """Blend surface over the given row space: u along the edges, v from the first edge to the second.
 
     gains: factors on the fullness of both sides, one or one for each of the space's samples.
     """
     orders = [3 if g > 2 else 2 for g in spec.continuity]
-    edges = [edge_row(space, side, order) for side, order in zip(sides, orders, strict=True)]
+    (one, other), (first, second) = sides, orders
+    edges = [edge_row(space, one, first)]
+    edges.append(_tip_row(space, other, edges[0], second) if isinstance(other, Tip) else edge_row(space, other, second))
     chord = space.values @ (edges[1].row - edges[0].row)
     derivatives: list[list[Array]] = [[], []]
     # Sides of which the same is asked are solved together.

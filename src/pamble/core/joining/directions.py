@@ -13,6 +13,7 @@ from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.frames import EdgeFrames, frames
 from pamble.core.joining.pairing import Borders, Side
 from pamble.core.joining.spec import Ends
+from pamble.core.joining.tip import Tip
 from pamble.core.spline.differential import Jet
 from pamble.core.spline.evaluate import curve_derivatives
 
@@ -87,13 +88,13 @@ def _borders(face: Face, edge: Edge) -> Borders | None:
     return Borders(ways, bends)
 
 
-def along(side: Side, f: EdgeFrames) -> Array:
+def along(side: Side | Tip, f: EdgeFrames) -> Array:
     """Unit tangents turned into the running direction of the common parameter."""
     return -f.tangent if side.reversed else f.tangent
 
 
 def leave(
-    sides: Sequence[Side],
+    sides: Sequence[Side | Tip],
     f: EdgeFrames,
     run: Array,
     chord: Array,
@@ -130,13 +131,13 @@ def _lean(t: Array, chord: Array) -> Array:
     return np.clip(np.arctan2(part, rest), -limit, limit)
 
 
-def _guides(sides: Sequence[Side], f: EdgeFrames, run: Array) -> tuple[Array, Array, BoolArray]:
+def _guides(sides: Sequence[Side | Tip], f: EdgeFrames, run: Array) -> tuple[Array, Array, BoolArray]:
     """Lean and geodesic curvature (k, m), run outward, of the lines that ends may follow, and whether there are any.
 
     They are the iso-curves that cross a side of a surface; on a cut edge the borders of the face that meet its ends.
     """
     d = f.jet.derivatives
-    names = [side.edge.side for side in sides]
+    names = [side.natural for side in sides]
     rows = [(1, 0, 2, 0) if name is not None and name[0] == "u" else (0, 1, 0, 2) for name in names]
     first = np.array([d[k, l, i] for i, (k, l, _, _) in enumerate(rows)])
     second = np.array([d[k, l, i] for i, (_, _, k, l) in enumerate(rows)])

@@ -56,6 +56,11 @@ class Side:
     borders: Borders | None = None
     jumps: tuple[float, ...] = ()
 
+    @property
+    def natural(self) -> str | None:
+        """The side of its surface that the edge is, if it is one."""
+        return self.edge.side
+
     def parameters(self, s: Array) -> Array:
         """Parameters of the edge at the common parameter."""
         return self.to_edge(s)
@@ -85,6 +90,19 @@ def pair_edges(a: Edge, b: Edge, flip: bool, begins: Begins = (None, None)) -> t
     else:
         one, two = _pair_open(first, second, flip)
     return replace(one, jumps=_along(one, first)), replace(two, jumps=_along(two, second))
+
+
+def lone_side(a: Edge, begin: float | None = None) -> Side:
+    """An edge that is paired with a single point. begin: where a loop begins, as a share of its length."""
+    m = measured(a)
+    if not m.traits.closed:
+        own = m.exact(False) is not None
+        side = Side(a, _own_parameter(m, False) if own else _by_length(m, False), m.exact(False), False)
+    else:
+        by = m.traits.plain if m.traits.jumps else m.traits.affine
+        start = _calm_start(m, m) if m.traits.jumps and begin is None else _share(m, by, begin or 0.0)
+        side = Side(a, _round(by, start, 1.0), None, False, True)
+    return replace(side, jumps=_along(side, m))
 
 
 def _along(side: Side, m: Measured) -> tuple[float, ...]:

@@ -13,6 +13,7 @@ from pamble.core.joining.rows import row_space
 from pamble.core.joining.shaper import Shaper
 from pamble.core.joining.spans import candidates, finer, spread, stops_along
 from pamble.core.joining.spec import BlendSpec
+from pamble.core.joining.tip import Tip
 from pamble.core.joining.verify import Residual, residual, span_ratios
 from pamble.core.spline import basis
 from pamble.core.spline.surface import Surface
@@ -50,7 +51,7 @@ class Trial:
 class Search:
     """Blends between two sides on one space of rows after the other; what was tried, and the best of it."""
 
-    def __init__(self, sides: tuple[Side, Side], spec: BlendSpec, diagonal: float, shaper: Shaper) -> None:
+    def __init__(self, sides: tuple[Side, Side | Tip], spec: BlendSpec, diagonal: float, shaper: Shaper) -> None:
         self.sides, self.spec, self.diagonal, self.shaper = sides, spec, diagonal, shaper
         self.trials: list[Trial] = []
         self.best: tuple[float, Surface] | None = None

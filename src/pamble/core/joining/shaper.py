@@ -7,6 +7,7 @@ from pamble.core.joining.crest import LEVEL, Limit, crest_heights, crest_range, 
 from pamble.core.joining.pairing import Side
 from pamble.core.joining.rows import RowSpace
 from pamble.core.joining.spec import FULLNESS_LIMITS, BlendSpec
+from pamble.core.joining.tip import Tip
 from pamble.core.spline.surface import Surface
 
 _FULLEST = 2.0
@@ -17,7 +18,7 @@ class Shaper:
     """Blends on spaces with more and more spans, with the crest and the limit that are asked for."""
 
     def __init__(
-        self, sides: tuple[Side, Side], spec: BlendSpec, diagonal: float, limit: Limit | None, meet: bool
+        self, sides: tuple[Side, Side | Tip], spec: BlendSpec, diagonal: float, limit: Limit | None, meet: bool
     ) -> None:
         self.sides, self.spec, self.diagonal = sides, spec, diagonal
         self.limit, self.meet = limit, meet

@@ -11,6 +11,7 @@ from pamble.core.arrays import Array
 from pamble.core.errors import BlendError
 from pamble.core.joining.pairing import Side
 from pamble.core.joining.spec import SPANS_LIMIT, BlendSpec
+from pamble.core.joining.tip import Tip
 from pamble.core.spline import basis
 
 _CLOSED_SPANS = 4
@@ -29,7 +30,7 @@ _NARROW, _ROUNDING = 2e-3, 1e-6
 """
 
 
-def candidates(sides: tuple[Side, Side], spec: BlendSpec) -> Iterator[Array]:
+def candidates(sides: tuple[Side, Side | Tip], spec: BlendSpec) -> Iterator[Array]:
     """Knot vectors to try, fewest control points first: even spans, and the edges' own knots with refinements."""
     p = spec.degree
     limit = p + (spec.spans or spec.search_limit)
@@ -48,7 +49,7 @@ def candidates(sides: tuple[Side, Side], spec: BlendSpec) -> Iterator[Array]:
     yield from sorted({k.tobytes(): k for k in found}.values(), key=len)
 
 
-def stops_along(sides: tuple[Side, Side]) -> list[float]:
+def stops_along(sides: tuple[Side, Side | Tip]) -> list[float]:
     """Where along the edges the curvature of one jumps: there the rows do no more than turn smoothly."""
     out: list[float] = []
     for s in sorted([*sides[0].jumps, *sides[1].jumps]):
@@ -71,7 +72,7 @@ def spread(degree: int, spans: int, stops: Sequence[float]) -> Array:
     return np.concatenate([*parts, np.ones(degree + 1)])
 
 
-def _own_knots(sides: tuple[Side, Side], degree: int) -> list[Array]:
+def _own_knots(sides: tuple[Side, Side | Tip], degree: int) -> list[Array]:
     """The edges' inner knots with the multiplicity that holds them exactly, and the same with halved spans."""
     need: dict[float, int] = {}
     for side in sides:

@@ -13,10 +13,12 @@ from pamble.core.faces.face import Edge, natural_edge
 from pamble.core.faces.frames import frames
 from pamble.core.joining.pairing import Side
 from pamble.core.joining.spec import BlendSpec
+from pamble.core.joining.tip import Tip
 from pamble.core.spline import basis
 from pamble.core.spline.differential import normals
 from pamble.core.spline.evaluate import surface_grid
 from pamble.core.spline.extremes import both_sides, largest
+from pamble.core.spline.poles import is_pole
 from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP, BLEND_RATE
 
@@ -25,6 +27,9 @@ _SAMPLES = 200
 
 _IN_SPAN, _BESIDE = 9, 1e-6
 """Places in a span where they are sought span by span, and the share of it by which the outer ones stand inside."""
+
+_BEFORE_POLE = 0.995
+"""Share of a section that is looked at where it ends in a point, in which there is no normal."""
 
 COUNTED = [0, 1, 2, 5]
 AIMS = np.array([BLEND_GAP, BLEND_ANGLE, BLEND_CURVATURE, BLEND_RATE])
@@ -49,29 +54,31 @@ class Residual:
 
 
 def residual(
-    surface: Surface, side: Side, which: int, diagonal: float, order: int = 2, closed_in: bool = False
+    surface: Surface, side: Side | Tip, which: int, diagonal: float, order: int = 2, closed_in: bool = False
 ) -> Residual:
     """Measure the seam between a blend and its neighbour; ``which`` is 0 for the first edge, 1 for the second.
 
     closed_in: the worst are sought between the samples too, and on both sides of every break.
     """
-    edge = natural_edge(surface, "v0" if which == 0 else "v1")
-    figures = _figures(edge, side, diagonal, order)
+    figures = _figures(surface, side, which, diagonal, order)
     s = np.linspace(0.0, 1.0, _SAMPLES)
     if not closed_in:
         return Residual(*figures(s).max(axis=1).tolist())
-    s = np.unique(np.concatenate([s, both_sides(edge.space), _in_spans(surface).ravel()]))
+    s = np.unique(np.concatenate([s, both_sides(_seam(surface, which).space), _in_spans(surface).ravel()]))
     return Residual(*largest(figures, s, figures(s))[1].tolist())
 
 
-def span_ratios(surface: Surface, side: Side, which: int, diagonal: float, continuity: int) -> Array:
+def span_ratios(surface: Surface, side: Side | Tip, which: int, diagonal: float, continuity: int) -> Array:
     """The worst figure over its aim in every span of a blend along one seam, (spans,)."""
-    edge = natural_edge(surface, "v0" if which == 0 else "v1")
     s = _in_spans(surface)
-    figures = _figures(edge, side, diagonal, 3 if continuity > 2 else 2)(s.ravel())
+    figures = _figures(surface, side, which, diagonal, 3 if continuity > 2 else 2)(s.ravel())
     return np.asarray(
         (figures[COUNTED[: continuity + 1]] / AIMS[: continuity + 1, None]).max(axis=0).reshape(s.shape).max(axis=1)
     )
+
+
+def _seam(surface: Surface, which: int) -> Edge:
+    return natural_edge(surface, "v0" if which == 0 else "v1")
 
 
 def _in_spans(surface: Surface) -> Array:
@@ -80,10 +87,13 @@ def _in_spans(surface: Surface) -> Array:
     return np.asarray(at[:-1, None] + np.diff(at)[:, None] * np.linspace(_BESIDE, 1.0 - _BESIDE, _IN_SPAN))
 
 
-def _figures(edge: Edge, side: Side, diagonal: float, order: int) -> Callable[[Array], Array]:
+def _figures(surface: Surface, side: Side | Tip, which: int, diagonal: float, order: int) -> Callable[[Array], Array]:
     """The figures of `Residual` at shares (m,) of a seam, (6, m)."""
+    edge = _seam(surface, which)
 
     def figures(s: Array) -> Array:
+        if isinstance(side, Tip):
+            return side.figures(surface, s, order, diagonal)
         mine = frames(edge, s, order)
         t = side.parameters(s)
         theirs = frames(side.edge, t, order)
@@ -102,6 +112,9 @@ def _figures(edge: Edge, side: Side, diagonal: float, order: int) -> Callable[[A
 def shape_warnings(surface: Surface, spec: BlendSpec) -> list[str]:
     """Words about sections with more inflections than the shape asks for, and about folds."""
     us, vs = np.linspace(*surface.domain[0], max(25, 4 * surface.spans[0] + 1)), np.linspace(0, 1, 41)
+    to_point = is_pole(surface, "v1")
+    if to_point:
+        vs = vs * _BEFORE_POLE
     d = surface_grid(surface, us, vs, 2)
     n = normals(d)
     warnings = []
@@ -109,7 +122,8 @@ def shape_warnings(surface: Surface, spec: BlendSpec) -> list[str]:
     turning = np.sum(n[:, 1:] * n[:, :-1], axis=2)
     along = np.sum(n[1:] * n[:-1], axis=2)
     if turning.min() < 0 or along.min() < 0 or not np.isfinite(n).all() or not np.any(middle):
-        warnings.append("The blend folds over itself: lower the fullness, or flip one edge.")
+        other = "move the point" if to_point else "flip one edge"
+        warnings.append(f"The blend folds over itself: lower the fullness, or {other}.")
         return warnings
     bend = dot(n, d[0, 2]) / np.maximum(dot(d[0, 1], d[0, 1]), TINY)
     chord = d[0, 0][:, -1] - d[0, 0][:, 0]

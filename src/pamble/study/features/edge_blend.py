@@ -1,16 +1,15 @@
-"""Edge blend: a surface between two edges, G0 to G3 on each side."""
+"""Edge blend: a surface between two edges, or from one to a point, G0 to G3 on each side."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import asdict, replace
-from functools import partial
+from typing import Literal
 
 import numpy as np
 from pydantic import field_validator
 
 from pamble.core.arrays import Array
-from pamble.core.curves.measure import length_parameters
 from pamble.core.errors import BlendError
 from pamble.core.faces.edge_chain import alike
 from pamble.core.faces.face import Edge, Face
@@ -20,23 +19,26 @@ from pamble.core.joining.directions import side_of
 from pamble.core.joining.ended import trimmed_ends
 from pamble.core.joining.spec import FULLNESS_LIMITS, SPANS_LIMIT, BlendSpec, Ends
 from pamble.core.joining.through import blend_through
+from pamble.core.joining.tip import Tip, free_tip, tip_on
+from pamble.core.joining.verify import Residual
 from pamble.core.planes import Plane
 from pamble.core.spline.closest import to_curve
-from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import curve_points
-from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, PartHandle, made_face
+from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, made_face
+from pamble.study.features.blend_handles import SIDES, blend_handles
 from pamble.study.features.fields import SOFT_FULLNESS, choice, number, unseen
-from pamble.study.features.handles import pull, slide
+from pamble.study.features.handles import pull
 from pamble.study.features.remedies import sliding_edges
 from pamble.study.inputs import Offered
-from pamble.study.references import EdgeRef, FaceRef, PlaneRef
+from pamble.study.references import EdgeRef, FaceRef, Place, PlaneRef
 from pamble.study.stored import Stored
 
-_SIDES = ("first", "second")
+_EDGE, _POINT = ("to", "edge"), ("to", "point")
 
 
 class EdgeBlendParams(Stored):
-    """first_on, second_on: edges of other faces in which a side runs on. continuity: 0 to 3 a side. fullness: null for
+    """to: whether it runs to a second edge or to a point, which is put on_face if there is one, and meets that there.
+
+    first_on, second_on: edges of other faces in which a side runs on. continuity: 0 to 3 a side. fullness: null for
     the default. spans: null to have them found.
 
     level: whether the crest is held at one height, crest mm, or as high as it is at the mean when null. limit: a plane
@@ -47,18 +49,21 @@ class EdgeBlendParams(Stored):
     """
 
     first: EdgeRef = choice("First edge")
-    second: EdgeRef = choice("Second edge")
+    to: Literal["edge", "point"] = choice("To", "edge", labels={"edge": "an edge", "point": "a point"})
+    second: EdgeRef | None = choice("Second edge", None, _EDGE, placed=True)
+    point: Place | None = choice("Point", None, _POINT, placed=True)
+    on_face: FaceRef | None = choice("Onto the face", None, _POINT)
     first_on: list[EdgeRef] = choice("The first runs on in", [], waits=True, fold="Over several faces")
-    second_on: list[EdgeRef] = choice("The second runs on in", [], waits=True, fold="Over several faces")
-    continuity: tuple[int, int] = choice("Continuity", (2, 2), continuity=True, sides=_SIDES)
+    second_on: list[EdgeRef] = choice("The second runs on in", [], _EDGE, waits=True, fold="Over several faces")
+    continuity: tuple[int, int] = choice("Continuity", (2, 2), continuity=True, sides=SIDES)
     fullness: tuple[float | None, float | None] = choice(
-        "Fullness", (None, None), widget="slider", sides=_SIDES, found="fullness", soft=list(SOFT_FULLNESS),
+        "Fullness", (None, None), widget="slider", sides=SIDES, found="fullness", soft=list(SOFT_FULLNESS),
         limits={"minimum": FULLNESS_LIMITS[0], "maximum": FULLNESS_LIMITS[1]},
     )  # fmt: skip
     degree: int = number("Degree along", 5, ge=3, le=9)
     spans: int | None = number("Spans", None, ge=1, le=SPANS_LIMIT, found="spans")
     ends: Ends = choice("Ends", "neighbours", labels={"neighbours": "edges"})
-    flip: bool = choice("Flip the second edge", False)
+    flip: bool = choice("Flip the second edge", False, _EDGE)
     level: bool = choice("Hold the crest level", False, fold="Crest and limit")
     crest: float | None = number(
         "Height", None, "mm", ("level", "true"), gt=0, le=1e5, found="crest_mean", fold="Crest and limit"
@@ -95,14 +100,18 @@ class EdgeBlendParams(Stored):
 
 def run(params: EdgeBlendParams, inputs: Inputs, context: Context) -> Made:
     """Build the blend in full, or its preview on the knots that it was last kept with."""
-    rows = [params.first, *params.first_on], [params.second, *params.second_on]
+    rows = _rows(params)
     edges = [[inputs.edge(ref) for ref in row] for row in rows]
     faces = [[inputs.face(FaceRef(feature=ref.feature)) for ref in row] for row in rows]
-    _offer_whole(rows, faces, edges)
-    (a, one), (b, two) = (side_of(list(zip(*pair, strict=True))) for pair in zip(faces, edges, strict=True))
+    if params.to == "edge":
+        _offer_whole(rows, faces, edges)
+    (a, one), *second = (side_of(list(zip(*pair, strict=True))) for pair in zip(faces, edges, strict=True))
+    b, two = second[0] if second else (_tip(params, inputs, a), None)
     spec = params.spec()
     limit = _limit(params, inputs)
     if params.sections or params.guides:
+        if isinstance(b, Tip):
+            raise BlendError("Through sections and guides a blend runs to an edge; a loft runs to a point.")
         return _through(params, inputs, (a, b), rows, limit, context)
     before = context.kept.shape if context.kept else None
     kept = before.face.surface if before and before.face else None
@@ -120,16 +129,35 @@ def run(params: EdgeBlendParams, inputs: Inputs, context: Context) -> Made:
             sought = build_blend(a, b, replace(spec, spans=None), beyond=(one, two), limit=limit, meet=params.meet)
             others = (t for t in sought.trials if t.spans != spec.spans)
             made = replace(made, trials=tuple(sorted((*others, *made.trials), key=lambda t: t.control_points)))
-    facts = _facts(made, spec, limit)
+    facts = _facts(made, spec, limit, isinstance(b, Tip))
     if not context.preview or context.kept is None:
-        facts["remedies"] = sliding_edges(inputs, [*rows[0], *rows[1]])
+        facts["remedies"] = sliding_edges(inputs, [ref for row in rows for ref in row])
     return made_face(
         _ended(params, inputs, context, Face(made.surface)),
         seams=_seams(made.edges, rows, spec.continuity, bool(params.ends_by)),
-        handles=(*_handles(made, spec), *_starts(made, (a, b))),
+        handles=blend_handles(made, spec, (a, b), isinstance(params.point, tuple)),
         warnings=made.warnings,
         **facts,
     )
+
+
+def _rows(params: EdgeBlendParams) -> list[list[EdgeRef]]:
+    """The edges of each side that has some."""
+    first = [params.first, *params.first_on]
+    if params.to == "point":
+        return [first]
+    if params.second is None:
+        raise BlendError("Pick the second edge, or a point that the blend runs to.")
+    return [first, [params.second, *params.second_on]]
+
+
+def _tip(params: EdgeBlendParams, inputs: Inputs, edge: Edge) -> Tip:
+    if params.point is None:
+        raise BlendError("Pick the point that the blend runs to.")
+    at = inputs.point(params.point)
+    if params.on_face is None:
+        return free_tip(edge, at, params.continuity[0] > 0)
+    return tip_on(inputs.face(params.on_face), at, inputs.name(params.on_face.feature))
 
 
 def _ended(params: EdgeBlendParams, inputs: Inputs, context: Context, face: Face) -> Face:
@@ -154,7 +182,7 @@ def _offer_whole(
             raise Offered(
                 "One edge comes round to its start and the other does not.",
                 "Take the other one all round",
-                {f"{_SIDES[k]}_on": [{"feature": rows[k][0].feature, "edge": e.name} for e in more]},
+                {f"{SIDES[k]}_on": [{"feature": rows[k][0].feature, "edge": e.name} for e in more]},
             )
 
 
@@ -174,7 +202,7 @@ def _through(
     handles = tuple(
         replace(
             pull("fullness", "Fullness", full[k], at, arm, index=k, per_mm=1 / _length(arm), limits=FULLNESS_LIMITS),
-            side=_SIDES[k], unit="",
+            side=SIDES[k], unit="",
         )
         for k, (at, arm) in enumerate(made.arms)
         if spec.continuity[k] > 0
@@ -226,38 +254,7 @@ def _same_spans(asked: int | None, kept: tuple[int, int]) -> bool:
     return asked is None or asked == kept[0]
 
 
-def _handles(made: Blend, spec: BlendSpec) -> tuple[PartHandle, ...]:
-    return tuple(
-        PartHandle(
-            "pull",
-            "fullness",
-            i,
-            "Fullness",
-            h.point,
-            h.direction,
-            spec.full(i),
-            *FULLNESS_LIMITS,
-            per_mm=h.per_mm,
-            side=_SIDES[i],
-        )
-        for i, h in enumerate(made.handles)
-        if spec.continuity[i] > 0
-    )
-
-
-def _starts(made: Blend, edges: tuple[Edge, Edge]) -> tuple[PartHandle, ...]:
-    """Where two loops begin, each to be slid along its rim."""
-    return tuple(
-        slide("begins", "Start", share, partial(_at_shares, edge.space), index=i, side=_SIDES[i])
-        for i, (share, edge) in enumerate(zip(made.starts or (), edges, strict=False))
-    )
-
-
-def _at_shares(curve: Curve, shares: Array) -> Array:
-    return curve_points(curve, length_parameters(curve, shares))
-
-
-def _facts(made: Blend, spec: BlendSpec, limit: Limit | None) -> dict[str, object]:
+def _facts(made: Blend, spec: BlendSpec, limit: Limit | None, to_tip: bool) -> dict[str, object]:
     return {
         "brief": _brief(spec),
         "spans": made.spans,
@@ -265,10 +262,16 @@ def _facts(made: Blend, spec: BlendSpec, limit: Limit | None) -> dict[str, objec
         "degree_across": spec.across,
         "fullness": [made.factor * spec.full(0), made.factor * spec.full(1)],
         **({} if made.crest is None else _crest(*made.crest)),
+        **(_in_tip(made.residuals[1], spec) if to_tip and made.residuals else {}),
         **({} if made.clearance is None or limit is None else _clearance(made.clearance, limit)),
         "residuals": [asdict(r) for r in made.residuals or ()],
         "trials": [{"spans": t.spans, "cvs": t.control_points, "ratio": t.ratio} for t in made.trials if t.even],
     }
+
+
+def _in_tip(met: Residual, spec: BlendSpec) -> dict[str, float]:
+    figures = {"tip_angle": met.angle, "tip_curvature": met.curvature}
+    return dict(list(figures.items())[: spec.continuity[1]])
 
 
 def _clearance(found: Clearance, limit: Limit) -> dict[str, object]:
@@ -294,7 +297,7 @@ KIND = FeatureKind(
     EdgeBlendParams,
     run,
     "blends",
-    "Pick two edges of faces that face each other.",
+    "Pick two edges of faces that face each other, or an edge and a point.",
     makes="face",
     key="B",
     doing="Pull the round handles for fullness. Enter keeps the blend, Esc drops it.",
@@ -302,6 +305,8 @@ KIND = FeatureKind(
         Figure("crest_least", "Crest, least", "mm"),
         Figure("crest_most", "Crest, most", "mm"),
         Figure("clearance", "Clearance from the limit", "mm"),
+        Figure("tip_angle", "In the point, angle", "°"),
+        Figure("tip_curvature", "In the point, curvature", "%"),
         Figure("off_sections", "Off the sections", "mm"),
         Figure("off_guides", "Off the guides", "mm"),
         Figure("trials", "Spans against the worst figure over its aim", form="trade-off"),

@@ -37,6 +37,9 @@ const SIDE_BY_SIDE = 20;
 /** Width of a list, px: its longest words are read whole. */
 const SELECT = 152;
 
+/** Whether a field may be left out, and waits until it is asked for. */
+const leftOut = (field: Field): boolean => field.optional && !field.placed;
+
 /** One line of a tool's card. */
 export function FieldRow({ field, label = field.title, value, found = null, first, change, repick, ask, asking = false, kept = false }: Props) {
   const now: unknown = value === undefined ? field.fallback : value;
@@ -57,8 +60,8 @@ export function FieldRow({ field, label = field.title, value, found = null, firs
                 </button>
               )}
             </span>
-          ) : kept && !asking ? (
-            <button className="target" aria-label={`${field.title}: pick a ${what}`} title={`Pick a ${what}`} onClick={() => repick?.(what)}>
+          ) : (kept || leftOut(field)) && !asking ? (
+            <button className="target" aria-label={`${field.title}: pick a ${what}`} title={`Pick a ${what}`} onClick={() => (kept ? repick?.(what) : ask?.())}>
               none
             </button>
           ) : (
@@ -267,9 +270,9 @@ function PointRow({ field, value, change, pick }: { field: Field; value: Point |
   if (!value)
     return (
       <Row title={field.title}>
-        {!field.optional && <span className="asked">click to place</span>}
-        {field.optional && pick === null && <span className="asked">click on the part</span>}
-        {field.optional && pick !== null && (
+        {!leftOut(field) && <span className="asked">click to place</span>}
+        {leftOut(field) && pick === null && <span className="asked">click on the part</span>}
+        {leftOut(field) && pick !== null && (
           <button className="target" title={pick ? 'Place it on the part, or hang it on an end, a CV or a line' : undefined} onClick={pick ?? (() => change([0, 0, 1]))}>
             {field.unset}
           </button>
@@ -290,7 +293,7 @@ function PointRow({ field, value, change, pick }: { field: Field; value: Point |
           from the view
         </button>
       )}{' '}
-      {field.optional && (
+      {leftOut(field) && (
         <button className="target" onClick={() => change(null)}>
           {field.unset}
         </button>

@@ -1,7 +1,7 @@
 import type { EdgeRef, Params } from '../../api/types';
 import { startRepick } from '../../state/actions';
 import { changeParams } from '../../state/drafts';
-import { complete, counts, fieldsOf, LISTS, toolOf, type Field } from '../../state/catalog';
+import { complete, counts, decides, fieldsOf, LISTS, toolOf, type Field } from '../../state/catalog';
 import { refWords } from '../../state/words';
 import { useStudy } from '../../state/study';
 import type { Repick } from '../../state/hand';
@@ -44,7 +44,7 @@ export function ToolCard({ id, kind, name, params, draft }: Props) {
   const step = useStudy((s) => (draft ? undefined : s.study?.features.find((f) => f.id === id)));
   // What a kept step was given may lie with the server alone.
   const ready = !draft || complete(fields, params);
-  const shown = fields.filter((f) => f.widget !== 'none' && (ready || f.required || f.placed) && counts(f, fields, params));
+  const shown = fields.filter((f) => f.widget !== 'none' && (ready || f.required || f.placed || decides(f, fields)) && counts(f, fields, params));
   const words = state?.problem ?? (draft ? problem : null);
   return (
     <section className="paper card" aria-label={`Card of ${name}`}>
