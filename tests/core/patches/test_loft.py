@@ -8,8 +8,9 @@ from pamble.core.curves.measure import length_parameters
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
 from pamble.core.patches.around import loft_around
+from pamble.core.patches.guided import FREE, LoftEnd
 from pamble.core.patches.inside import off
-from pamble.core.patches.loft import FREE, LoftEnd, loft
+from pamble.core.patches.loft import loft
 from pamble.core.patches.paced import pace
 from pamble.core.patches.sections import point_section
 from pamble.core.spline.curve import Curve

@@ -11,13 +11,13 @@ from pamble.core.arrays import Array, norm
 from pamble.core.errors import BlendError
 from pamble.core.faces.face import Edge
 from pamble.core.joining.spec import BlendSpec
-from pamble.core.patches.loft import LoftEnd, LoftMade, loft
+from pamble.core.patches.guided import LoftEnd
+from pamble.core.patches.loft import LoftMade, loft, told_missed
 from pamble.core.patches.sections import is_closed
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_points
 from pamble.core.spline.surface import Surface
-from pamble.core.tolerances import BLEND_GAP
 
 _PLACES = 33
 
@@ -66,7 +66,12 @@ def blend_through(
     made = loft([a, *row, b], diagonal, ends=(one, two), guides=guides, turned=turned, quick=quick)
     off = made.sections[1:-1]
     return Through(
-        made.surface, (made.ends.get("v0"), made.ends.get("v1")), off, made.guides, _arms(made), _told(off, made.guides)
+        made.surface,
+        (made.ends.get("v0"), made.ends.get("v1")),
+        off,
+        made.guides,
+        _arms(made),
+        told_missed(off, made.guides),
     )
 
 
@@ -96,13 +101,3 @@ def _arms(made: LoftMade) -> Array:
     places = [0.0, made.places[1], made.places[-2], 1.0]
     at, near, far, end = surface_points(made.surface, np.full(4, 0.5), np.array(places))
     return np.array([[at, near - at], [end, far - end]])
-
-
-def _told(sections: Sequence[float], guides: Sequence[float]) -> tuple[str, ...]:
-    return tuple(
-        f"{what} {n} is missed by {off:.3f} mm: it asks for more than the edges and the others leave. Move it, or ask "
-        "for less at the edges."
-        for what, row in (("Section", sections), ("Guide", guides))
-        for n, off in enumerate(row, start=1)
-        if off > BLEND_GAP
-    )

@@ -18,8 +18,8 @@ from pamble.core.tolerances import BLEND_GAP
 Through = Sequence[Curve | Array]
 """Curves and points (3,) inside a hole that a patch passes."""
 
-PLACES = 60
-"""Samples along a curve."""
+PLACES, _A_SPAN = 60, 6
+"""Samples along a curve, and at least for each span of the surface that it might run along."""
 
 
 def samples(inside: Curve | Array) -> Array:
@@ -36,7 +36,7 @@ def off(surface: Surface, inside: Curve | Array) -> float:
 
     # A search for the nearest place does not get past a kink: each smooth piece is asked.
     pieces = smooth_pieces(surface)
-    t = np.linspace(*inside.domain, PLACES)
+    t = np.linspace(*inside.domain, max(PLACES, _A_SPAN * max(surface.spans)))
     first = [to_surface(piece, curve_points(inside, t)) for piece in pieces]
 
     def away(between: Array) -> Array:

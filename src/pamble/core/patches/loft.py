@@ -9,56 +9,32 @@ from typing import Literal
 import numpy as np
 from scipy.interpolate import make_interp_spline
 
-from pamble.core.arrays import Array, dot, floats, norm, unit
+from pamble.core.arrays import Array, floats, norm, unit
 from pamble.core.checks.measured import measure_seam
 from pamble.core.checks.seams import Seam
 from pamble.core.curves.meet import nearest
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, natural_edge
-from pamble.core.patches.conditions import Contains
+from pamble.core.patches.guided import FREE, LoftEnd, Wanted, kept
 from pamble.core.patches.inside import PLACES, off
-from pamble.core.patches.meets import Meets
 from pamble.core.patches.sections import Alike, alike, chord_parameters, is_point, out_of_order
-from pamble.core.patches.side import Side
-from pamble.core.patches.solve import Condition, fit
-from pamble.core.patches.space import Patch, Space
-from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import curve_points, surface_derivatives, surface_grid
+from pamble.core.spline.evaluate import curve_points, surface_grid
 from pamble.core.spline.kinks import refuse_kinks
-from pamble.core.spline.knots import curve_part, raised_knots
+from pamble.core.spline.knots import curve_part
 from pamble.core.spline.surface import Surface, from_homogeneous
 from pamble.core.tolerances import COINCIDENT
 
 Between = Literal["smooth", "straight"]
 
-_SECTION, _GUIDE = 0.001, 0.002
-"""Tolerances, mm, of sections and guides where the surface has to keep other things too."""
+_ALIKE = 0.001
+"""How far, mm, compatible sections may lie off those given where the surface may be off these too; else twice."""
 
-_ON = 200
-_AHEAD = 0.8
-"""Least cosine between the way that a skin leaves a face and the one straight on, from which it needs no lead."""
-
-_TRIES = 4
-"""How often rows and columns are added where a surface does not keep all that is asked of it."""
+_TOLD = 0.003, 0.005
+"""How far, mm, sections and guides lie off the surface when it is told."""
 
 _MOST_MISS = 0.05
 """How far, mm, a guide may pass a section by."""
-
-
-@dataclass(frozen=True)
-class LoftEnd:
-    """What the surface does at its first or last section: nothing, square to a plane with a normal (3,), or meets the
-    neighbour whose edge the section is with G1 to G3. magnitude: length of the way it leaves, over that to the next
-    section.
-    """
-
-    square: Array | None = None
-    order: int = 0
-    magnitude: float = 1.0
-
-
-FREE = LoftEnd()
 
 
 @dataclass(frozen=True)
@@ -90,7 +66,8 @@ def loft(
     `GeometryError` for sections that cannot be lofted, and a guide that misses one by how much.
     """
     curves = [s.space if isinstance(s, Edge) else s for s in sections]
-    same = alike(curves, turned, matched=matched)
+    asked = [e.order for e in ends]
+    same = alike(curves, turned, _ALIKE if any(asked) or guides else 2 * _ALIKE, matched)
     wrong = out_of_order(same.curves) if between == "smooth" and not closed else None
     if wrong is not None:
         raise GeometryError(f"Section {wrong + 1} lies out of order: the way through all sections doubles back there.")
@@ -98,7 +75,6 @@ def loft(
         raise GeometryError("A loft that closes round needs three sections or more.")
     places = chord_parameters(same.curves, closed)
     skin = _skin(same.curves, places, between, closed, ends)
-    asked = [e.order for e in ends]
     if (any(asked) or guides) and (closed or between == "straight"):
         raise GeometryError("Guides and ends that meet go with a smooth loft that is open.")
     made, crossings = skin, list[tuple[Array, Array]]()
@@ -108,7 +84,7 @@ def loft(
                 "Rational sections take no guides or neighbours: rebuild them as polynomial ones first."
             )
         crossings = [_crossings(g, same.curves, places, i) for i, g in enumerate(guides)]
-        made = _kept(skin, same.curves, places, sections, ends, guides, crossings, diagonal, 1 if quick else _TRIES)
+        made = kept(skin, Wanted(same.curves, places, sections, ends, guides, crossings, diagonal), quick)
     met = {}
     for name, i, end in (("v0", 0, ends[0]), ("v1", -1, ends[1])):
         source = sections[i]
@@ -118,10 +94,20 @@ def loft(
             order = max(2, end.order)
             w = measure_seam(Seam((0, 1), edge, source, edge.domain), diagonal, order=order).worst
             met[name] = {k: w[k].value for k in ("gap", "angle", "curvature", "rate_percent")[: order + 1]}
-    return LoftMade(
-        made, places[: len(curves)], same.turned, _missed(made, curves, same, places),
-        tuple(off(made, _stretch(g, t)) for g, (t, _) in zip(guides, crossings, strict=True)), met,
-    )  # fmt: skip
+    passed = _missed(made, curves, same, places)
+    along = tuple(off(made, _stretch(g, t)) for g, (t, _) in zip(guides, crossings, strict=True))
+    return LoftMade(made, places[: len(curves)], same.turned, passed, along, met, told_missed(passed, along))
+
+
+def told_missed(sections: Sequence[float], guides: Sequence[float]) -> tuple[str, ...]:
+    """Words about sections and guides that lie off a surface by so much, mm, that it counts."""
+    return tuple(
+        f"{what} {n} is missed by {off:.3f} mm: it asks for more than the edges and the others leave. Move it, or ask "
+        "for less at the edges."
+        for what, row, most in (("Section", sections, _TOLD[0]), ("Guide", guides, _TOLD[1]))
+        for n, off in enumerate(row, start=1)
+        if off > most
+    )
 
 
 def _missed(made: Surface, curves: Sequence[Curve], same: Alike, places: Array) -> tuple[float, ...]:
@@ -190,96 +176,6 @@ def _squared(curves: Sequence[Curve], rows: Array, places: Array, ends: tuple[Lo
     spline = make_interp_spline(places, rows, k=k, bc_type=(given[0] or None, given[1] or None))  # type: ignore[arg-type]
     rational = first.weights is not None
     return from_homogeneous((first.degree, spline.k), (first.knots, spline.t), np.swapaxes(spline.c, 0, 1), rational)
-
-
-def _kept(
-    skin: Surface, curves: Sequence[Curve], places: Array, sections: Sequence[Curve | Edge],
-    ends: tuple[LoftEnd, LoftEnd], guides: Sequence[Curve], crossings: Sequence[tuple[Array, Array]], diagonal: float,
-    tries: int,
-) -> Surface:  # fmt: skip
-    """The skin changed calmly until it keeps its sections, guides and ends."""
-    best: tuple[float, Surface] | None = None
-    base_u = max(5, skin.degree_u)
-    for extra in range(tries):
-        u = Space(base_u, _refined(skin.knots_u, skin.degree_u, base_u, extra if guides else 0))
-        meets = any(e.order for e in ends)
-        across = max(5, 2 * max(e.order for e in ends) + 1)
-        v = Space.over(across, _rows(places, extra)) if meets else Space(*_finer_rows(skin, extra))
-        patch = Patch(u, v)
-        start = _in_space(skin, patch)
-        conditions: list[Condition] = []
-        s = np.linspace(0, 1, 5 * u.count)
-        for i, (c, p) in enumerate(zip(curves, places, strict=True)):
-            if not ((i == 0 and ends[0].order) or (i == len(curves) - 1 and ends[1].order)):
-                uv = np.stack([s, np.full(len(s), p)], axis=1)
-                conditions.append(Contains(curve_points(c, s), uv, fixed=True, tolerance=_SECTION, name=f"section {i}"))
-        for name, i, end in (("v0", 0, ends[0]), ("v1", -1, ends[1])):
-            if end.order:
-                source = sections[i]
-                if not isinstance(source, Edge):
-                    raise GeometryError(f"Section {i % len(sections) + 1} is no edge of a face: it can meet nothing.")
-                side = Side(source, like=curves[i])
-                few = len(curves) < 3 or not _leaves(skin, name, side)
-                keep = end.magnitude if few or end.magnitude != 1.0 else 0.0
-                floor = 1.0 / max(diagonal, 1e-9)
-                conditions.append(Meets(name, side, end.order, floor=floor, keep=keep, name=f"end {name}"))
-        for g, (t, uv) in zip(guides, crossings, strict=True):
-            conditions.append(Contains(curve_points(g, t), uv.copy(), tolerance=_GUIDE, name="guide"))
-            for k in (0, -1):
-                rim = min(uv[k, 0], 1 - uv[k, 0])
-                if rim < 1e-6:
-                    level = float(round(uv[k, 0]))
-                    way = unit(np.gradient(curve_points(g, t), axis=0))
-                    whole = np.stack([np.full(len(t), level), uv[:, 1]], axis=1)
-                    conditions[-1] = Contains(curve_points(g, t), whole, way, 1, _GUIDE, slack=0.05, name="guide")
-        made = fit(patch, conditions, start, tau=3.0, steps=10)
-        net = made.control.reshape(u.count, v.count, 3)
-        for i in (0, -1):
-            if is_point(curves[i]):
-                net[:, i] = curves[i].control[0]
-        surface = patch.surface(net.reshape(-1, 3))
-        if best is None or made.ratio < best[0]:
-            best = (made.ratio, surface)
-        if made.ratio <= 1.0:
-            break
-    assert best is not None
-    return best[1]
-
-
-def _leaves(skin: Surface, name: str, side: Side) -> bool:
-    """Whether a skin leaves the face beside it nearly straight on along an end: then the way comes by itself."""
-    s = np.linspace(0, 1, 17)
-    d = surface_derivatives(skin, s, np.full(len(s), float(name[1])), 1)[0, 1]
-    ahead = dot(unit(d), side.outward(s)) * (1.0 if name == "v0" else -1.0)
-    return float(ahead.min()) > _AHEAD
-
-
-def _finer_rows(skin: Surface, extra: int) -> tuple[int, Array]:
-    """The skin's own rows, of degree 3 at least, and more of them."""
-    degree = max(3, skin.degree_v)
-    return degree, _refined(skin.knots_v, skin.degree_v, degree, extra)
-
-
-def _rows(places: Array, extra: int) -> Array:
-    """Breaks between sections, and more between them."""
-    breaks = places if len(places) > 3 else np.linspace(0, 1, len(places))
-    for _ in range(extra):
-        i = int(np.argmax(np.diff(breaks)))
-        breaks = np.insert(breaks, i + 1, 0.5 * (breaks[i] + breaks[i + 1]))
-    return breaks
-
-
-def _refined(knots: Array, degree: int, wanted: int, extra: int) -> Array:
-    out = raised_knots(knots, degree, wanted - degree) if wanted > degree else knots
-    for _ in range(extra):
-        breaks = basis.breaks(out, wanted)
-        i = int(np.argmax(np.diff(breaks)))
-        out = np.sort(np.append(out, 0.5 * (breaks[i] + breaks[i + 1])))
-    return out
-
-
-def _in_space(skin: Surface, patch: Patch) -> Array:
-    return patch.interpolate(lambda u, v: surface_grid(skin, u, v)[0, 0])
 
 
 def _crossings(guide: Curve, curves: Sequence[Curve], places: Array, number: int) -> tuple[Array, Array]:

@@ -27,9 +27,11 @@ from pamble.core.spline.extremes import largest
 from pamble.core.spline.surface import Surface
 
 _SAMPLES = 160
-_ROUNDS = 7
-_HELPS = 0.9
-"""Share of the worst figure below which more CVs are worth it."""
+_ROUNDS, _MOST = 14, 24
+"""How often CVs are added, and up to how many in a direction."""
+
+_HELPS, _IDLE = 0.9, 3
+"""Share of the worst figure below which more CVs are worth it, and how many rounds without are the last."""
 
 _BESIDE = 0.08
 """Share of a curve's length within which a crossing that misses softens its tolerance."""
@@ -57,45 +59,87 @@ class NetMade:
     warnings: tuple[str, ...]
 
 
-def net_surface(curves: Sequence[Curve], miss: float = 0.1, tolerance: float = 0.002, degree: int = 5) -> NetMade:
+def net_surface(
+    curves: Sequence[Curve], miss: float = 0.1, tolerance: float = 0.002, degree: int = 5,
+    spans: tuple[int, int] | None = None,
+) -> NetMade:  # fmt: skip
     """The surface of few CVs through curves of two directions, given in any order.
 
-    miss: how far, mm, crossing curves may pass each other by; tolerance: mm, to which each is held elsewhere. Raises
-    `GeometryError` for curves that are no net, with the pair and the place.
+    miss: how far, mm, crossing curves may pass each other by; tolerance: mm, to which each is held elsewhere. spans: in
+    either direction, the fewest are sought where they are not given. Raises `GeometryError` for curves that are no net,
+    with the pair and the place.
     """
     net = sorted_net(curves, miss)
     runs = [_paced(c, own, net.u) for c, own in zip(net.along, net.share_u, strict=True)]
     over = [_paced(c, own, net.v) for c, own in zip(net.across, net.share_v.T, strict=True)]
     reference = _transfinite(net, runs, over)
-    spans = [max(1, len(net.u) - degree), max(1, len(net.v) - degree)]
-    best: tuple[float, Surface] | None = None
-    tried = []
-    for _ in range(_ROUNDS):
+    tried: list[_Trial] = []
+
+    def look(spans: tuple[int, int]) -> _Trial:
         patch = Patch(Space.even(degree, spans[0]), Space.even(degree, spans[1]))
         groups = (_conditions(net, runs, 0, tolerance, patch), _conditions(net, over, 1, tolerance, patch))
         found = fit(patch, [*groups[0], *groups[1]], patch.interpolate(reference), steps=5)
-        surface = patch.surface(found.control)
-        tried.append((patch.u.count, patch.v.count, found.ratio))
-        stalled = best is not None and found.ratio > _HELPS * best[0]
-        if best is None or found.ratio < _HELPS * best[0] or found.ratio <= 1.0:
-            best = (found.ratio, surface)
-        if found.ratio <= 1.0 or stalled:
-            break
-        # More spans where the curves ask for them: those that run along a direction need them there.
-        worst = [max(found.worst[c.name] for c in group) for group in groups]
-        for k in (0, 1):
-            if worst[k] > max(1.0, 0.3 * max(worst)):
-                spans[k] += max(1, spans[k] // 2)
-    assert best is not None
-    surface = best[1]
+        worst = tuple(max(found.worst[c.name] for c in group) for group in groups)
+        tried.append(_Trial(spans, patch.surface(found.control), (worst[0], worst[1])))
+        return tried[-1]
+
+    if spans is not None:
+        best = look(spans)
+    else:
+        best = _fewest(look, (max(1, len(net.u) - degree), max(1, len(net.v) - degree)), _MOST - degree)
+    surface = best.surface
     off = [0.0] * len(curves)
     for numbers, own, levels, way in ((net.along_of, runs, net.v, 0), (net.across_of, over, net.u, 1)):
         for number, run, level in zip(numbers, own, levels, strict=True):
             off[number] = _off(surface, curves[number], run[1], level, way)
     return NetMade(
-        surface, net.along_of, net.across_of, tuple(off), float(net.gap.max()), tuple(tried),
+        surface, net.along_of, net.across_of, tuple(off), float(net.gap.max()),
+        tuple((t.spans[0] + degree, t.spans[1] + degree, t.ratio) for t in tried),
         tuple(_words(net, surface, off, max(3 * tolerance, 1.5 * float(net.gap.max())))),
     )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class _Trial:
+    """A surface of so many spans; worst: the farthest curve of either direction, over its tolerance."""
+
+    spans: tuple[int, int]
+    surface: Surface
+    worst: tuple[float, float]
+
+    @property
+    def ratio(self) -> float:
+        return max(self.worst)
+
+
+def _fewest(look: Callable[[tuple[int, int]], _Trial], first: tuple[int, int], most: int) -> _Trial:
+    """The trial of the fewest spans that holds, or the best: more of them where the curves ask for it, as those do that
+    run along a direction, then fewer again one direction after the other.
+    """
+    best = last = look(first)
+    idle, before = 0, first
+    for _ in range(_ROUNDS):
+        if last.ratio <= 1.0 or idle >= _IDLE:
+            break
+        asking = [w > max(1.0, 0.3 * last.ratio) for w in last.worst]
+        u, v = (min(n + max(1, n // 2), most) if more else n for n, more in zip(last.spans, asking, strict=True))
+        if (u, v) == last.spans:
+            break
+        before, last = last.spans, look((u, v))
+        idle = 0 if last.ratio < max(1.0, _HELPS * best.ratio) else idle + 1
+        best = last if not idle else best
+    if best.ratio > 1.0:
+        return best
+    for k in (0, 1):
+        low = before[k]
+        while best.spans[k] - low > 1:
+            middle = (low + best.spans[k]) // 2
+            fewer = look((middle, best.spans[1]) if k == 0 else (best.spans[0], middle))
+            if fewer.ratio <= 1.0:
+                best = fewer
+            else:
+                low = middle
+    return best
 
 
 def _off(surface: Surface, curve: Curve, pace: Array, level: float, way: int) -> float:

@@ -15,8 +15,9 @@ from pamble.core.curves.offset import curve_plane
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face
 from pamble.core.patches.around import loft_around
+from pamble.core.patches.guided import FREE, LoftEnd
 from pamble.core.patches.inside import off
-from pamble.core.patches.loft import FREE, Between, LoftEnd, loft
+from pamble.core.patches.loft import Between, loft
 from pamble.core.patches.paced import found_begins
 from pamble.core.patches.sections import is_closed, point_section, senses
 from pamble.core.spline.curve import Curve

@@ -1,0 +1,221 @@
+"""A loft's skin changed calmly until it keeps its sections, guides and ends, on the one solver."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+
+from pamble.core.arrays import Array, IntArray, dot, norm, unit
+from pamble.core.errors import GeometryError
+from pamble.core.faces.face import Edge
+from pamble.core.patches.conditions import Contains
+from pamble.core.patches.meets import Meets
+from pamble.core.patches.sections import is_point
+from pamble.core.patches.side import Side
+from pamble.core.patches.solve import Condition, Fitted, fit
+from pamble.core.patches.space import Patch, Space
+from pamble.core.spline.closest import to_surface
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points, surface_derivatives, surface_grid
+from pamble.core.spline.knots import raised_knots
+from pamble.core.spline.surface import Surface
+
+_SECTION, _GUIDE = 0.001, 0.002
+"""Tolerances, mm, of sections and guides where the surface has to keep other things too."""
+
+_AHEAD = 0.8
+"""Least cosine between the way that a skin leaves a face and the one straight on, from which it needs no lead."""
+
+_TRIES, _PARTS = 7, 8
+"""How often rows are added where not all is kept, and the most parts between two sections."""
+
+_FAR = 8.0
+"""Times the tolerance from which on rows are doubled."""
+
+_HELPS = 0.7
+"""Share of the worst figure below which more rows have helped."""
+
+_RIM, _BESIDE = 1e-6, 1e-3
+"""Parameters within which a guide runs along a side, and within which a place is on a section."""
+
+_PLACES = 161
+"""Places along sections at which they are compared."""
+
+_ALONG, _SPANS = 0.25, 24
+"""Share of a section's tolerance within which one of fewer CVs stands for it, and spans up to which that is sought."""
+
+
+@dataclass(frozen=True)
+class LoftEnd:
+    """What the surface does at its first or last section: nothing, square to a plane with a normal (3,), or meets the
+    neighbour whose edge the section is with G1 to G3. magnitude: length of the way it leaves, over that to the next
+    section.
+    """
+
+    square: Array | None = None
+    order: int = 0
+    magnitude: float = 1.0
+
+
+FREE = LoftEnd()
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What a skin is to keep: sections (n) at ``places`` (n,), as compatible curves and as they were given; ends; and
+    guides, with places (m,) along each and guesses (m, 2) of where these lie. ``diagonal`` of the part, mm.
+    """
+
+    curves: Sequence[Curve]
+    places: Array
+    given: Sequence[Curve | Edge]
+    ends: tuple[LoftEnd, LoftEnd]
+    guides: Sequence[Curve]
+    crossings: Sequence[tuple[Array, Array]]
+    diagonal: float
+
+
+def kept(skin: Surface, wanted: Wanted, quick: bool = False) -> Surface:
+    """The skin changed until it keeps all, on the fewest rows that do, or as near to that as can be.
+
+    quick: the fewest rows alone are tried. Raises `GeometryError` for an end that is to meet and is no edge of a face.
+    """
+    parts = np.ones(len(wanted.places) - 1, dtype=np.intp)
+    columns, best, idle = _columns(skin, wanted), None, 0
+    beside = [_beside(skin, wanted, name, i) for name, i in (("v0", 0), ("v1", -1)) if wanted.ends[i].order]
+    own = not wanted.guides or quick or _on(skin, wanted)
+    for number in range(1 if quick else _TRIES):
+        patch = Patch(columns, _rows(skin, wanted, None if own and number == 0 else parts))
+        start = patch.interpolate(lambda u, v: surface_grid(skin, u, v)[0, 0])
+        sections, guides = _sections(wanted, patch), _guides(wanted, patch)
+        conditions: list[Condition] = [*sections, *beside, *guides]
+        made = fit(patch, conditions, start, tau=3.0, steps=10)
+        if 1.0 < made.ratio < _FAR and not quick:
+            # What it lacks is held back by its likeness to the skin.
+            made = fit(patch, conditions, made.control, tau=3.0, steps=6)
+        if best is None or made.ratio < best[0]:
+            idle = 0 if best is None or made.ratio < _HELPS * best[0] else idle + 1
+            best = made.ratio, patch.surface(_ended(patch, made.control, wanted))
+        if made.ratio <= 1.0:
+            break
+        ratios = _between(patch, made, wanted, [*sections, *guides])
+        parts = np.minimum(np.where(ratios > _FAR, 2 * parts, np.where(ratios > 1.0, parts + 1, parts)), _PARTS)
+        if idle and guides:
+            columns = Space.over(columns.degree, _halved(columns.breaks))
+    assert best is not None
+    return best[1]
+
+
+def _on(skin: Surface, wanted: Wanted) -> bool:
+    """Whether all guides lie on the skin already, so that its own rows do."""
+    for guide, (t, uv) in zip(wanted.guides, wanted.crossings, strict=True):
+        if to_surface(skin, curve_points(guide, t), (uv[:, 0], uv[:, 1])).distance.max() > _FAR * _GUIDE:
+            return False
+    return True
+
+
+def _columns(skin: Surface, wanted: Wanted) -> Space:
+    """Functions along the sections: as few even spans as hold them all, or the skin's own."""
+    degree = max(5, skin.degree_u)
+    own = Space(degree, raised_knots(skin.knots_u, skin.degree_u, degree - skin.degree_u))
+    s = np.linspace(0, 1, _PLACES)
+    points = np.concatenate([curve_points(c, s) for c in wanted.curves], axis=1)
+    for spans in range(1, min(_SPANS, own.count - degree)):
+        few = Space.even(degree, spans)
+        held = few.matrix(s)[0]
+        off = points - held @ np.linalg.lstsq(held, points, rcond=None)[0]
+        if norm(off.reshape(len(s), -1, 3)).max() < _ALONG * _SECTION:
+            return few
+    return own
+
+
+def _rows(skin: Surface, wanted: Wanted, parts: IntArray | None) -> Space:
+    """Functions from section to section: at first the skin's own where nothing is met, then so many parts between."""
+    order = max(end.order for end in wanted.ends)
+    if parts is None and not order:
+        degree = max(3, skin.degree_v)
+        return Space(degree, raised_knots(skin.knots_v, skin.degree_v, degree - skin.degree_v))
+    places = wanted.places if len(wanted.places) > 3 else np.linspace(0, 1, len(wanted.places))
+    counts = [1] * (len(places) - 1) if parts is None else parts.tolist()
+    inner = [np.linspace(a, b, n + 1)[:-1] for (a, b), n in zip(pairwise(places.tolist()), counts, strict=True)]
+    return Space.over(max(5, 2 * order + 1), np.append(np.concatenate(inner), 1.0))
+
+
+def _halved(breaks: Array) -> Array:
+    return np.sort(np.concatenate([breaks, 0.5 * (breaks[1:] + breaks[:-1])]))
+
+
+def _sections(wanted: Wanted, patch: Patch) -> list[Contains]:
+    """Sections where they stand, but those that are an edge which is met."""
+    s = np.linspace(0, 1, 5 * patch.u.count)
+    out = []
+    for i, (c, p) in enumerate(zip(wanted.curves, wanted.places, strict=True)):
+        met = (i == 0 and wanted.ends[0].order) or (i == len(wanted.curves) - 1 and wanted.ends[1].order)
+        if not met:
+            uv = np.stack([s, np.full(len(s), p)], axis=1)
+            out.append(Contains(curve_points(c, s), uv, fixed=True, tolerance=_SECTION, name=f"section {i}"))
+    return out
+
+
+def _guides(wanted: Wanted, patch: Patch) -> list[Contains]:
+    """Guides, free to lie where they like; one that runs along a side is that side."""
+    out = []
+    for g, (known, place) in zip(wanted.guides, wanted.crossings, strict=True):
+        # Rows that stand closer than places would follow them as they like.
+        share, dense = np.linspace(0, 1, len(known)), np.linspace(0, 1, max(len(known), 5 * patch.v.count))
+        t = np.interp(dense, share, known)
+        uv = np.column_stack([np.interp(dense, share, column) for column in place.T])
+        points = curve_points(g, t)
+        level = next((float(round(u)) for u in uv[[-1, 0], 0] if min(u, 1 - u) < _RIM), None)
+        if level is None:
+            out.append(Contains(points, uv.copy(), tolerance=_GUIDE, name="guide"))
+        else:
+            way, whole = unit(np.gradient(points, axis=0)), np.stack([np.full(len(t), level), uv[:, 1]], axis=1)
+            out.append(Contains(points, whole, way, 1, _GUIDE, slack=0.05, name="guide"))
+    return out
+
+
+def _beside(skin: Surface, wanted: Wanted, name: str, i: int) -> Meets:
+    """The neighbour that an end is to meet."""
+    source, end = wanted.given[i], wanted.ends[i]
+    if not isinstance(source, Edge):
+        raise GeometryError(f"Section {i % len(wanted.given) + 1} is no edge of a face: it can meet nothing.")
+    side = Side(source, like=wanted.curves[i])
+    few = len(wanted.curves) < 3 or not _leaves(skin, name, side)
+    keep = end.magnitude if few or end.magnitude != 1.0 else 0.0
+    return Meets(name, side, end.order, floor=1.0 / max(wanted.diagonal, 1e-9), keep=keep, name=f"end {name}")
+
+
+def _leaves(skin: Surface, name: str, side: Side) -> bool:
+    """Whether a skin leaves the face beside it nearly straight on along an end: then the way comes by itself."""
+    s = np.linspace(0, 1, 17)
+    d = surface_derivatives(skin, s, np.full(len(s), float(name[1])), 1)[0, 1]
+    ahead = dot(unit(d), side.outward(s)) * (1.0 if name == "v0" else -1.0)
+    return float(ahead.min()) > _AHEAD
+
+
+def _between(patch: Patch, made: Fitted, wanted: Wanted, rows: Sequence[Contains]) -> Array:
+    """The worst of what is asked of the rows between two sections each, over its tolerance, (n - 1,)."""
+    count = len(wanted.places) - 1
+    out = np.zeros(count)
+    for row in rows:
+        off = norm(row.points - patch.at(made.control, row.uv[:, 0], row.uv[:, 1], 0)[0, 0]) / row.tolerance
+        # What lies on a section counts on both sides of it.
+        for shift in (-_BESIDE, _BESIDE):
+            np.maximum.at(out, np.clip(np.searchsorted(wanted.places, row.uv[:, 1] + shift) - 1, 0, count - 1), off)
+    for i in (0, -1):
+        if wanted.ends[i].order:
+            out[i] = max(out[i], made.worst[f"end v{-i}"])
+    return out
+
+
+def _ended(patch: Patch, control: Array, wanted: Wanted) -> Array:
+    """Control points with all of a row in one where a section is a point."""
+    net = patch.net(control).copy()
+    for i in (0, -1):
+        if is_point(wanted.curves[i]):
+            net[:, i] = wanted.curves[i].control[0]
+    return net.reshape(-1, 3)
