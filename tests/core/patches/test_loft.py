@@ -13,11 +13,13 @@ from pamble.core.patches.inside import off
 from pamble.core.patches.loft import loft
 from pamble.core.patches.paced import pace
 from pamble.core.patches.sections import point_section
+from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.differential import curvatures
 from pamble.core.spline.evaluate import curve_points, surface_derivatives, surface_grid
 from pamble.core.spline.knots import curve_part, iso_curve
 from pamble.core.surfaces.revolve import revolve
+from tests.core.patches.drawn import random_loft
 from tests.other_library import face_area
 from tests.shapes import panel
 
@@ -119,3 +121,26 @@ def test_spokes_round_an_axis_turn_one_profile_exactly_and_run_round_smoothly():
     assert np.ptp(rim, axis=1).max() < 1e-6
     with pytest.raises(GeometryError, match="Section 3 lies out of order"):
         loft_around([spoke(a, 20, 30) for a in (0, 1, 0.5)], np.zeros(3), z)
+
+
+@pytest.mark.parametrize("seed", [8, 22])
+def test_sections_and_guides_drawn_on_a_freeform_face_are_held(seed):
+    """Sections of 60 CVs and knots of their own, guides between them: on fewer CVs along than twice those."""
+    sections, guides = random_loft(seed)
+    made = loft(sections, 200.0, guides=guides)
+    for curves, told, most in ((sections, made.sections, 0.002), (guides, made.guides, 0.005)):
+        for curve, off_by in zip(curves, told, strict=True):
+            distance = to_surface(made.surface, curve_points(curve, np.linspace(*curve.domain, 301))).distance.max()
+            assert distance < most
+            assert distance < off_by + 2e-4
+    assert made.surface.control.shape[0] <= 36
+    assert not made.warnings
+
+
+def test_a_guide_that_cannot_be_followed_is_told():
+    """It has a corner, and the surface has none."""
+    sections = [Curve.line([0, y, 0], [100, y, 0]) for y in (0.0, 30.0, 60.0)]
+    corner = Curve(1, np.array([0, 0, 0.25, 0.5, 1, 1]), [[50, 0, 0], [50, 15, 8], [50, 30, 0], [50, 60, 0]])
+    made = loft(sections, 120.0, guides=[corner])
+    assert max(made.sections) < 0.003 < 0.005 < made.guides[0] < 1.0
+    assert made.warnings[0].startswith(f"Guide 1 is missed by {made.guides[0]:.3f} mm")

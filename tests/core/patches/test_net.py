@@ -11,6 +11,7 @@ from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.knots import reverse_curve
+from tests.core.patches.drawn import random_net
 
 
 def known(u, v):
@@ -49,6 +50,19 @@ def test_a_net_in_any_order_gives_a_surface_of_few_cvs_through_all_of_it():
     between = to_surface(made.surface, known(u.ravel(), v.ravel())).distance
     # Between the curves it is the panel that they came from.
     assert between.max() < 0.15
+
+
+@pytest.mark.parametrize("seed", [3, 4, 9])
+def test_a_net_drawn_on_a_freeform_face_is_held_with_as_many_cvs_as_it_takes(seed):
+    curves = random_net(seed)
+    made = net_surface(curves)
+    points = np.concatenate([curve_points(c, np.linspace(*c.domain, 301)) for c in curves])
+    assert to_surface(made.surface, points).distance.max() < 0.003
+    assert max(made.surface.control.shape[:2]) <= 24
+    assert not made.warnings
+    again = net_surface(curves, spans=made.surface.spans)
+    assert len(again.tried) == 1
+    assert np.abs(again.surface.control - made.surface.control).max() < 1e-9
 
 
 def test_curves_that_miss_each_other_are_passed_within_their_gap():

@@ -32,6 +32,9 @@ _AHEAD = 0.8
 _TRIES, _PARTS = 7, 8
 """How often rows are added where not all is kept, and the most parts between two sections."""
 
+_COLUMNS, _MOST = 36, 480
+"""CVs along sections up to which more are worth it, and in all."""
+
 _FAR = 8.0
 """Times the tolerance from which on rows are doubled."""
 
@@ -44,7 +47,7 @@ _RIM, _BESIDE = 1e-6, 1e-3
 _PLACES = 161
 """Places along sections at which they are compared."""
 
-_ALONG, _SPANS = 0.25, 24
+_ALONG, _SPANS = 0.5, 32
 """Share of a section's tolerance within which one of fewer CVs stands for it, and spans up to which that is sought."""
 
 
@@ -85,12 +88,14 @@ def kept(skin: Surface, wanted: Wanted, quick: bool = False) -> Surface:
     """
     parts = np.ones(len(wanted.places) - 1, dtype=np.intp)
     columns, best, idle = _columns(skin, wanted), None, 0
-    beside = [_beside(skin, wanted, name, i) for name, i in (("v0", 0), ("v1", -1)) if wanted.ends[i].order]
     own = not wanted.guides or quick or _on(skin, wanted)
     for number in range(1 if quick else _TRIES):
         patch = Patch(columns, _rows(skin, wanted, None if own and number == 0 else parts))
+        if best is not None and patch.count > _MOST:
+            break
         start = patch.interpolate(lambda u, v: surface_grid(skin, u, v)[0, 0])
         sections, guides = _sections(wanted, patch), _guides(wanted, patch)
+        beside = [_beside(skin, wanted, name, i) for name, i in (("v0", 0), ("v1", -1)) if wanted.ends[i].order]
         conditions: list[Condition] = [*sections, *beside, *guides]
         made = fit(patch, conditions, start, tau=3.0, steps=10)
         if 1.0 < made.ratio < _FAR and not quick:
@@ -102,9 +107,11 @@ def kept(skin: Surface, wanted: Wanted, quick: bool = False) -> Surface:
         if made.ratio <= 1.0:
             break
         ratios = _between(patch, made, wanted, [*sections, *guides])
-        parts = np.minimum(np.where(ratios > _FAR, 2 * parts, np.where(ratios > 1.0, parts + 1, parts)), _PARTS)
-        if idle and guides:
-            columns = Space.over(columns.degree, _halved(columns.breaks))
+        at_ends = max((made.worst[c.name] for c in beside), default=0.0)
+        if (at_ends > max(1.0, float(ratios.max(initial=0.0))) or (idle and guides)) and columns.count < _COLUMNS:
+            columns = _more(columns)
+        else:
+            parts = np.minimum(np.where(ratios > _FAR, 2 * parts, np.where(ratios > 1.0, parts + 1, parts)), _PARTS)
     assert best is not None
     return best[1]
 
@@ -144,8 +151,16 @@ def _rows(skin: Surface, wanted: Wanted, parts: IntArray | None) -> Space:
     return Space.over(max(5, 2 * order + 1), np.append(np.concatenate(inner), 1.0))
 
 
-def _halved(breaks: Array) -> Array:
-    return np.sort(np.concatenate([breaks, 0.5 * (breaks[1:] + breaks[:-1])]))
+def _more(columns: Space) -> Space:
+    """Half as many spans again, or of uneven ones twice as many."""
+    breaks = columns.breaks
+    spans = len(breaks) - 1
+    if np.ptp(np.diff(breaks)) < 1e-9 and columns.count == spans + columns.degree:
+        return Space.even(columns.degree, spans + max(1, spans // 2))
+    middles = 0.5 * (breaks[1:] + breaks[:-1])
+    inner = columns.knots[columns.degree + 1 : -columns.degree - 1]
+    ends = np.repeat(breaks[[0, -1]], columns.degree + 1)
+    return Space(columns.degree, np.sort(np.concatenate([ends, inner, middles])))
 
 
 def _sections(wanted: Wanted, patch: Patch) -> list[Contains]:
@@ -206,9 +221,6 @@ def _between(patch: Patch, made: Fitted, wanted: Wanted, rows: Sequence[Contains
         # What lies on a section counts on both sides of it.
         for shift in (-_BESIDE, _BESIDE):
             np.maximum.at(out, np.clip(np.searchsorted(wanted.places, row.uv[:, 1] + shift) - 1, 0, count - 1), off)
-    for i in (0, -1):
-        if wanted.ends[i].order:
-            out[i] = max(out[i], made.worst[f"end v{-i}"])
     return out
 
 

@@ -29,6 +29,9 @@ _PACE = 0.12
 
 _MOST_SPANS = 24
 
+_TIMES = 2
+"""CVs of the richest section, so many times, up to which all knots are put together where paces agree."""
+
 
 @dataclass(frozen=True)
 class Alike:
@@ -121,7 +124,8 @@ def _compatible(run: Sequence[Curve], tolerance: float, matched: Array) -> tuple
     if len(matched) and np.ptp(matched, axis=1).max() > 1e-6:
         return _fitted(run, tolerance, matched)
     exact = _together(run)
-    if exact is not None and _same_pace(run):
+    most = _TIMES * max(len(c.control) for c in run)
+    if exact is not None and _same_pace(run) and len(exact[0].control) <= most:
         return exact, 0.0
     fitted, off = _fitted(run, tolerance, matched)
     if exact is not None and (len(exact[0].control) <= len(fitted[0].control) or off > tolerance):
