@@ -151,7 +151,7 @@ def laid_on(net: Net, control: Array, ground: Surface) -> Array:
     out = control.copy()
     for spaces, own in zip(net.patches, net.index, strict=True):
         u, v = (space.matrix(greville(space))[0] for space in spaces)
-        places = np.einsum("ia,abc,jb->ijc", u, control[own], v)
+        places = np.einsum("ia,abc,jb->ijc", u, control[own], v, optimize=True)
         feet = to_surface(ground, places.reshape(-1, 3))
         down_u, down_v = np.linalg.inv(u), np.linalg.inv(v)
         out[own] = np.einsum("ai,ijc,bj->abc", down_u, feet.point.reshape(places.shape), down_v)

@@ -47,7 +47,7 @@ def recast_surface(surface: Surface, degrees: tuple[int, int], knots: tuple[Arra
     """The surface written in another tensor-product space; exact if that space holds it."""
     a = transfer(surface.knots_u, surface.degree_u, knots[0], degrees[0])
     b = transfer(surface.knots_v, surface.degree_v, knots[1], degrees[1])
-    points = np.einsum("in,nmc,jm->ijc", a, surface.homogeneous, b)
+    points = np.einsum("in,nmc,jm->ijc", a, surface.homogeneous, b, optimize=True)
     return surface_of(degrees, knots, points, surface.weights is not None)
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from pamble.core.arrays import Array, norm
+from pamble.core.arrays import Array, dot, norm, unit
 from pamble.core.errors import GeometryError
 from pamble.core.spline import basis
 from pamble.core.spline.differential import curvatures
@@ -32,10 +32,15 @@ def offset_surface(surface: Surface, distance: float, tolerance: float = 0.001) 
     ]
     for _ in range(_ROUNDS):
         u, v = (_places(k, d) for k, d in zip(knots, degrees, strict=True))
-        wanted = _true(surface, distance, u, v)
+        wanted, normal = _true(surface, distance, u, v)
         a, b = (basis.matrix(k, d, t)[0] for k, d, t in zip(knots, degrees, (u, v), strict=True))
         control = np.swapaxes(_solve(b, np.swapaxes(_solve(a, wanted), 0, 1)), 0, 1)
-        off = norm(np.einsum("in,nmc,jm->ijc", a, control, b) - wanted)
+        miss = np.einsum("in,nmc,jm->ijc", a, control, b, optimize=True) - wanted
+        # What slides within the surface lies on it still, and what slides along a rim on that.
+        off = np.abs(dot(miss, normal))
+        for rim, along in ((np.s_[[0, -1]], 1), (np.s_[:, [0, -1]], 0)):
+            way = unit(np.gradient(wanted, axis=along))[rim]
+            off[rim] = norm(miss[rim] - dot(miss[rim], way)[..., None] * way)
         made = Surface(*degrees, knots[0], knots[1], control), float(off.max())
         if made[1] <= tolerance:
             break
@@ -52,7 +57,8 @@ def _places(knots: Array, degree: int) -> Array:
     return np.append(inner.ravel(), breaks[-1])
 
 
-def _true(surface: Surface, distance: float, u: Array, v: Array) -> Array:
+def _true(surface: Surface, distance: float, u: Array, v: Array) -> tuple[Array, Array]:
+    """Points of the true offset on a grid, and the unit normals there, (m, n, 3) each."""
     d = surface_grid(surface, u, v, 2)
     n, k = curvatures(d)
     tightest = 1.0 - distance * np.stack([k.largest, k.smallest])
@@ -64,7 +70,7 @@ def _true(surface: Surface, distance: float, u: Array, v: Array) -> Array:
             f"An offset by {distance:g} mm folds: the least radius on that side is {radius:.2f} mm, near "
             f"({x:.2f}, {y:.2f}, {z:.2f}) mm."
         )
-    return np.asarray(d[0, 0] + distance * n)
+    return np.asarray(d[0, 0] + distance * n), n
 
 
 def _solve(a: Array, values: Array) -> Array:

@@ -71,7 +71,7 @@ def _calm(edge: Edge) -> Surface:
     ku, kv = basis.uniform_knots(5, 1, u0, u1), basis.uniform_knots(5, 1, v0, v1)
     down_u = np.linalg.pinv(basis.matrix(ku, 5, u)[0])
     down_v = np.linalg.pinv(basis.matrix(kv, 5, v)[0])
-    return Surface(5, 5, ku, kv, np.einsum("iu,uvx,jv->ijx", down_u, points, down_v))
+    return Surface(5, 5, ku, kv, np.einsum("iu,uvx,jv->ijx", down_u, points, down_v, optimize=True))
 
 
 @dataclass(frozen=True)
