@@ -221,11 +221,10 @@ def test_a_section_held_to_a_face_is_swept_along_its_edge_and_meets_it(rim):
     seam = rim.figures("Sweep · Wall")
     assert seam["gap"] < 0.001
     assert seam["angle"] < 0.005
-    # An edge in two by a handle's number, and one again by taking that back.
+    # Its far edge in two.
     rim.let_go()
     rim.more("Split edge")
     rim.button("Sweep, u end").click()
     page.keyboard.press("Enter")
     rim.stored(2)
     expect(line_of(page, "Split edge")).to_be_visible()
-    page.screenshot(path="/tmp/rim.png")

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from pamble.core.arrays import Array, cross, floats, norm, unit
+from pamble.core.arrays import Array, cross, dot, floats, norm, unit
 from pamble.core.errors import GeometryError
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
@@ -80,12 +80,16 @@ def drafted(
     degree, own = (curve.degree, curve.knots) if curve.weights is None else _polynomial(curve)
     for _ in range(_ROUNDS):
         fits = [_fitted(own, degree, dense, rim(dense, s)) for s in (start, end)]
-        off = max(f[1] for f in fits)
-        made = Surface(degree, 1, own, basis.uniform_knots(1, 1), np.stack([f[0] for f in fits], axis=1)), off
-        if off <= tolerance:
+        off = np.maximum(fits[0][1], fits[1][1])
+        rows = np.stack([f[0] for f in fits], axis=1)
+        made = Surface(degree, 1, own, basis.uniform_knots(1, 1), rows), float(off.max())
+        if made[1] <= tolerance:
             break
+        # Closer knots where the rims are missed.
         breaks = basis.breaks(own, degree)
-        own = np.sort(np.concatenate([own, 0.5 * (breaks[1:] + breaks[:-1])]))
+        worst = np.zeros(len(breaks) - 1)
+        np.maximum.at(worst, np.clip(np.searchsorted(breaks, dense, side="right") - 1, 0, len(worst) - 1), off)
+        own = np.sort(np.concatenate([own, (0.5 * (breaks[1:] + breaks[:-1]))[worst > tolerance]]))
         dense = _dense(own, degree)
     return made
 
@@ -112,14 +116,17 @@ def _polynomial(curve: Curve) -> tuple[int, Array]:
     return degree, np.repeat(values, counts)
 
 
-def _fitted(knots: Array, degree: int, t: Array, wanted: Array) -> tuple[Array, float]:
-    """Control points on knots that meet points (m, 3) at parameters best, ends exactly; and how well."""
+def _fitted(knots: Array, degree: int, t: Array, wanted: Array) -> tuple[Array, Array]:
+    """Control points on knots that meet points (m, 3) of a line at parameters best, ends exactly; and how far they lie
+    off that line, (m,).
+    """
     b = basis.matrix(knots, degree, t)[0]
     control = np.zeros((b.shape[1], 3))
     control[0], control[-1] = wanted[0], wanted[-1]
     inner = wanted - b[:, [0, -1]] @ control[[0, -1]]
     control[1:-1] = np.linalg.lstsq(b[:, 1:-1], inner, rcond=None)[0]
-    return control, float(norm(b @ control - wanted).max())
+    miss, along = b @ control - wanted, unit(np.gradient(wanted, t, axis=0))
+    return control, norm(miss - dot(miss, along)[:, None] * along)
 
 
 def ruled(first: Curve, second: Curve) -> Surface:
