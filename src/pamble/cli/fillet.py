@@ -64,7 +64,7 @@ def fillet(given: Namespace) -> tuple[dict[str, Any], str]:
         "radii": {"least": made.radii[0], "most": made.radii[1]},
         "corners_cut": [names[n] for n in sorted(set(made.changed) - beside)],
         "faces_gone": [names[n] for n in sorted(made.gone)],
-        "warnings": list(made.warnings),
+        "warnings": [*made.warnings, *made.unsound()],
         "problems": problems,
     }
     lines = [out_path.name]

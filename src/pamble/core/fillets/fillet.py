@@ -15,6 +15,7 @@ from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
 from pamble.core.faces.cut_back import Cut, NotParted, cut_back
 from pamble.core.faces.face import Edge, Face, natural_edge
+from pamble.core.faces.sound import told_unsound
 from pamble.core.fillets.corner import cornered
 from pamble.core.fillets.crease import BEYOND
 from pamble.core.fillets.ends import contact_edges, onto_borders
@@ -84,6 +85,11 @@ class Fillet:
     radii: tuple[float, float]
     warnings: tuple[str, ...]
     gone: frozenset[int] = frozenset()
+
+    def unsound(self) -> list[str]:
+        """Words about faces, new or cut, that other programs may not take."""
+        cut = (face for n, face in self.changed.items() if n not in self.gone)
+        return told_unsound([*(f.face for f in self.faces), *self.corners, *cut])
 
 
 def fillet(
