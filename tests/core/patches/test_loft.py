@@ -135,6 +135,12 @@ def test_sections_and_guides_drawn_on_a_freeform_face_are_held(seed):
             assert distance < off_by + 2e-4
     assert made.surface.control.shape[0] <= 36
     assert not made.warnings
+    # While a curve is dragged: from what is there, on its own rows.
+    lifted = [Curve(c.degree, c.knots, c.control * [1, 1, 1.02]) for c in (*sections, *guides)]
+    n = len(sections)
+    dragged = loft(lifted[:n], 200.0, guides=lifted[n:], quick=True, before=made.surface)
+    assert dragged.surface.control.shape == made.surface.control.shape
+    assert max(*dragged.sections, *dragged.guides) < 0.01
 
 
 def test_a_guide_that_cannot_be_followed_is_told():

@@ -38,6 +38,9 @@ _COLUMNS, _MOST = 36, 480
 _FAR = 8.0
 """Times the tolerance from which on rows are doubled."""
 
+_STEPS = 3
+"""Steps that are taken while something is dragged."""
+
 _HELPS = 0.7
 """Share of the worst figure below which more rows have helped."""
 
@@ -81,11 +84,14 @@ class Wanted:
     diagonal: float
 
 
-def kept(skin: Surface, wanted: Wanted, quick: bool = False) -> Surface:
+def kept(skin: Surface, wanted: Wanted, quick: bool = False, before: Surface | None = None) -> Surface:
     """The skin changed until it keeps all, on the fewest rows that do, or as near to that as can be.
 
-    quick: the fewest rows alone are tried. Raises `GeometryError` for an end that is to meet and is no edge of a face.
+    quick: the fewest rows alone are tried; or those of the surface as it was ``before``, and from there. Raises
+    `GeometryError` for an end that is to meet and is no edge of a face.
     """
+    if quick and before is not None and before.weights is None:
+        return _dragged(skin, wanted, before)
     parts = np.ones(len(wanted.places) - 1, dtype=np.intp)
     columns, best, idle = _columns(skin, wanted), None, 0
     own = not wanted.guides or quick or _on(skin, wanted)
@@ -93,11 +99,8 @@ def kept(skin: Surface, wanted: Wanted, quick: bool = False) -> Surface:
         patch = Patch(columns, _rows(skin, wanted, None if own and number == 0 else parts))
         if best is not None and patch.count > _MOST:
             break
-        start = patch.interpolate(lambda u, v: surface_grid(skin, u, v)[0, 0])
-        sections, guides = _sections(wanted, patch), _guides(wanted, patch)
-        beside = [_beside(skin, wanted, name, i) for name, i in (("v0", 0), ("v1", -1)) if wanted.ends[i].order]
-        conditions: list[Condition] = [*sections, *beside, *guides]
-        made = fit(patch, conditions, start, tau=3.0, steps=10)
+        conditions = _conditions(skin, wanted, patch)
+        made = fit(patch, conditions, _laid(skin, patch), tau=3.0, steps=10)
         if 1.0 < made.ratio < _FAR and not quick:
             # What it lacks is held back by its likeness to the skin.
             made = fit(patch, conditions, made.control, tau=3.0, steps=6)
@@ -106,14 +109,34 @@ def kept(skin: Surface, wanted: Wanted, quick: bool = False) -> Surface:
             best = made.ratio, patch.surface(_ended(patch, made.control, wanted))
         if made.ratio <= 1.0:
             break
-        ratios = _between(patch, made, wanted, [*sections, *guides])
-        at_ends = max((made.worst[c.name] for c in beside), default=0.0)
-        if (at_ends > max(1.0, float(ratios.max(initial=0.0))) or (idle and guides)) and columns.count < _COLUMNS:
+        ratios = _between(patch, made, wanted, [c for c in conditions if isinstance(c, Contains)])
+        at_ends = max((made.worst[c.name] for c in conditions if isinstance(c, Meets)), default=0.0)
+        if (
+            at_ends > max(1.0, float(ratios.max(initial=0.0))) or (idle and wanted.guides)
+        ) and columns.count < _COLUMNS:
             columns = _more(columns)
         else:
             parts = np.minimum(np.where(ratios > _FAR, 2 * parts, np.where(ratios > 1.0, parts + 1, parts)), _PARTS)
     assert best is not None
     return best[1]
+
+
+def _dragged(skin: Surface, wanted: Wanted, before: Surface) -> Surface:
+    """A few steps on from the surface as it was, on its own knots."""
+    patch = Patch(Space(before.degree_u, before.knots_u), Space(before.degree_v, before.knots_v))
+    start = before.control.reshape(-1, 3)
+    made = fit(patch, _conditions(skin, wanted, patch), _laid(skin, patch), tau=3.0, steps=_STEPS, start=start)
+    return patch.surface(_ended(patch, made.control, wanted))
+
+
+def _laid(skin: Surface, patch: Patch) -> Array:
+    """The skin as a patch."""
+    return patch.interpolate(lambda u, v: surface_grid(skin, u, v)[0, 0])
+
+
+def _conditions(skin: Surface, wanted: Wanted, patch: Patch) -> list[Condition]:
+    beside = [_beside(skin, wanted, name, i) for name, i in (("v0", 0), ("v1", -1)) if wanted.ends[i].order]
+    return [*_sections(wanted, patch), *beside, *_guides(wanted, patch)]
 
 
 def _on(skin: Surface, wanted: Wanted) -> bool:

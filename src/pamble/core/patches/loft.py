@@ -56,14 +56,15 @@ class LoftMade:
 def loft(
     sections: Sequence[Curve | Edge], diagonal: float, *, between: Between = "smooth", closed: bool = False,
     ends: tuple[LoftEnd, LoftEnd] = (FREE, FREE), guides: Sequence[Curve] = (), turned: Sequence[bool | None] = (),
-    matched: Sequence[Sequence[float]] = (), quick: bool = False,
+    matched: Sequence[Sequence[float]] = (), quick: bool = False, before: Surface | None = None,
 ) -> LoftMade:  # fmt: skip
     """Surface through sections in order; exact through them where nothing else is asked.
 
     between: smooth, or straight from each to the next. closed: round to the first again. guides: curves that cross all
     sections, which the surface contains. turned, matched: as in `alike`, the first and last section may be points, too.
-    quick: the fewest rows alone are tried. ``diagonal`` of the part, mm, bounds curvature references. Raises
-    `GeometryError` for sections that cannot be lofted, and a guide that misses one by how much.
+    quick: the fewest rows alone are tried, or those that it had ``before``. ``diagonal`` of the part, mm, bounds
+    curvature references. Raises `GeometryError` for sections that cannot be lofted, and a guide that misses one by how
+    much.
     """
     curves = [s.space if isinstance(s, Edge) else s for s in sections]
     asked = [e.order for e in ends]
@@ -84,7 +85,7 @@ def loft(
                 "Rational sections take no guides or neighbours: rebuild them as polynomial ones first."
             )
         crossings = [_crossings(g, same.curves, places, i) for i, g in enumerate(guides)]
-        made = kept(skin, Wanted(same.curves, places, sections, ends, guides, crossings, diagonal), quick)
+        made = kept(skin, Wanted(same.curves, places, sections, ends, guides, crossings, diagonal), quick, before)
     met = {}
     for name, i, end in (("v0", 0, ends[0]), ("v1", -1, ends[1])):
         source = sections[i]

@@ -27,7 +27,8 @@ _POINTS = 200
 _PACE = 0.12
 """Difference of pace between sections, as a share of the length, from which they are fitted anew by length."""
 
-_MOST_SPANS = 24
+_MOST_SPANS, _HOPELESS = 24, 12.0
+"""Spans up to which sections are fitted anew, and times the tolerance by which too few miss them."""
 
 _TIMES = 2
 """CVs of the richest section, so many times, up to which all knots are put together where paces agree."""
@@ -208,8 +209,14 @@ def _fitted(run: Sequence[Curve], tolerance: float, matched: Array) -> tuple[lis
     at = matched.mean(axis=1)
     rows = [curve_points(c, length_parameters(c, pace(at, matched[:, i], s))) for i, c in enumerate(run)]
     best: tuple[list[Curve], float] | None = None
+    points = np.concatenate(rows, axis=1)
     for spans in range(1, _MOST_SPANS + 1):
         knots = basis.uniform_knots(5, spans)
+        held = basis.matrix(knots, 5, s)[0]
+        miss = points - held @ np.linalg.lstsq(held, points, rcond=None)[0]
+        # Fits may slide along their sections, which does not mend so much.
+        if spans < _MOST_SPANS and norm(miss.reshape(len(s), -1, 3)).max() > _HOPELESS * tolerance:
+            continue
         fits = [fit_on_knots(row, s, knots, tolerance, patient=spans > 4)[0] for row in rows]
         off = max(f.deviation for f in fits)
         if best is None or off < best[1]:

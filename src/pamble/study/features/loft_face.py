@@ -89,7 +89,7 @@ def run(params: LoftParams, inputs: Inputs, context: Context) -> Made:
     running = [reverse_curve(c) if way else c for c, way in zip(curves, ways, strict=True)]
     points = _points(params, running)
     if params.around == "none":
-        made = _lofted(params, inputs, lines, ways, points, context.preview)
+        made = _lofted(params, inputs, lines, ways, points, context)
     else:
         made = _around(params, inputs, lines, ways, points)
     seams = []
@@ -110,7 +110,7 @@ def run(params: LoftParams, inputs: Inputs, context: Context) -> Made:
 
 def _lofted(
     params: LoftParams, inputs: Inputs, lines: list[Curve | Edge], ways: list[bool], points: list[list[float]],
-    quick: bool,
+    context: Context,
 ) -> _Built:  # fmt: skip
     ends = (
         _end(params.start, params.start_magnitude, lines[0], inputs.name(params.sections[0].feature)),
@@ -121,10 +121,11 @@ def _lofted(
         if params.closed:
             raise GeometryError("A loft round to its first section has no ends that could run to a point.")
         lines, ways, points, ends = _with_points(params, inputs, lines, ways, points, ends)
+    shown = context.dragged
     made = loft(
         lines, size, between=params.between,
         closed=params.closed, ends=ends, guides=inputs.different(params.guides), turned=ways, matched=points,
-        quick=quick,
+        quick=context.preview, before=shown.surface if shown is not None and shown.natural else None,
     )  # fmt: skip
     return _Built(made.surface, max(made.sections), max(made.guides) if made.guides else None, made.warnings)
 

@@ -22,10 +22,9 @@ class NetParams(Stored):
 
 def run(params: NetParams, inputs: Inputs, context: Context) -> Made:
     """Build the face; while it is dragged on the spans that it has."""
-    before = context.kept.shape if context.preview and context.kept else None
-    kept = before.face if before else None
-    same = kept is not None and (kept.surface.degree_u, kept.surface.degree_v) == (params.degree, params.degree)
-    spans = kept.surface.spans if kept is not None and same else None
+    shown = context.dragged.surface if context.dragged else None
+    same = shown is not None and (shown.degree_u, shown.degree_v) == (params.degree, params.degree)
+    spans = shown.spans if shown is not None and same else None
     made = net_surface(inputs.different(params.curves), max(params.miss, 1e-6), degree=params.degree, spans=spans)
     return made_face(
         Face(made.surface),
