@@ -54,7 +54,7 @@ export function FieldRow({ field, label = field.title, value, found = null, firs
               <button className="target" aria-label={`${field.title}: ${refWords(now)}, pick another`} title="Pick another" onClick={() => repick?.(what)}>
                 {refWords(now)}
               </button>
-              {field.optional && (
+              {leftOut(field) && (
                 <button className="chip" aria-label={`${field.title}: none`} title="Take out" onClick={() => change(null)}>
                   ×
                 </button>
