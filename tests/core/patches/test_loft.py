@@ -4,7 +4,9 @@ import numpy as np
 import pytest
 from scipy.interpolate import make_interp_spline
 
+from pamble.core.curves.interpolate import through_points
 from pamble.core.curves.measure import length_parameters
+from pamble.core.curves.meet import nearest
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
 from pamble.core.patches.around import loft_around
@@ -141,6 +143,28 @@ def test_sections_and_guides_drawn_on_a_freeform_face_are_held(seed):
     dragged = loft(lifted[:n], 200.0, guides=lifted[n:], quick=True, before=made.surface)
     assert dragged.surface.control.shape == made.surface.control.shape
     assert max(*dragged.sections, *dragged.guides) < 0.01
+
+
+@pytest.mark.parametrize("turns", [[1.2], [1.2, 4.0], [0.03], [-0.5]])
+def test_a_tube_along_guides_comes_round_smoothly(turns):
+    """Ovals that are guided out of their skin, also over the joint where they begin."""
+    rings = [ring(h, 0.0, r) for h, r in ((0, 20), (30, 26), (60, 22))]
+    z, guides = np.linspace(0, 60, 31), []
+    wide = np.polyval(np.polyfit([0, 30, 60], [20, 26, 22], 2), z) + np.sin(np.pi * z / 30)
+    for angle in turns:
+        # One that begins before the joint ends as far behind it.
+        way = angle * np.cos(np.pi * z / 60) if angle < 0 else angle + 0 * z
+        points = np.column_stack([wide * np.cos(way), 0.6 * wide * np.sin(way), z])
+        guides.append(through_points(points, 3))
+    on_rings = [nearest(g, r).gap for g in guides for r in rings]
+    made = loft(rings, 100.0, guides=guides)
+    assert max(made.sections) < 0.002
+    assert max(made.guides) < 0.005 + max(on_rings)
+    d = surface_grid(made.surface, np.array([0.0, 1.0]), np.linspace(0, 1, 41), 2)
+    n, bend = curvatures(d)
+    assert np.abs(d[0, 0][0] - d[0, 0][1]).max() < 1e-9
+    assert np.degrees(np.linalg.norm(n[0] - n[1], axis=1)).max() < 1e-3
+    assert np.abs(bend.mean[0] - bend.mean[1]).max() < 1e-4
 
 
 def test_a_guide_that_cannot_be_followed_is_told():

@@ -7,9 +7,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pamble.core.arrays import Array, BoolArray, IntArray, cross, dot, norm, unit
+from pamble.core.arrays import Array, BoolArray, IntArray, cross, dot, floats, norm, unit
 from pamble.core.patches.solve import Rows
 from pamble.core.patches.space import Patch
+
+_JOINT, _JOINT_ANGLE, _JOINT_BEND = 1e-4, 0.002, 0.002
+"""Aims where a patch comes round: mm; degrees; share of its size, for the second derivative."""
 
 WEIGHT = 3.0
 """Root of the weight of a whole condition; it is shared by its samples."""
@@ -47,7 +50,7 @@ class Contains:
 
     along: 0 or 1 where the curve is the iso-line on which u or v runs: feet slide along it, and the distance across the
     curve counts, with its unit tangents (m, 3). None: feet are free and the distance along the normal counts.
-    fixed: points and parameters belong together. tolerance: mm, one or (m,).
+    fixed: points and parameters belong together. around: u runs on over its end. tolerance: mm, one or (m,).
     """
 
     points: Array
@@ -56,13 +59,14 @@ class Contains:
     along: int | None = None
     tolerance: float | Array = 0.002
     fixed: bool = False
+    around: bool = False
     slack: float = 0.5
     name: str = "curve"
 
     def rows(self, patch: Patch, control: Array) -> Rows:
         m = len(self.points)
         if not self.fixed:
-            new = patch.feet(control, self.points, self.uv, self.along)
+            new = patch.feet(control, self.points, self.uv, self.along, around=self.around)
             if self.along is not None:
                 rim = ends_of(self.uv[:, self.along])
                 new[rim] = self.uv[rim]
@@ -81,7 +85,7 @@ class Contains:
             n = unit(cross(du, dv))
             rows, gaps = [spread(b, n)], [dot(n, gap)]
             # What has its foot on a side lies beyond it, or ends there: the side comes to it.
-            for k, along in ((0, dv), (1, du)):
+            for k, along in ((1, du),) if self.around else ((0, dv), (1, du)):
                 out = unit(cross(n, along)) * ends_of(self.uv[:, k])[:, None]
                 rows.append(spread(b, out))
                 gaps.append(dot(out, gap))
@@ -104,6 +108,25 @@ class Contains:
 def passes(point: Array, uv: Array, tolerance: float = 0.01) -> Contains:
     """The patch passes a point (3,), near the parameters (2,)."""
     return Contains(point[None], uv[None], tolerance=tolerance, name="point")
+
+
+@dataclass
+class Closes:
+    """The side u1 comes round to u0, derivatives across alike up to an order (0 to 2)."""
+
+    order: int
+    name: str = "joint"
+
+    def rows(self, patch: Patch, control: Array) -> Rows:
+        size = patch.sizes(control)[0]
+        tolerances = np.array([_JOINT, np.radians(_JOINT_ANGLE) * size, _JOINT_BEND * size])[: self.order + 1]
+        ends = patch.u.matrix(np.array([0.0, 1.0]), 2)[: self.order + 1]
+        apart = (ends[:, 1] - ends[:, 0]) / tolerances[:, None]
+        lines = np.flatnonzero(np.abs(apart).max(axis=0) > 0)
+        rows = np.kron(apart[:, lines], np.eye(patch.v.count))
+        ids = (lines[:, None] * patch.v.count + np.arange(patch.v.count)).ravel()
+        right = -(rows @ control[ids])
+        return Rows(ids, floats(np.kron(rows, np.eye(3))), right.ravel(), float(np.abs(right).max()))
 
 
 @dataclass

@@ -11,15 +11,15 @@ import numpy as np
 from pamble.core.arrays import Array, IntArray, dot, norm, unit
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge
-from pamble.core.patches.conditions import Contains
+from pamble.core.patches.conditions import Closes, Contains
 from pamble.core.patches.meets import Meets
-from pamble.core.patches.sections import is_point
+from pamble.core.patches.sections import is_closed, is_point
 from pamble.core.patches.side import Side
 from pamble.core.patches.solve import Condition, Fitted, fit
 from pamble.core.patches.space import Patch, Space
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import curve_points, surface_derivatives, surface_grid
+from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives, surface_grid
 from pamble.core.spline.knots import raised_knots
 from pamble.core.spline.surface import Surface
 
@@ -46,6 +46,9 @@ _HELPS = 0.7
 
 _RIM, _BESIDE = 1e-6, 1e-3
 """Parameters within which a guide runs along a side, and within which a place is on a section."""
+
+_ALIKE = 0.01
+"""Share of its speed within which a loop's ends have derivatives alike."""
 
 _PLACES = 161
 """Places along sections at which they are compared."""
@@ -104,8 +107,8 @@ def kept(skin: Surface, wanted: Wanted, quick: bool = False, before: Surface | N
         if 1.0 < made.ratio < _FAR and not quick:
             # What it lacks is held back by its likeness to the skin.
             made = fit(patch, conditions, made.control, tau=3.0, steps=6)
+        idle = 0 if best is None or made.ratio < _HELPS * best[0] else idle + 1
         if best is None or made.ratio < best[0]:
-            idle = 0 if best is None or made.ratio < _HELPS * best[0] else idle + 1
             best = made.ratio, patch.surface(_ended(patch, made.control, wanted))
         if made.ratio <= 1.0:
             break
@@ -136,7 +139,23 @@ def _laid(skin: Surface, patch: Patch) -> Array:
 
 def _conditions(skin: Surface, wanted: Wanted, patch: Patch) -> list[Condition]:
     beside = [_beside(skin, wanted, name, i) for name, i in (("v0", 0), ("v1", -1)) if wanted.ends[i].order]
-    return [*_sections(wanted, patch), *beside, *_guides(wanted, patch)]
+    around = _comes_round(wanted.curves)
+    joint = [] if around is None else [Closes(around)]
+    return [*_sections(wanted, patch), *beside, *joint, *_guides(wanted, patch, around is not None)]
+
+
+def _comes_round(curves: Sequence[Curve]) -> int | None:
+    """How smoothly all sections come round, 0 to 2; None for open ones."""
+    loops = [c for c in curves if not is_point(c)]
+    if not all(is_closed(c) for c in loops):
+        return None
+    order = 2
+    for c in loops:
+        d = curve_derivatives(c, c.domain, 2)
+        size = float(norm(d[1]).max())
+        alike = norm(d[1:, 0] - d[1:, 1]) < _ALIKE * np.array([size, 2 * np.pi * size])
+        order = min(order, int(np.argmin([*alike, False])))
+    return order
 
 
 def _on(skin: Surface, wanted: Wanted) -> bool:
@@ -198,7 +217,7 @@ def _sections(wanted: Wanted, patch: Patch) -> list[Contains]:
     return out
 
 
-def _guides(wanted: Wanted, patch: Patch) -> list[Contains]:
+def _guides(wanted: Wanted, patch: Patch, around: bool) -> list[Contains]:
     """Guides, free to lie where they like; one that runs along a side is that side."""
     out = []
     for g, (known, place) in zip(wanted.guides, wanted.crossings, strict=True):
@@ -208,8 +227,10 @@ def _guides(wanted: Wanted, patch: Patch) -> list[Contains]:
         uv = np.column_stack([np.interp(dense, share, column) for column in place.T])
         points = curve_points(g, t)
         level = next((float(round(u)) for u in uv[[-1, 0], 0] if min(u, 1 - u) < _RIM), None)
-        if level is None:
-            out.append(Contains(points, uv.copy(), tolerance=_GUIDE, name="guide"))
+        if around:
+            uv[:, 0] %= 1.0
+        if around or level is None:
+            out.append(Contains(points, uv.copy(), tolerance=_GUIDE, around=around, name="guide"))
         else:
             way, whole = unit(np.gradient(points, axis=0)), np.stack([np.full(len(t), level), uv[:, 1]], axis=1)
             out.append(Contains(points, whole, way, 1, _GUIDE, slack=0.05, name="guide"))
@@ -248,8 +269,10 @@ def _between(patch: Patch, made: Fitted, wanted: Wanted, rows: Sequence[Contains
 
 
 def _ended(patch: Patch, control: Array, wanted: Wanted) -> Array:
-    """Control points with all of a row in one where a section is a point."""
+    """Control points with all of a row in one where a section is a point, and a joint that is shut."""
     net = patch.net(control).copy()
+    if _comes_round(wanted.curves) is not None:
+        net[-1] = net[0]
     for i in (0, -1):
         if is_point(wanted.curves[i]):
             net[:, i] = wanted.curves[i].control[0]

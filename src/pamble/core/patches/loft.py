@@ -17,7 +17,7 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, natural_edge
 from pamble.core.patches.guided import FREE, LoftEnd, Wanted, kept
 from pamble.core.patches.inside import PLACES, off
-from pamble.core.patches.sections import Alike, alike, chord_parameters, is_point, out_of_order
+from pamble.core.patches.sections import Alike, alike, chord_parameters, is_closed, is_point, out_of_order
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_grid
 from pamble.core.spline.kinks import refuse_kinks
@@ -193,6 +193,9 @@ def _crossings(guide: Curve, curves: Sequence[Curve], places: Array, number: int
     along = np.array([m.t[1] for m in met])
     for i, beside in ((0, 1), (-1, -2)):
         along[i] = along[beside] if is_point(curves[i]) else along[i]
+    if is_closed(curves[0]) or is_closed(curves[-1]):
+        # Over the joint it goes on counting.
+        along = np.unwrap(along, period=1.0)
     order = 1 if t[-1] > t[0] else -1
     if (order * np.diff(t) <= 0).any():
         raise GeometryError(f"Guide {number + 1} crosses the sections in another order than they stand.")

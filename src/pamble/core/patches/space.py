@@ -126,9 +126,12 @@ class Patch:
         )
         return np.asarray(total), mean
 
-    def feet(self, control: Array, points: Array, uv: Array, only: int | None = None, steps: int = 1) -> Array:
-        """Parameters (m, 2) nearer to the feet of points by Gauss-Newton steps. only: 0 or 1 where one parameter
-        moves."""
+    def feet(
+        self, control: Array, points: Array, uv: Array, only: int | None = None, steps: int = 1, around: bool = False
+    ) -> Array:
+        """Parameters (m, 2) nearer to the feet of points by Gauss-Newton steps. only: 0 or 1 where one parameter moves.
+        around: whether u runs on over its end at its start.
+        """
         for _ in range(steps):
             d = self.at(control, uv[:, 0], uv[:, 1], 1)
             su, sv, gap = d[1, 0], d[0, 1], points - d[0, 0]
@@ -140,5 +143,7 @@ class Patch:
                 e, f, g, a, b = dot(su, su), dot(su, sv), dot(sv, sv), dot(gap, su), dot(gap, sv)
                 det = np.maximum(e * g - f * f, 1e-12 * e * g + TINY)
                 uv += np.clip(np.stack([a * g - b * f, b * e - a * f], axis=1) / det[:, None], -0.2, 0.2)
+            if around:
+                uv[:, 0] %= 1.0
             uv = np.clip(uv, 0.0, 1.0)
         return uv

@@ -19,6 +19,9 @@ _STEPS = 40
 _SETTLED = 1e-11
 """Newton stops after a step shorter than this fraction of the domain: the next one would be below rounding."""
 
+_HAIR = 1e-6
+"""Share of a domain from its end within which a foot is at the joint."""
+
 _SEEDS_A_SPAN = 12
 
 _ROW = 64
@@ -204,12 +207,12 @@ def _grid(surface: Surface) -> tuple[Array, Array, cKDTree]:
 def _over_joint(surface: Surface, points: Array, feet: SurfaceFeet, along: int) -> SurfaceFeet:
     """Feet that stopped at the joint of a closed surface, tried again from its other side."""
     low, high = surface.domain[along]
-    uv = np.stack([feet.u, feet.v])
-    stuck = np.flatnonzero((uv[along] <= low) | (uv[along] >= high))
+    uv, hair = np.stack([feet.u, feet.v]), _HAIR * (high - low)
+    stuck = np.flatnonzero((uv[along] <= low + hair) | (uv[along] >= high - hair))
     if not len(stuck):
         return feet
     start = uv[:, stuck]
-    start[along] = np.where(start[along] <= low, high, low)
+    start[along] = np.where(start[along] <= low + hair, high, low)
     other = _newton_on_surface(surface, points[stuck], start[0], start[1])
     better = other.distance < feet.distance[stuck]
     at = stuck[better]
