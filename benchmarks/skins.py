@@ -10,22 +10,31 @@ import time
 from collections.abc import Callable, Sequence
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from pamble.core.errors import PambleError
 from pamble.core.patches.loft import loft
 from pamble.core.patches.net import net_surface
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.evaluate import curve_points, surface_grid
 from pamble.core.spline.surface import Surface
 from tests.core.patches.drawn import random_loft, random_net
 
 HOLDS = 0.003, 0.01
+_GRID = 600
 
 
 def farthest(surface: Surface, curves: Sequence[Curve]) -> float:
-    """How far curves lie off a surface, mm."""
-    return max(float(to_surface(surface, curve_points(c, np.linspace(*c.domain, 401))).distance.max()) for c in curves)
+    """How far curves lie off a surface, mm: from the nearest of so many places of it."""
+    t = np.linspace(0, 1, _GRID)
+    grid = cKDTree(surface_grid(surface, t, t)[0, 0].reshape(-1, 3))
+    worst = 0.0
+    for c in curves:
+        points = curve_points(c, np.linspace(*c.domain, 401))
+        at = np.asarray(grid.query(points)[1])
+        worst = max(worst, float(to_surface(surface, points, (t[at // _GRID], t[at % _GRID])).distance.max()))
+    return worst
 
 
 def net(seed: int) -> tuple[Surface, list[Curve]]:
