@@ -41,8 +41,8 @@ _FAR = 8.0
 _STEPS = 3
 """Steps that are taken while something is dragged."""
 
-_HELPS = 0.7
-"""Share of the worst figure below which more rows have helped."""
+_HELPS, _WORTH = 0.7, 0.9
+"""Shares of the worst figure below which more rows have helped, and below which they are worth it."""
 
 _RIM, _BESIDE = 1e-6, 1e-3
 """Parameters within which a guide runs along a side, and within which a place is on a section."""
@@ -52,6 +52,9 @@ _ALIKE = 0.01
 
 _PLACES = 161
 """Places along sections at which they are compared."""
+
+_FEW = 12
+"""Columns up to which those of degree 5 come before the skin's own."""
 
 _ALONG, _SPANS = 0.5, 32
 """Share of a section's tolerance within which one of fewer CVs stands for it, and spans up to which that is sought."""
@@ -108,7 +111,7 @@ def kept(skin: Surface, wanted: Wanted, quick: bool = False, before: Surface | N
             # What it lacks is held back by its likeness to the skin.
             made = fit(patch, conditions, made.control, tau=3.0, steps=6)
         idle = 0 if best is None or made.ratio < _HELPS * best[0] else idle + 1
-        if best is None or made.ratio < best[0]:
+        if best is None or made.ratio <= 1.0 or made.ratio < _WORTH * best[0]:
             best = made.ratio, patch.surface(_ended(patch, made.control, wanted))
         if made.ratio <= 1.0:
             break
@@ -167,13 +170,15 @@ def _on(skin: Surface, wanted: Wanted) -> bool:
 
 
 def _columns(skin: Surface, wanted: Wanted) -> Space:
-    """Functions along the sections: as few even spans as hold them all, or the skin's own."""
-    degree = max(5, skin.degree_u)
+    """Functions along the sections: as few even spans of degree 5 as hold them all, or the skin's own where those are
+    fewer, as along cubics of many knots.
+    """
+    degree = max(3, skin.degree_u)
     own = Space(degree, raised_knots(skin.knots_u, skin.degree_u, degree - skin.degree_u))
     s = np.linspace(0, 1, _PLACES)
     points = np.concatenate([curve_points(c, s) for c in wanted.curves], axis=1)
-    for spans in range(1, min(_SPANS, own.count - degree)):
-        few = Space.even(degree, spans)
+    for spans in range(1, min(_SPANS, max(own.count, _FEW) - degree)):
+        few = Space.even(max(5, degree), spans)
         held = few.matrix(s)[0]
         off = points - held @ np.linalg.lstsq(held, points, rcond=None)[0]
         if norm(off.reshape(len(s), -1, 3)).max() < _ALONG * _SECTION:
