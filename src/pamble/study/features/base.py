@@ -39,6 +39,11 @@ class Context:
     assets: Mapping[str, bytes] = field(default_factory=dict)
 
     @property
+    def quick(self) -> bool:
+        """Whether something that was built in full before is dragged: a step in work was not, and its figures count."""
+        return self.preview and self.kept is not None
+
+    @property
     def dragged(self) -> Face | None:
         """The face that the step made when it was last kept, while the pointer is down."""
         shape = self.kept.shape if self.preview and self.kept is not None else None

@@ -196,7 +196,7 @@ def _through(
     passed = inputs.different([*params.sections, *params.guides])
     count, spec = len(params.sections), params.spec()
     diagonal = max(e.surface.diagonal for e in edges)
-    made = blend_through(*edges, spec, diagonal, passed[:count], passed[count:], context.preview)
+    made = blend_through(*edges, spec, diagonal, passed[:count], passed[count:], context.quick)
     away = None if limit is None else clearance(made.surface, limit)
     full = [1.0 if f is None else f for f in spec.fullness]
     handles = tuple(

@@ -121,11 +121,11 @@ def _lofted(
         if params.closed:
             raise GeometryError("A loft round to its first section has no ends that could run to a point.")
         lines, ways, points, ends = _with_points(params, inputs, lines, ways, points, ends)
-    shown, quick = context.dragged, context.preview and context.kept is not None
+    shown = context.dragged
     made = loft(
         lines, size, between=params.between,
         closed=params.closed, ends=ends, guides=inputs.different(params.guides), turned=ways, matched=points,
-        quick=quick, before=shown.surface if shown is not None and shown.natural else None,
+        quick=context.quick, before=shown.surface if shown is not None and shown.natural else None,
     )  # fmt: skip
     return _Built(made.surface, max(made.sections), max(made.guides) if made.guides else None, made.warnings)
 
