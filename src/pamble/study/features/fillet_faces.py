@@ -120,7 +120,7 @@ def run(params: FilletParams, inputs: Inputs, context: Context) -> Made:
         seams,
         () if params.section == "chord" else tuple(_handles(params, part, asked)),
         _facts(made),
-        made.warnings if context.preview else (*made.warnings, *made.unsound()),
+        made.warnings if context.quick else (*made.warnings, *made.unsound()),
         removes=tuple(ids[n] for n in sorted(made.gone)),
     )
 
