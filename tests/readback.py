@@ -52,7 +52,7 @@ def _array(v) -> np.ndarray:
     return np.array([v.X(), v.Y(), v.Z()])
 
 
-def _frame(geom, point):
+def frame(geom, point):
     """Foot distance, normal, and second derivatives of a surface at the foot of a point."""
     tool = GeomAPI_ProjectPointOnSurf(gp_Pnt(*point), geom)
     u, v = tool.LowerDistanceParameters() if tool.NbPoints() else (None, None)
@@ -64,7 +64,7 @@ def _frame(geom, point):
     return np.linalg.norm(_array(p) - point), n, su, sv, suu, svv, suv
 
 
-def _curvature(frame, direction):
+def curvature(frame, direction):
     """Normal curvature of the surface in a tangent direction."""
     _, n, su, sv, suu, svv, suv = frame
     a, b = np.linalg.lstsq(np.column_stack([su, sv]), direction, rcond=None)[0]
@@ -81,10 +81,10 @@ def seam(blend, neighbour, edge_number: int, floor: float, samples: int = 60) ->
         p, d = gp_Pnt(), gp_Vec()
         curve.D1(t, p, d)
         point, tangent = _array(p), _array(d) / d.Magnitude()
-        a, b = _frame(mine, point), _frame(theirs, point)
+        a, b = frame(mine, point), frame(theirs, point)
         sine = np.linalg.norm(np.cross(a[1], b[1]))
         across = np.cross(a[1], tangent)
-        k1, k2 = _curvature(a, across), _curvature(b, across) * np.sign(a[1] @ b[1])
+        k1, k2 = curvature(a, across), curvature(b, across) * np.sign(a[1] @ b[1])
         worst.gap = max(worst.gap, b[0])
         worst.angle = max(worst.angle, float(np.degrees(np.arcsin(min(1.0, sine)))))
         worst.curvature_abs = max(worst.curvature_abs, abs(k1 - k2))

@@ -11,13 +11,13 @@ from pamble.core.spline.knots import raise_surface_degree, surface_part
 from pamble.core.spline.surface import Surface
 
 
-def ground(seed: int, rise: float, count: int = 7) -> Surface:
+def ground(seed: int, rise: float, count: int = 7, degree: int = 5) -> Surface:
     """A freeform panel of 400 x 300 mm."""
     rng = np.random.default_rng(seed)
     x, y = np.meshgrid(np.linspace(0, 400, count), np.linspace(0, 300, count), indexing="ij")
     z = rise * (np.sin(x / 190 + 0.3) + np.cos(y / 111)) + rng.normal(size=x.shape) * rise * 0.12
-    knots = basis.uniform_knots(5, count - 5)
-    return Surface(5, 5, knots, knots, np.dstack([x, y, z]))
+    knots = basis.uniform_knots(degree, count - degree)
+    return Surface(degree, degree, knots, knots, np.dstack([x, y, z]))
 
 
 def window(surface: Surface, u=(0.35, 0.65), v=(0.3, 0.7)) -> list[Edge]:

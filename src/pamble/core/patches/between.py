@@ -4,18 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from contextlib import suppress
-
-import numpy as np
+from dataclasses import replace
 
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
-from pamble.core.patches.boundary import Folds, boundary_patch
-from pamble.core.patches.closed import closed, refuse_touching
+from pamble.core.patches.boundary import MOST_SPANS, Folds, boundary_patch
+from pamble.core.patches.closed import closed
 from pamble.core.patches.inside import Through
 from pamble.core.patches.lent import uneven
 from pamble.core.patches.loop import Asked, chain
 from pamble.core.patches.told import PatchMade, worst_of
 from pamble.core.patches.trimmed import trimmed_patch
+
+_FEW_SPANS = 4
+"""Spans of a four-sided patch up to which it comes before one that is trimmed, which then has fewer CVs."""
+
+_BETTER = 0.5
+"""Share of the worst figure of a four-sided patch from which one that is trimmed does better."""
 
 
 def patch_between(
@@ -26,25 +31,20 @@ def patch_between(
     through: Through = (),
     before: Face | None = None,
 ) -> PatchMade:
-    """Two or three sides that close are filled by a trimmed patch, all others by a four-sided one; four that turn too
-    sharply for that, or run on into each other at a corner, by a trimmed one too. through: curves and points that it
-    passes. before: see `_again`. Raises `GeometryError`.
+    """Sides that close are filled as `one_patch` does it, all others by a four-sided one; so are four for which spans
+    along u and v are given, unless it folds. through: curves and points that it passes. before: see `_again`. Raises
+    `GeometryError`.
     """
     if before is not None and spans is None and (made := _again(asked, diagonal, degree, before, through)):
         return made
-    most = None if spans is None else max(spans)
-    c = chain(asked)
-    whole = all(c.joined)
-    if whole:
-        refuse_touching(c)
-    if len(asked) < 4 and whole:
-        return _trimmed(asked, diagonal, degree, most, through)
-    try:
-        return boundary_patch(asked, diagonal, degree, spans, through)
-    except Folds:
-        if not whole:
-            raise
-        return _trimmed(asked, diagonal, degree, most, through)
+    whole = all(chain(asked).joined)
+    if not whole or (len(asked) == 4 and spans is not None):
+        try:
+            return boundary_patch(asked, diagonal, degree, spans, through)
+        except Folds:
+            if not whole:
+                raise
+    return one_patch(asked, diagonal, degree, None if spans is None else max(spans), through)
 
 
 def one_patch(
@@ -55,27 +55,50 @@ def one_patch(
     through: Through = (),
     before: Face | None = None,
 ) -> PatchMade:
-    """One patch over a closed loop of sides: between four, a four-sided one where it holds; else trimmed along them, or
-    of the two what does better. before: see `_again`. Raises `GeometryError`.
+    """One patch over a closed loop of sides: between four, a four-sided one where it holds or a trimmed one does little
+    better; else trimmed along them. before: see `_again`. Raises `GeometryError`.
     """
     if before is not None and spans is None and (made := _again(asked, diagonal, degree, before, through)):
         return made
     closed(asked)
-    four: PatchMade | None = None
-    if len(asked) == 4:
-        both = None if spans is None else (spans, spans)
+    both = None if spans is None else (spans, spans)
+
+    def four_sided(most: int) -> PatchMade | None:
         with suppress(GeometryError):
-            four = boundary_patch(asked, diagonal, degree, both, through)
-    best = np.inf if four is None else worst_of(four.sides, four.corners)
-    if four is not None and best <= 1.0:
+            return boundary_patch(asked, diagonal, degree, both, through, most=most)
+        return None
+
+    four = four_sided(_FEW_SPANS) if len(asked) == 4 else None
+    if four is not None and _holds(four):
         return four
+    wrong: GeometryError | None = None
     try:
         trimmed = trimmed_patch(asked, diagonal, degree, spans, through)
-    except GeometryError:
-        if four is None:
-            raise
-        return four
-    return trimmed if four is None or worst_of(trimmed.sides, trimmed.corners) <= best else four
+        if len(asked) != 4 or _holds(trimmed):
+            return trimmed
+    except GeometryError as error:
+        trimmed, wrong = None, error
+    if len(asked) == 4 and spans is None:
+        four = four_sided(MOST_SPANS)
+    made = trimmed if four is None or (trimmed is not None and _does_better(trimmed, four)) else four
+    if made is None:
+        assert wrong is not None
+        raise wrong
+    return made
+
+
+def _holds(made: PatchMade) -> bool:
+    return _worst(made, 3) <= 1.0
+
+
+def _worst(made: PatchMade, most: int) -> float:
+    return worst_of([replace(s, order=min(s.order, most)) for s in made.sides], made.corners)
+
+
+def _does_better(trimmed: PatchMade, four: PatchMade) -> bool:
+    """By the figures up to the curvature first: how this changes may jump in a neighbour itself."""
+    most = 2 if max(_worst(trimmed, 2), _worst(four, 2)) > 1.0 else 3
+    return _worst(trimmed, most) <= max(1.0, _BETTER * _worst(four, most))
 
 
 def _again(asked: Sequence[Asked], diagonal: float, degree: int, before: Face, through: Through) -> PatchMade | None:
@@ -85,15 +108,8 @@ def _again(asked: Sequence[Asked], diagonal: float, degree: int, before: Face, t
     spans = before.surface.spans
     with suppress(GeometryError):
         if not before.natural:
-            return trimmed_patch(asked, diagonal, degree, max(spans), through, exact=False)
+            lent = uneven(before.surface)
+            return trimmed_patch(asked, diagonal, degree, max(spans), through, exact=False, lends=lent)
         if len(asked) <= 4:
             return boundary_patch(asked, diagonal, degree, spans, through, uneven(before.surface))
     return None
-
-
-def _trimmed(asked: Sequence[Asked], diagonal: float, degree: int, spans: int | None, through: Through) -> PatchMade:
-    high = [i + 1 for i, a in enumerate(asked) if a.order > 2]
-    if high:
-        named = ", ".join(map(str, high))
-        raise GeometryError(f"Sides {named} ask for G3: a loop that takes a trimmed patch is met with G2 at most.")
-    return trimmed_patch(asked, diagonal, degree, spans, through)

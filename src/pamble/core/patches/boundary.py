@@ -33,7 +33,7 @@ from pamble.core.tolerances import BLEND_GAP
 _LOOSE = 20.0
 """Factor on all aims while the reference is made."""
 
-_MOST_SPANS, _EVEN = 8, 3
+MOST_SPANS, _EVEN = 8, 3
 """Even spans that are tried, and after how many trials those of the edges are."""
 
 _STRIP = 3.0
@@ -60,13 +60,15 @@ def boundary_patch(
     spans: tuple[int, int] | None = None,
     through: Through = (),
     lends: bool = False,
+    most: int = MOST_SPANS,
 ) -> PatchMade:
     """The patch with the fewest spans that meets its sides, or the best of those tried.
 
     asked: two sides (opposite ones, or two that meet in a corner), three in a row, or four; in any order. ``diagonal``
     of the part, mm, bounds the curvature reference. spans: along u and v, found if None; u runs along the first side.
     through: curves and points that the patch passes. lends: whether it is built at once on the knots that the edges
-    round it lend it, where they have any. Raises `GeometryError` for sides that do not follow each other.
+    round it lend it, where they have any. most: spans that are tried. Raises `GeometryError` for sides that do not
+    follow each other.
     """
     if not 2 <= len(asked) <= 4:
         raise GeometryError(f"A boundary patch has two, three or four sides, not {len(asked)}.")
@@ -100,7 +102,7 @@ def boundary_patch(
         if len(tried) == _EVEN and _lends(c, found, degree, look) <= 1.0:
             break
         counts = _more(counts, figures, off_by)
-        if max(counts) > _MOST_SPANS:
+        if max(counts) > most:
             break
     assert best is not None
     score, surface = best

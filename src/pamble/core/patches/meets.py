@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from functools import cached_property
+from math import comb
 
 import numpy as np
 
@@ -173,10 +174,20 @@ class Meets:
         return Rows(k.ids, np.vstack(matrix), np.concatenate(right), worst)
 
 
+_CUBIC = ((1.0, 0.0), (0.0, 1.0), (0.8, 0.6), (0.8, -0.6))
+"""Directions in a patch's parameters, paces made equal, in which a form of third order is known when it is in all."""
+
+
+def _along(parts: dict[tuple[int, int], Array], a: Array, b: Array, order: int) -> Array:
+    """The derivative of an order along a S_u + b S_v, (m,) each, out of the partial ones (m, k)."""
+    shares = [(comb(order, i) * a ** (order - i) * b**i)[:, None] * parts[order - i, i] for i in range(order + 1)]
+    return np.asarray(sum(shares))
+
+
 @dataclass
 class MeetsAlong:
-    """A neighbour's edge runs through the patch, which is trimmed there: G0 to G2 at free feet, at shares (m,) of it.
-    ease: factors (m,) on the aim of the curvature.
+    """A neighbour's edge runs through the patch, which is trimmed there: G0 to G3 at free feet, at shares (m,) of it.
+    ease: factors (m,) on the aims of the curvature and of its change.
     """
 
     side: Side
@@ -191,12 +202,12 @@ class MeetsAlong:
     @cached_property
     def beside(self) -> Neighbour:
         """The neighbour along its edge: that stays, whatever the patch does."""
-        return self.side.at(self.shares)
+        return self.side.at(self.shares, max(2, self.order))
 
     def rows(self, patch: Patch, control: Array) -> Rows:
         f = self.beside
         self.uv = patch.feet(control, f.point, self.uv)
-        columns = patch.columns(self.uv[:, 0], self.uv[:, 1], 2)
+        columns = patch.columns(self.uv[:, 0], self.uv[:, 1], max(2, self.order))
         d = {k: b @ control for k, b in columns.items()}
         n = f.normal
         w = WEIGHT / np.sqrt(len(self.shares)) / self.loose
@@ -222,6 +233,18 @@ class MeetsAlong:
                 rows = spread(columns[both], n) - spread(columns[a], bend_b) - spread(columns[b], bend_a)
                 matrix.append(rows * (w / tolerance)[:, None])
                 figures.append(-(dot(n, d[both]) - dot(d[a], bend_b)) / tolerance)
+        if self.order > 2 and f.jet is not None:
+            size_u, size_v = norm(d[1, 0]), norm(d[0, 1])
+            for cu, cv in _CUBIC:
+                way, x = ({k: _along(parts, cu / size_u, cv / size_v, k) for k in (1, 2, 3)} for parts in (columns, d))
+                flat, rate = f.jet.tangent(x[2]), f.jet.third(x[1])
+                bend_d, bend_e = (np.einsum("mij,mj->mi", f.bend, y) for y in (x[1], flat))
+                square = np.maximum(dot(x[1], x[1]), TINY)
+                least = RATE_FLOOR * np.maximum(np.abs(dot(x[1], bend_d)) / square, self.floor) * self.floor
+                tolerance = _RATE * self.ease * np.maximum(np.abs(rate), least * square**1.5)
+                rows = spread(way[3], n) - 3 * spread(way[2], bend_d) - 3 * spread(way[1], bend_e)
+                matrix.append(rows * (w / tolerance)[:, None])
+                figures.append((3 * dot(flat, bend_d) + rate - dot(n, x[3])) / tolerance)
         worst = max(float(np.abs(x).max()) for x in figures) / self.loose
         right = np.concatenate([np.concatenate(figures) * w, *rests])
         return Rows(np.arange(patch.count), np.vstack([*matrix, *held]), right, worst)

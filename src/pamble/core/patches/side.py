@@ -118,13 +118,13 @@ class Side:
         """Both ends, (2, 3)."""
         return self.points(np.array([0.0, 1.0]))
 
-    def at(self, s: Array) -> Neighbour:
-        """The neighbour's surface at the feet of the edge's points. Only for an edge."""
+    def at(self, s: Array, order: int = 2) -> Neighbour:
+        """The neighbour's surface at the feet of the edge's points, to order 2 or 3. Only for an edge."""
         if isinstance(self.source, Curve):
             raise TypeError("A curve has no surface beside it.")
         t = self.parameters(s)
         uv = _on_parts(self.source, t) if self.source.parts else _on_plane(self.source, self.curve, t)
-        return self.feet(self.points(s), uv, 2)
+        return self.feet(self.points(s), uv, 2, order)
 
     def feet(self, points: Array, uv: Array, steps: int = 1, order: int = 2) -> Neighbour:
         """Feet of points that are near the surface, by Gauss-Newton steps from ``uv`` (m, 2); then its shape there, to

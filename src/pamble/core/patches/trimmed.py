@@ -18,11 +18,12 @@ from pamble.core.faces.trim import Cutter, divide
 from pamble.core.patches.boundary import folded
 from pamble.core.patches.closed import closed
 from pamble.core.patches.conditions import Contains
+from pamble.core.patches.ground import Ground, over_neighbours, over_plane
 from pamble.core.patches.inside import Through, missed, samples
 from pamble.core.patches.loop import Asked, Chain, Placed, corners, eased
 from pamble.core.patches.meets import MeetsAlong
 from pamble.core.patches.solve import Condition, fit
-from pamble.core.patches.space import Patch, Space
+from pamble.core.patches.space import Space
 from pamble.core.patches.told import PatchMade, SideFigures, contradictions
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.surface import Surface
@@ -31,10 +32,8 @@ from pamble.core.tolerances import BLEND_GAP
 _PLACES, _PLACES_A_SPAN = 12, 8
 """Places along each side: so many, and so many more for each span of the patch."""
 
-_MARGIN = 0.06
-"""How far the patch reaches beyond the hole, as a share of its size."""
-
-_MOST_SPANS = 6
+_MOST_SPANS, _EVEN = 6, 3
+"""Even spans that are tried, and before how many the knots of the neighbours are."""
 _STEPS, _FEW_STEPS = 16, 6
 """Steps of the iteration: of a patch that is kept, and of one that others are laid on."""
 
@@ -52,19 +51,21 @@ def trimmed_patch(
     spans: int | None = None,
     through: Through = (),
     exact: bool = True,
+    lends: bool = False,
 ) -> PatchMade:
     """One patch over a closed loop of sides, each met as it asks, trimmed along them. through: what it passes inside.
 
     ``diagonal`` of the part, mm, bounds the curvature reference. spans: in both directions, found if None. exact:
     whether it is cut out along the sides, and the worst figures closed in on between the samples. The patch is laid out
-    over the plane that fits the sides best, so the hole must be seen whole from one side. Raises `GeometryError` for
-    sides that do not close.
+    over the plane that fits the sides best, so the hole must be seen whole from one side; where that misses, over a
+    neighbour that runs on through the hole, at once if it ``lends``. Raises `GeometryError` for sides that do not
+    close.
     """
     c = closed(asked, exact)
     found = corners(c, diagonal) if len(asked) > 1 else []
     c = eased(c, found)
     rows = [samples(x) for x in through]
-    made, tried = _search(c, diagonal, degree, spans, rows)
+    made, tried = _search(c, diagonal, degree, spans, rows, lends=lends)
     folds = GeometryError(
         "One patch over this hole folds: lay it out in several pieces, or ask for less at its sides"
         + (", or move what it passes inside." if rows else ".")
@@ -96,20 +97,39 @@ class _Try:
 
 
 def _search(
-    c: Chain, diagonal: float, degree: int, spans: int | None, through: Sequence[Array] = (), within: float = np.inf
+    c: Chain,
+    diagonal: float,
+    degree: int,
+    spans: int | None,
+    through: Sequence[Array] = (),
+    within: float = np.inf,
+    lends: bool = False,
 ) -> tuple[list[_Try], list[tuple[int, int, float]]]:
     """Patches that do not fold in the hole, the best first, and what was tried. It is given up where even the most
     spans will not bring the worst figure ``within`` so much of its aim.
     """
     made: list[_Try] = []
     tried: list[tuple[int, int, float]] = []
+    steps = _STEPS if within == np.inf else _FEW_STEPS
+
+    def look(ground: Ground) -> float:
+        one = _fitted(c, ground, diagonal, through, steps)
+        tried.append((*ground.spans, one.ratio))
+        if not folded(one.surface, _inside(one.uv)):
+            made.append(one)
+        return one.ratio
+
+    def holds_over_neighbours() -> bool:
+        return any(look(ground) <= 1.0 for ground in over_neighbours(c))
+
+    if lends and holds_over_neighbours():
+        return made, tried
     for k in [spans] if spans else range(1, _MOST_SPANS + 1):
-        patch, control, uv, ratio = _fitted(c, degree, k, diagonal, through, _STEPS if within == np.inf else _FEW_STEPS)
-        stalls = ratio < within < np.inf and ratio > 0.6 * min((t[2] for t in tried), default=np.inf)
-        tried.append((k, k, ratio))
-        surface = patch.surface(control)
-        if not folded(surface, _inside(uv)):
-            made.append(_Try(ratio, surface, uv))
+        if k == _EVEN and spans is None and within == np.inf and not through and holds_over_neighbours():
+            break
+        least = min((t[2] for t in tried), default=np.inf)
+        ratio = look(over_plane(c, degree, k))
+        stalls = ratio < within < np.inf and ratio > 0.6 * least
         if ratio <= 1.0 or stalls or (len(tried) > 3 and ratio > 0.8 * min(t[2] for t in tried[:-2])):
             break
         if k > 1 and ratio * (k / _MOST_SPANS) ** degree > within:
@@ -117,45 +137,30 @@ def _search(
     return sorted(made, key=lambda t: t.ratio), tried
 
 
-def _fitted(
-    c: Chain, degree: int, spans: int, diagonal: float, through: Sequence[Array], steps: int
-) -> tuple[Patch, Array, list[Array], float]:
-    """The patch, its control points, the parameters of the sides, and the worst figure over its aim."""
-    s = np.linspace(0, 1, _PLACES + _PLACES_A_SPAN * spans)
+def _fitted(c: Chain, ground: Ground, diagonal: float, through: Sequence[Array], steps: int) -> _Try:
+    patch, place = ground.patch, ground.place
+    s = np.linspace(0, 1, _PLACES + _PLACES_A_SPAN * max(ground.spans))
     lines = [p.side.points(s) for p in c.sides]
-    cloud = np.vstack(lines)
-    middle = cloud.mean(axis=0)
-    axes = np.linalg.svd(cloud - middle, full_matrices=False)[2]
-    flat = (cloud - middle) @ axes[:2].T
-    low, high = flat.min(axis=0), flat.max(axis=0)
-    low, high = low - _MARGIN * (high - low), high + _MARGIN * (high - low)
-    patch = Patch(Space.even(degree, spans), Space.even(degree, spans))
-
-    def plane(u: Array, v: Array) -> Array:
-        x, y = low[0] + u * (high[0] - low[0]), low[1] + v * (high[1] - low[1])
-        return np.asarray(middle + x[:, None, None] * axes[0] + y[None, :, None] * axes[1])
-
-    def place(row: Array) -> Array:
-        return np.asarray(((row - middle) @ axes[:2].T - low) / (high - low))
-
     places = [place(line) for line in lines]
-    start = patch.interpolate(plane)
     soft: list[Condition] = [
         Contains(line, uv, tolerance=0.02, fixed=True) for line, uv in zip(lines, places, strict=True)
     ]
     soft += [Contains(row, place(row), tolerance=0.1) for row in through]
-    reference = fit(patch, soft, start, tau=3.0, steps=1, alone=True)
+    reference = fit(patch, soft, ground.control, tau=3.0, steps=1, alone=True)
     conditions = [_condition(p, s, uv, i, diagonal) for i, (p, uv) in enumerate(zip(c.sides, places, strict=True))]
     inside = [Contains(row, place(row), tolerance=0.25 * BLEND_GAP, name="inside") for row in through]
-    made = fit(patch, [*conditions, *inside], reference.control, tau=3.0, steps=steps)
-    if made.ratio > 1.0 and steps == _STEPS:
+
+    def tried(start: Array) -> tuple[float, Array, list[Array]]:
+        out = fit(patch, [*conditions, *inside], start, tau=3.0, steps=steps)
+        return out.ratio, out.control, [x.uv for x in conditions]
+
+    ratio, control, uv = tried(reference.control)
+    if ratio > 1.0 and steps == _STEPS:
         # What pulls back to a start far off is let go of: the patch differs calmly from what was found.
-        before = [x.uv for x in conditions]
-        again = fit(patch, [*conditions, *inside], made.control, tau=3.0, steps=steps)
-        if again.ratio >= made.ratio:
-            return patch, made.control, before, made.ratio
-        made = again
-    return patch, made.control, [x.uv for x in conditions], made.ratio
+        ratio, control, uv = min((ratio, control, uv), tried(control), key=lambda x: x[0])
+    if ratio > 1.0 and ground.lent:
+        ratio, control, uv = min((ratio, control, uv), tried(ground.control), key=lambda x: x[0])
+    return _Try(ratio, patch.surface(control), uv)
 
 
 def _condition(p: Placed, s: Array, uv: Array, number: int, diagonal: float) -> Contains | MeetsAlong:
@@ -230,8 +235,10 @@ def _figures(face: Face, c: Chain, diagonal: float, exact: bool) -> list[SideFig
                 out.append(SideFigures(n, edge.name, 0, deviation(edge.space, p.asked.source).distance))
             else:
                 pairs.append((n, p.asked.order, Seam((0, 1), edge, p.asked.source, edge.domain)))
-    sampled = sample_seams([seam for _, _, seam in pairs], exact=exact)
+    most = max((order for _, order, _ in pairs), default=0)
+    sampled = sample_seams([seam for _, _, seam in pairs], order=max(2, most), exact=exact)
     for (n, order, seam), m in zip(pairs, measure_seams(sampled, diagonal, exact), strict=True):
-        figures = (m.worst[k].value for k in ("gap", "angle", "curvature"))
-        out.append(SideFigures(n, seam.a.name, order, *figures))
+        gap, angle, curvature = (m.worst[k].value for k in ("gap", "angle", "curvature"))
+        rate = m.worst["rate_percent"].value if order > 2 else None
+        out.append(SideFigures(n, seam.a.name, order, gap, angle, curvature, rate=rate))
     return out
