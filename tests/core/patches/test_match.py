@@ -6,6 +6,7 @@ import pytest
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face, natural_edge
 from pamble.core.patches.match import Pair, halfway, match_sides
+from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.knots import surface_part
 from pamble.core.spline.surface import Surface
 from tests.core.patches.grounds import ground, hole, knotted, window
@@ -116,3 +117,24 @@ def test_a_face_of_other_knots_takes_those_of_its_neighbours_edge(seed, order):
     assert seam.gap < 0.0002
     assert seam.angle < 0.005
     assert order < 2 or seam.curvature < 0.6
+
+
+def test_a_cubic_side_follows_a_trimmed_edge_in_few_spans_and_holds_while_it_is_dragged():
+    """Cubic spans alone took it to 9 CVs and left .05°."""
+    edge = hole(ground(1, 60), 4, bulge=0.1, radius=0.3)[0]
+    ends = curve_points(edge.space, edge.space.domain)
+    away = np.cross([0, 0, 0.6], ends[1] - ends[0])
+    rows = [ends[0] + x * (ends[1] - ends[0]) + [0, 0, 3] for x in np.linspace(0, 1, 4)]
+    face = Face(Surface.bezier([[row + y * away for y in np.linspace(0, 1, 6)] for row in rows]))
+    made = match_sides(face, [Pair("v0", edge, 2)], 500.0)
+    assert made.ratio <= 1.0
+    assert made.lifted == 2
+    assert made.added <= 3
+    pulled = Face(face.surface.with_control(face.surface.control + np.array([1.0, -0.5, 2.0])))
+    live = match_sides(pulled, [Pair("v0", edge, 2)], 500.0, most_added=0, before=made.face)
+    assert live.face.surface.control.shape == made.face.surface.control.shape
+    assert live.ratio <= 1.0
+    assert match_sides(pulled, [Pair("v0", edge, 2)], 500.0, most_added=0).ratio > 2.0
+    over = Face(Surface.bezier([[row - y * away for y in np.linspace(0, 1, 6)] for row in rows]))
+    with pytest.raises(GeometryError, match="it lies on its neighbour's side of the edge"):
+        match_sides(over, [Pair("v0", edge, 2)], 500.0)

@@ -17,7 +17,7 @@ from pamble.core.faces.face import Edge, Face, edge_words, natural_edge
 from pamble.core.faces.twins import on_surface
 from pamble.core.patches.boundary import folded
 from pamble.core.patches.conditions import Holds
-from pamble.core.patches.matchable import Wanted, along_side, candidates, on_unit_knots, paces
+from pamble.core.patches.matchable import Wanted, along_side, candidates, made_like, on_unit_knots, paces
 from pamble.core.patches.meets import Meets
 from pamble.core.patches.side import Side
 from pamble.core.patches.solve import Condition, fit
@@ -29,7 +29,7 @@ from pamble.core.spline.knots import curve_part, raise_surface_degree, recast_su
 from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP, BLEND_RATE
 
-_MOST_ADDED = 6
+MOST_ADDED = 8
 _EACH, _ENDS = 12, 1e3
 """Places in every span at which a neighbour's edge is looked at, and the weight of its ends."""
 
@@ -46,6 +46,9 @@ _CORNER = 0.02
 _HARDLY = 0.1
 """By how much of its way to the neighbour's edge a corner may go along it to come to that one's end."""
 
+_TURNS_BACK = 90.0
+"""Angle, degrees, from which a face that is to run on from its neighbour lies over it instead."""
+
 _FAR = 0.5
 """How far, as a share of its length, the edge may lie from the neighbour's to still be matched to it."""
 
@@ -61,24 +64,25 @@ class Pair:
 
 @dataclass(frozen=True)
 class Met:
-    """How a side meets its neighbour: gap mm, angle degrees, curvature and its change %, worst along it."""
+    """How a side meets its neighbour: gap mm, angle degrees, curvature and its change %, worst along it. at: share of
+    the side at which the figure lies that misses its aim by most.
+    """
 
     order: int
     gap: float
     angle: float
     curvature: float
     rate: float
+    at: float
 
     @property
     def ratio(self) -> float:
         """The worst over its aim, of those that the continuity asks for."""
-        parts = [
-            self.gap / BLEND_GAP,
-            self.angle / BLEND_ANGLE,
-            self.curvature / BLEND_CURVATURE,
-            self.rate / BLEND_RATE,
-        ]
-        return max(parts[: self.order + 1])
+        return max(_shares(self.gap, self.angle, self.curvature, self.rate)[: self.order + 1])
+
+
+def _shares(gap: float, angle: float, curvature: float, rate: float) -> list[float]:
+    return [gap / BLEND_GAP, angle / BLEND_ANGLE, curvature / BLEND_CURVATURE, rate / BLEND_RATE]
 
 
 @dataclass(frozen=True)
@@ -103,15 +107,22 @@ class Matched:
 
 
 def match_sides(
-    face: Face, pairs: Sequence[Pair], diagonal: float, *, spread: bool = False, most_added: int = _MOST_ADDED
+    face: Face,
+    pairs: Sequence[Pair],
+    diagonal: float,
+    *,
+    spread: bool = False,
+    most_added: int = MOST_ADDED,
+    before: Face | None = None,
 ) -> Matched:
     """The face with sides matched to edges of its neighbours, all at once.
 
     Only the first ``order`` + 1 rows of CVs at each side move, and along their own lines as far as the neighbour lets
     them; with ``spread`` the others give way too, and the rows at the other sides stay. Where a side cannot be met so,
     spans are put in along it, up to ``most_added``; where its degree cannot hold the neighbour's edge, it is raised to
-    that. Raises `GeometryError` for an edge that is no side of its surface,
-    a rational surface, and where the face would fold.
+    that. before: the face as it was matched last, on whose knots it is at once, without a search, while a neighbour is
+    dragged. Raises `GeometryError` for an edge that is no side of its surface, a rational surface, and where the face
+    would fold.
 
     >>> deck = Face(Surface.bezier([[[0, 0, 0], [0, 40, 0]], [[60, 0, 0], [60, 40, 0]]]))
     >>> loose = Face(Surface.bezier([[[x, y, 2.0] for y in (40, 50, 60, 70, 80, 90)] for x in (0, 20, 40, 60)]))
@@ -125,28 +136,38 @@ def match_sides(
     raised = tuple(max(0, _across(asked, k) - d) for k, d in enumerate((face.surface.degree_u, face.surface.degree_v)))
     base = raise_surface_degree(face.surface, *raised) if any(raised) else face.surface
     best: Matched | None = None
-    ways = ((c, by_length) for c in candidates(base, asked, most_added) for by_length in paces(asked))
+    worst: dict[str, float] = {}
+    like = None if before is None else made_like(base, before.surface)
+    found_on = candidates(base, asked, most_added, worst) if like is None else [like]
+    ways = ((c, by_length) for c in found_on for by_length in paces(asked))
     for (wide, added, lifted), by_length in ways:
         made = _matched(wide, asked, [along_side(wide, a, by_length) for a in asked], diagonal, spread)
         if made is None:
             continue
         surface, moved, rounds = made
         sides = tuple(_met(surface, a, diagonal) for a in asked)
+        worst.update((a.side, s.at) for a, s in zip(asked, sides, strict=True))
+        if any(s.order > 0 and s.angle > _TURNS_BACK for s in sides):
+            continue
         found = Matched(Face(surface), sides, moved, rounds, added, max(raised), lifted)
         if best is None or found.ratio < 0.9 * best.ratio:
             best = found
         if found.ratio <= 1.0:
             break
     if best is None:
-        raise GeometryError("The face would fold: its edge lies too far from the neighbour's, or turns against it.")
+        x, y, z = curve_points(asked[0].target.space, [sum(asked[0].target.space.domain) / 2])[0]
+        raise GeometryError(
+            f"The face would fold near ({x:.2f}, {y:.2f}, {z:.2f}) mm: it lies on its neighbour's side of the edge, or "
+            "too far from it. Move it beyond the edge, or pick the edge that it is to run on from."
+        )
     return replace(best, face=on_surface(face, _on_domain(best.face.surface, face.surface), 1e-4))
 
 
-def halfway(face: Face, pair: Pair, diagonal: float) -> Face:
+def halfway(face: Face, pair: Pair, diagonal: float, before: Face | None = None) -> Face:
     """The face moved half of the way to its neighbour's edge: the neighbour comes the other half when it is matched to
-    this one. Raises `GeometryError` as `match_sides` does.
+    this one. before: as for `match_sides`, which says what is raised.
     """
-    full = match_sides(face, [pair], diagonal).face.surface
+    full = match_sides(face, [pair], diagonal, before=before).face.surface
     start = recast_surface(face.surface, (full.degree_u, full.degree_v), (full.knots_u, full.knots_v))
     return on_surface(face, full.with_control(0.5 * (start.control + full.control)), 1e-4)
 
@@ -198,7 +219,11 @@ def _across(asked: Sequence[Wanted], way: int) -> int:
 def _met(surface: Surface, asked: Wanted, diagonal: float) -> Met:
     new = natural_edge(surface, asked.side)
     w = measure_seam(Seam((0, 1), new, asked.target, new.domain), diagonal, order=3 if asked.order > 2 else 2).worst
-    return Met(asked.order, w["gap"].value, w["angle"].value, w["curvature"].value, w["rate_percent"].value)
+    figures = [w[name] for name in ("gap", "angle", "curvature", "rate_percent")]
+    gap, angle, curvature, rate = (f.value for f in figures)
+    worst = int(np.argmax(_shares(gap, angle, curvature, rate)[: asked.order + 1]))
+    at = float(to_curve(new.space, figures[worst].point[None]).t[0])
+    return Met(asked.order, gap, angle, curvature, rate, at)
 
 
 def _opposite(edge: Edge, to: Edge, ends: Array) -> Edge:

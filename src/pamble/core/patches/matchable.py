@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,14 +12,25 @@ from pamble.core.faces.face import Edge, natural_edge
 from pamble.core.patches.lent import SAME_KNOT, inner_knots
 from pamble.core.patches.side import Side
 from pamble.core.spline import basis
-from pamble.core.spline.evaluate import curve_points
-from pamble.core.spline.knots import raise_surface_degree, recast_surface
+from pamble.core.spline.evaluate import curve_points, surface_grid
+from pamble.core.spline.knots import insert_surface_knots, raise_surface_degree, recast_surface
 from pamble.core.spline.surface import Surface
+from pamble.core.tolerances import COINCIDENT
 
 _KNOTS_FOR_ONE = 8
 """Knots of a neighbour's edge that count as one span put in: they are the edge's own, and no search."""
 
-_MOST_DEGREE = 9
+_MOST_DEGREE, _CALM_DEGREE = 9, 5
+"""Along a side: the highest degree that an edge lends, and the one by which edges that lie anywhere are followed."""
+
+_SHORT = 0.3
+"""Share of the longest span below which one is not parted again."""
+
+_COMPARED = 33
+"""Places each way at which two surfaces are compared."""
+
+_FEW = 1
+"""Spans put in before the degree is raised."""
 
 
 @dataclass(frozen=True)
@@ -44,10 +55,14 @@ def paces(asked: Sequence[Wanted]) -> tuple[bool | None, ...]:
     return (False, True) if any(Side(a.target).uneven for a in asked) else (None,)
 
 
-def candidates(base: Surface, asked: Sequence[Wanted], most: int) -> Iterator[tuple[Surface, int, int]]:
+def candidates(
+    base: Surface, asked: Sequence[Wanted], most: int, worst: Mapping[str, float]
+) -> Iterator[tuple[Surface, int, int]]:
     """Surfaces to match on, simplest first, with the spans that were put in, and by how much the degree was raised,
     along the sides: as it is; of the degree of the neighbours' edges; with their knots too, which can hold these
-    exactly; with more spans.
+    exactly; with more spans. Where a neighbour's edge is no side of its surface, few more spans are followed by a
+    higher degree: a low one takes many to follow it. worst: by side, the share of it at which the one before was
+    met worst: there the next span comes.
     """
     richer = base
     for a in asked:
@@ -65,11 +80,47 @@ def candidates(base: Surface, asked: Sequence[Wanted], most: int) -> Iterator[tu
         richer = knotted
     else:
         known = 0
-    for added in range(1 if known else 0, most + 1):
-        wide = richer
-        for along in {a.side[0] for a in asked}:
-            wide = _with_spans(wide, along, added)
-        yield wide, known + added, lifted
+    calm = richer
+    for a in asked:
+        calm = _calm(calm, a)
+    more = max(calm.degree_u - richer.degree_u, calm.degree_v - richer.degree_v)
+    wide = richer
+    for added in range((min(_FEW, most) if more else most) + 1):
+        if added or not known:
+            yield wide, known + added, lifted
+        wide = _with_a_span(wide, asked, worst)
+    for added in range(most + 1) if more else ():
+        yield calm, known + added, lifted + more
+        calm = _with_a_span(calm, asked, worst)
+
+
+def made_like(surface: Surface, like: Surface) -> tuple[Surface, int, int] | None:
+    """The same surface on the degrees and knots of another, with what `candidates` say of it; None where these do not
+    hold it.
+    """
+    more = like.degree_u - surface.degree_u, like.degree_v - surface.degree_v
+    if min(more) < 0 or like.domain != surface.domain:
+        return None
+    wide = recast_surface(surface, (like.degree_u, like.degree_v), (like.knots_u, like.knots_v))
+    u, v = (np.linspace(*ends, _COMPARED) for ends in surface.domain)
+    off = np.abs(surface_grid(wide, u, v, 0) - surface_grid(surface, u, v, 0)).max()
+    if off > COINCIDENT:
+        return None
+    return wide, sum(like.spans) - sum(surface.spans), max(more)
+
+
+def _calm(surface: Surface, asked: Wanted) -> Surface:
+    """The surface with a degree along a side that follows an edge which lies anywhere in few spans."""
+    if asked.target.side is not None and asked.target.surface.weights is None:
+        return surface
+    return _of_degree(surface, asked.side, _CALM_DEGREE)
+
+
+def _of_degree(surface: Surface, side: str, least: int) -> Surface:
+    """The surface with at least a degree along a side."""
+    along_u = side[0] == "v"
+    more = max(0, least - (surface.degree_u if along_u else surface.degree_v))
+    return raise_surface_degree(surface, *((more, 0) if along_u else (0, more))) if more else surface
 
 
 def _like_neighbour(surface: Surface, asked: Wanted) -> Surface:
@@ -77,10 +128,7 @@ def _like_neighbour(surface: Surface, asked: Wanted) -> Surface:
     edge = asked.target
     if edge.side is None or edge.surface.weights is not None:
         return surface
-    way = 1 if asked.side[0] == "u" else 0
-    own = (surface.degree_u, surface.degree_v)[way]
-    more = min(edge.space.degree, _MOST_DEGREE) - own
-    return raise_surface_degree(surface, *((0, more) if way else (more, 0))) if more > 0 else surface
+    return _of_degree(surface, asked.side, min(edge.space.degree, _MOST_DEGREE))
 
 
 def _with_knots(surface: Surface, asked: Wanted) -> Surface:
@@ -97,16 +145,21 @@ def _with_knots(surface: Surface, asked: Wanted) -> Surface:
     return recast_surface(surface, (surface.degree_u, surface.degree_v), pair)
 
 
-def _with_spans(surface: Surface, held: str, added: int) -> Surface:
-    """The surface with so many knots more along the sides that hold u or v, in the middle of its longest spans."""
-    along_u = held == "v"
-    degree, knots = (surface.degree_u, surface.knots_u) if along_u else (surface.degree_v, surface.knots_v)
-    for _ in range(added):
+def _with_a_span(surface: Surface, asked: Sequence[Wanted], worst: Mapping[str, float]) -> Surface:
+    """The surface with a knot more along the sides, in the middle of the span that was met worst, or of the longest
+    where that is a short one already.
+    """
+    for along_u in {a.side[0] == "v" for a in asked}:
+        degree, knots = (surface.degree_u, surface.knots_u) if along_u else (surface.degree_v, surface.knots_v)
         breaks = basis.breaks(knots, degree)
-        i = int(np.argmax(np.diff(breaks)))
-        knots = np.sort(np.append(knots, 0.5 * (breaks[i] + breaks[i + 1])))
-    pair = (knots, surface.knots_v) if along_u else (surface.knots_u, knots)
-    return recast_surface(surface, (surface.degree_u, surface.degree_v), pair) if added else surface
+        lengths = np.diff(breaks)
+        i = int(np.argmax(lengths))
+        for at in (worst[a.side] for a in asked if (a.side[0] == "v") == along_u and a.side in worst):
+            here = int(np.searchsorted(breaks[1:-1], breaks[0] + at * (breaks[-1] - breaks[0])))
+            i = here if lengths[here] > _SHORT * lengths.max() else i
+        new = np.array([0.5 * (breaks[i] + breaks[i + 1])])
+        surface = insert_surface_knots(surface, *((new, None) if along_u else (None, new)))
+    return surface
 
 
 def on_unit_knots(knots: Array, degree: int) -> Array:

@@ -49,6 +49,11 @@ class Context:
         shape = self.kept.shape if self.preview and self.kept is not None else None
         return None if shape is None else shape.face
 
+    def changed(self, id: str) -> Face | None:
+        """The face of another step as this one changed it when it was last kept, while the pointer is down."""
+        shape = self.kept.changes.get(id) if self.preview and self.kept is not None else None
+        return None if shape is None else shape.face
+
 
 @dataclass(frozen=True)
 class AskedNumber:

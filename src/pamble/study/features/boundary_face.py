@@ -51,7 +51,7 @@ def run(params: BoundaryParams, inputs: Inputs, context: Context) -> Made:
         if isinstance(asked[f.number].source, Edge) and asked[f.number].square is None
     )
     facts = patch_facts(made)
-    if not context.preview or context.kept is None:
+    if not context.quick:
         bent = [c for c in made.corners if all(orders[i] > 1 for i in c.sides)]
         facts["remedies"] = remedies_for(inputs, params.edges, [[n] for n in range(len(orders))], bent)
     return made_face(made.face, seams=seams, warnings=made.warnings, **facts)

@@ -29,7 +29,7 @@ class OffsetFaceParams(Stored):
 def offset(params: OffsetFaceParams, inputs: Inputs, context: Context) -> Made:
     """Build the offset face."""
     face = inputs.face(params.face)
-    tolerance = context.fit * (20.0 if context.preview else 1.0)
+    tolerance = context.fit * (20.0 if context.quick else 1.0)
     surface, off = offset_surface(face.surface, params.distance, tolerance)
     (u0, u1), (v0, v1) = face.surface.domain
     d = surface_derivatives(face.surface, [0.5 * (u0 + u1)], [0.5 * (v0 + v1)], 1)

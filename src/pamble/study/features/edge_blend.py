@@ -124,13 +124,13 @@ def run(params: EdgeBlendParams, inputs: Inputs, context: Context) -> Made:
         made = preview_blend(a, b, spec, kept.knots_u, (one, two), limit, params.meet)
     else:
         made = build_blend(a, b, spec, beyond=(one, two), limit=limit, meet=params.meet)
-        if spec.spans is not None and (kept is None or not context.preview):
+        if spec.spans is not None and not context.quick:
             # What fewer and more spans would reach stays in sight.
             sought = build_blend(a, b, replace(spec, spans=None), beyond=(one, two), limit=limit, meet=params.meet)
             others = (t for t in sought.trials if t.spans != spec.spans)
             made = replace(made, trials=tuple(sorted((*others, *made.trials), key=lambda t: t.control_points)))
     facts = _facts(made, spec, limit, isinstance(b, Tip))
-    if not context.preview or context.kept is None:
+    if not context.quick:
         facts["remedies"] = sliding_edges(inputs, [ref for row in rows for ref in row])
     return made_face(
         _ended(params, inputs, context, Face(made.surface)),

@@ -97,7 +97,7 @@ def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
         params.degree,
         params.spans,
         hub,
-        not context.preview,
+        not context.quick,
         inputs.different(params.along),
     )
     facts = _facts(laid.layout.name, laid.sides, laid.corners, laid.tried[0].spans)
@@ -125,7 +125,7 @@ def _mended(
     context: Context,
 ) -> list[str]:
     """Put steps that would help into the facts; what is told of edges that are more complex than they need be."""
-    if context.preview and context.kept is not None:
+    if context.quick:
         return []
     words, simpler = simpler_edges(inputs, params.edges)
     bent = [c for c in corners if all(sides.asked[i].order > 1 for i in c.sides)]

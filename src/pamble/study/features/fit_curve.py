@@ -27,7 +27,7 @@ def run(params: FitCurveParams, inputs: Inputs, context: Context) -> Made:
         made = simplify(source, **hurried(params, context))
     else:
         made = rebuild(source, params.degree, params.spans)
-    moved = Deviation(made.deviation, made.place) if context.preview else deviation(made.curve, source)
+    moved = Deviation(made.deviation, made.place) if context.quick else deviation(made.curve, source)
     told = replace(made, deviation=moved.distance, place=moved.point)
     return fitted_curves([told], params, context, deviation_point=moved.point.tolist(), cvs_before=len(source.control))
 

@@ -18,7 +18,7 @@ def hurried(params: FitParams, context: Context) -> dict[str, Any]:
     if context.preview and spans is None and kept is not None and len(kept.curves) == 1:
         spans = kept.curves[0].knots
     how = {"degree": params.degree, "tolerance": params.tolerance, "spans": spans}
-    return how | {"hurry": context.preview and context.kept is not None}
+    return how | {"hurry": context.quick}
 
 
 def fitted_curves(
@@ -31,7 +31,7 @@ def fitted_curves(
 ) -> Made:
     """A result of fitted curves and how far they deviate; words if that is more than wanted with spans left open."""
     worst = max(fits, key=lambda f: f.deviation)
-    if not all(f.reached for f in fits) and params.spans is None and not context.preview:
+    if not all(f.reached for f in fits) and params.spans is None and not context.quick:
         x, y, z = worst.place
         left = f"The tolerance was not reached: {worst.deviation:.4f} mm is left near ({x:.2f}, {y:.2f}, {z:.2f}) mm."
         warnings = [*warnings, left]

@@ -43,8 +43,8 @@ def run(params: MatchFaceParams, inputs: Inputs, context: Context) -> Made:
     pairs = [Pair(a.edge, inputs.edge(b), params.continuity) for a, b in zip(sides, edges, strict=True)]
     face = inputs.face(FaceRef(feature=id))
     diagonal = max(face.surface.diagonal, *(p.to.surface.diagonal for p in pairs))
-    most = 0 if context.preview else params.most_added
-    made = match_sides(face, pairs, diagonal, spread=params.spread, most_added=most)
+    before, most = context.changed(id), 0 if context.quick else params.most_added
+    made = match_sides(face, pairs, diagonal, spread=params.spread, most_added=most, before=before)
     return changed_faces({id: made.face}, warnings=_words(made, context), **_facts(made))
 
 
@@ -65,16 +65,16 @@ def both(params: MatchBothParams, inputs: Inputs, context: Context) -> Made:
     one, two = (inputs.face(FaceRef(feature=i)) for i in ids)
     mine, theirs = inputs.edge(params.edge), inputs.edge(params.to)
     diagonal = max(one.surface.diagonal, two.surface.diagonal)
-    near = halfway(two, Pair(theirs.name, mine, params.continuity), diagonal)
-    most = 0 if context.preview else params.most_added
+    most, before = 0 if context.quick else params.most_added, [context.changed(i) for i in ids]
+    near = halfway(two, Pair(theirs.name, mine, params.continuity), diagonal, before=before[1])
     pair = Pair(mine.name, near.edge(theirs.name), params.continuity)
-    made = match_sides(one, [pair], diagonal, most_added=most)
+    made = match_sides(one, [pair], diagonal, most_added=most, before=before[0])
     return changed_faces({ids[0]: made.face, ids[1]: near}, warnings=_words(made, context), **_facts(made))
 
 
 def _words(made: Matched, context: Context) -> tuple[str, ...]:
     out = []
-    if made.ratio > 1.0 and not context.preview:
+    if made.ratio > 1.0 and not context.quick:
         out.append(
             f"It is met no better than {made.ratio:.1f} times what is aimed at: let it add more spans, or calm the "
             "neighbour's edge."
@@ -82,7 +82,7 @@ def _words(made: Matched, context: Context) -> tuple[str, ...]:
     if made.raised:
         out.append(f"The degree across was raised by {made.raised}: there were too few rows.")
     if made.lifted:
-        out.append(f"The degree along was raised by {made.lifted}, to that of the neighbour's edge.")
+        out.append(f"The degree along was raised by {made.lifted}: a lower one does not follow the neighbour's edge.")
     return tuple(out)
 
 

@@ -37,9 +37,7 @@ def run(params: ReplaceParams, inputs: Inputs, context: Context) -> Made:
     sources = [inputs.edge(ref) for ref in params.edges]
     asked = [Asked(edge, order) for edge, order in zip(sources, params.orders(), strict=True)]
     diagonal = max(face.surface.diagonal, *(e.surface.diagonal for e in sources))
-    changed = context.kept.changes.get(params.face.feature) if context.preview and context.kept else None
-    before = changed.face if changed is not None else None
-    made = replaced(face, asked, diagonal, params.degree, params.spans, before)
+    made = replaced(face, asked, diagonal, params.degree, params.spans, context.changed(params.face.feature))
     facts = {**patch_facts(made.patch), "off_old": made.moved}
     return changed_faces({params.face.feature: made.face}, warnings=made.patch.warnings, **facts)
 
