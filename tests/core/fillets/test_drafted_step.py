@@ -14,7 +14,10 @@ from pamble.core.spline.surface import Surface
 from tests import readback
 from tests.core.fillets.test_dying import SLANTED, line_on, normal_at
 from tests.core.fillets.test_fillet import slab
+from tests.core.patches.grounds import ground
 
+SPANS = ground(3, 40, 9)
+"""A face of four spans each way: one span across the strip leaves it by .2°, 15 %."""
 PLATE = Surface.bezier([[[0, 0, 0], [0, 200, 0]], [[300, 0, 0], [300, 200, 0]]])
 
 
@@ -38,12 +41,15 @@ def test_a_step_on_a_plane_has_the_height_the_slope_and_the_least_radius_of_the_
     assert surface_points(low.upper.surface, [0.0], [low.upper.surface.domain[1][0]])[0, 2] == pytest.approx(-6)
 
 
-@pytest.mark.parametrize(("height", "other_side"), [(5.0, False), (-3.0, False), (4.0, True)])
-def test_wall_upper_face_and_the_face_around_go_on_into_each_other_with_curvature(height, other_side, tmp_path):
-    a = slab()
+@pytest.mark.parametrize(
+    ("a", "height", "other_side"),
+    [(slab(), 5.0, False), (slab(), -3.0, False), (slab(), 4.0, True), (SPANS, 4.0, False), (SPANS, -3.0, True)],
+)
+def test_wall_upper_face_and_the_face_around_go_on_into_each_other_with_curvature(a, height, other_side, tmp_path):
     made = drafted_step(
         Face(a), line_on(a, *SLANTED), height, 20.0, 12.0 if other_side else 30.0, other_side=other_side
     )
+    assert made.missed < 2.0
     assert made.steepest == pytest.approx(20, abs=1e-3)
     top = surface_points(made.wall.surface, [0.0], [made.wall.surface.domain[1][1]])
     foot = to_surface(a, top)

@@ -16,7 +16,8 @@ import numpy as np
 from pamble.core.arrays import Array, cross, dot, unit
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
-from pamble.core.fillets.beside import fading, line_on, strip_beside, without
+from pamble.core.fillets.beside import fading, in_rows, line_on, without
+from pamble.core.fillets.lying import strip_beside
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.differential import curvatures
@@ -39,7 +40,8 @@ _GRID = 41
 class Step:
     """rest: the face without both strips. wall, upper: v0 of the wall lies on the line, at v1 of the upper face that is
     back; u1 is the end that dies out. width: of the wall, mm. height: at the start, mm; steepest: angle of the wall to
-    the face, degrees; radius: the least in the wall, mm. off: how far the strips lay off the face before, mm.
+    the face, degrees; radius: the least in the wall, mm. off: how far the strips lay off the face before, mm; missed:
+    how many times its aim the worst figure of the seams between them. spans: of both strips before they were parted.
     """
 
     rest: Face
@@ -50,6 +52,8 @@ class Step:
     steepest: float
     radius: float
     off: float
+    missed: float
+    spans: tuple[int, int]
 
 
 def drafted_step(
@@ -70,12 +74,16 @@ def drafted_step(
         raise GeometryError("A step needs a height.")
     laid, sign = line_on(face, line, turned), -1.0 if other_side else 1.0
     if like is not None:
-        base, off = strip_beside(face, laid, sign * (like.width + back), like.wall.surface.spans[0])
-        wall, upper = _raised(split_surface(base, "v", _share(base, like.width / (like.width + back))), sign * height)
-        return replace(like, rest=without(face, base, name, quick=True), wall=Face(wall), upper=Face(upper), off=off)
+        strip = strip_beside(face, laid, sign * (like.width + back), like.spans)
+        parts = split_surface(strip.surface, "v", _share(strip.surface, like.width / (like.width + back)))
+        wall, upper = _raised(parts, sign * height)
+        rest = without(face, strip.surface, name, quick=True)
+        return replace(like, rest=rest, wall=Face(wall), upper=Face(upper), off=strip.off, missed=strip.ratio)
     width = _STEEPEST * abs(height) / np.tan(np.radians(angle))
+    spans = (1, 1)
     for _ in range(_ROUNDS):
-        base, off = strip_beside(face, laid, sign * (width + back))
+        strip = strip_beside(face, laid, sign * (width + back), start=spans)
+        base, spans = strip.surface, strip.spans
         before = split_surface(base, "v", _share(base, width / (width + back)))
         wall, upper = _raised(before, sign * height)
         steepest = _steepest(before[0], wall)
@@ -84,7 +92,7 @@ def drafted_step(
         width *= np.tan(np.radians(steepest)) / np.tan(np.radians(angle))
     return Step(
         without(face, base, name), Face(wall), Face(upper), float(width), _height(before[0], wall), steepest,
-        _least_radius(wall), off,
+        _least_radius(wall), strip.off, strip.ratio, spans,
     )  # fmt: skip
 
 
@@ -115,8 +123,8 @@ def _raised(parts: tuple[Surface, Surface], height: float) -> tuple[Surface, Sur
     lift = (amounts[:, None] * normals)[:, None]
     rising, falling = np.array([0.0, 0, 0, 1, 1, 1]), np.array([1.0, 1, 1, 0, 0, 0])
     return (
-        wall.with_control(wall.control + lift * rising[:, None]),
-        upper.with_control(upper.control + lift * falling[:, None]),
+        wall.with_control(wall.control + lift * in_rows(wall, rising)[:, None]),
+        upper.with_control(upper.control + lift * in_rows(upper, falling)[:, None]),
     )
 
 

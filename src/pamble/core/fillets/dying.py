@@ -14,7 +14,8 @@ import numpy as np
 from pamble.core.arrays import Array, cross, dot, norm, unit
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
-from pamble.core.fillets.beside import fading, line_on, strip_beside, without
+from pamble.core.fillets.beside import fading, in_rows, line_on, without
+from pamble.core.fillets.lying import strip_beside
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import surface_derivatives, surface_grid
@@ -29,7 +30,7 @@ _ROUNDS = 6
 class FeatureLine:
     """rest: the face without the strip. strip: the lifted patch; v0 lies on the line, u1 is the end that dies out.
     height: the farthest it was lifted, mm; law: by how much the crease leaves its law, degrees; off: how far the strip
-    lay off the face before it was lifted, mm.
+    lay off the face before it was lifted, mm; missed: how many times its aim the worst figure of the seams is.
     """
 
     rest: Face
@@ -37,6 +38,7 @@ class FeatureLine:
     height: float
     law: float
     off: float
+    missed: float
 
 
 def feature_line(
@@ -52,14 +54,17 @@ def feature_line(
     """
     laid = line_on(face, line, turned)
     sign = -1.0 if other_side else 1.0
-    base, loose = strip_beside(face, laid, sign * width, None if like is None else like.strip.surface.spans[0])
+    strip = strip_beside(face, laid, sign * width, None if like is None else like.strip.surface.spans)
+    base = strip.surface
     lifted, law = _lifted(base, sign * np.radians(angle))
     rest = without(face, base, name, quick=like is not None)
-    return FeatureLine(rest, Face(lifted), _height(base, lifted), law, loose)
+    return FeatureLine(rest, Face(lifted), _height(base, lifted), law, strip.off, strip.ratio)
 
 
 def _profile() -> Array:
-    """How far the six rows go for one unit of the second: the third row such that the third derivative is least."""
+    """How far the six rows of one span go for one unit of the second: the third row such that the third derivative is
+    least.
+    """
     x, w = np.polynomial.legendre.leggauss(6)
     third = basis.matrix(basis.uniform_knots(5, 1), 5, 0.5 + 0.5 * x, 3)[3] * np.sqrt(0.5 * w)[:, None]
     out = np.array([0.0, 1.0, 0.0, 0.0, 0.0, 0.0])
@@ -79,7 +84,7 @@ def _lifted(base: Surface, angle: float) -> tuple[Surface, float]:
     before = surface_derivatives(base, t, np.zeros(_CHECKS), 1)
     span = norm(cross(before[1, 0], before[0, 1])) / norm(before[1, 0])
     values = basis.matrix(base.knots_u, base.degree_u, t)[0][:, : count - 3]
-    profile, amounts = _profile(), np.zeros(count)
+    profile, amounts = in_rows(base, _profile()), np.zeros(count)
 
     def made() -> Surface:
         lift = (amounts[:, None] * normals)[:, None, :] * profile[None, :, None]

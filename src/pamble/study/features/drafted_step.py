@@ -10,7 +10,7 @@ from pamble.core.spline.closest import to_surface
 from pamble.core.spline.evaluate import surface_derivatives, surface_points
 from pamble.core.spline.knots import reverse_curve
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, Shape
-from pamble.study.features.feature_line import longest
+from pamble.study.features.feature_line import longest, told_missed
 from pamble.study.features.fields import choice, number
 from pamble.study.features.handles import pull, way
 from pamble.study.references import ChangedFaceRef, EdgeRef
@@ -63,7 +63,8 @@ def run(params: StepParams, inputs: Inputs, context: Context) -> Made:
     )
     facts = {"width": made.width, "steepest": made.steepest, "radius": made.radius, "off_surface": made.off}
     shapes = {"": Shape(made.wall), "2": Shape(made.upper)}
-    return Made(shapes, {id: Shape(made.rest)}, tuple(seams), handles, facts, memory=(numbers, made))
+    told = told_missed(made.missed)
+    return Made(shapes, {id: Shape(made.rest)}, tuple(seams), handles, facts, told, memory=(numbers, made))
 
 
 KIND = FeatureKind(

@@ -15,6 +15,9 @@ from pamble.study.features.handles import pull, way
 from pamble.study.references import ChangedFaceRef, EdgeRef
 from pamble.study.stored import Stored
 
+_TOLD = 2.0
+"""How many times its aim a figure is from which that is said."""
+
 
 class FeatureLineParams(Stored):
     """line: lies on the face and begins at its border. angle: of the crease at its start, up toward the face's normal,
@@ -49,7 +52,23 @@ def run(params: FeatureLineParams, inputs: Inputs, context: Context) -> Made:
     handle = pull("width", "Width", params.width, near, np.asarray(far - near), limits=(1e-3, 1e5))
     facts = {"height": made.height, "law": made.law, "off_surface": made.off}
     return Made(
-        {"": Shape(made.strip)}, {id: Shape(made.rest)}, tuple(seams), (handle, dies), facts, memory=(numbers, made)
+        {"": Shape(made.strip)},
+        {id: Shape(made.rest)},
+        tuple(seams),
+        (handle, dies),
+        facts,
+        told_missed(made.missed),
+        memory=(numbers, made),
+    )
+
+
+def told_missed(missed: float) -> tuple[str, ...]:
+    """Words where a strip does not go on into its face as closely as is aimed at."""
+    if missed <= _TOLD:
+        return ()
+    return (
+        f"It goes on into the face no better than {missed:.0f} times what is aimed at: the face's curvature bends "
+        "sharply below it. Rebuild the face with degree 5 and few spans first, or make the strip narrower.",
     )
 
 
