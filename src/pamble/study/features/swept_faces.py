@@ -12,7 +12,7 @@ from pamble.core.curves.offset import curve_plane
 from pamble.core.curves.relations import touched_line
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face, natural_edge
-from pamble.core.patches.match import Pair, match_sides
+from pamble.core.patches.match import MOST_ADDED, Pair, match_sides
 from pamble.core.patches.sweep import path_frames, rail_frames, sweep
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
@@ -156,11 +156,11 @@ def swept(params: SweepParams, inputs: Inputs, context: Context) -> Made:
         frames = path_frames(rail, params.way, np.array(params.held), face)
     made = sweep(sections, rail, frames, straight=params.straight, tolerance=params.tolerance)
     if any(params.meets):
-        return _met(params, inputs, Face(made.surface), made.deviation)
+        return _met(params, inputs, Face(made.surface), made.deviation, context)
     return _pieces(made.surface, deviation=made.deviation)
 
 
-def _met(params: SweepParams, inputs: Inputs, face: Face, deviation: float) -> Made:
+def _met(params: SweepParams, inputs: Inputs, face: Face, deviation: float, context: Context) -> Made:
     """The sweep matched to the faces beside its rails, as one of its sides lies along each."""
     rails = zip((params.rail, params.second), params.meets, strict=True)
     refs = [(ref, order) for ref, order in rails if ref is not None and order]
@@ -180,7 +180,8 @@ def _met(params: SweepParams, inputs: Inputs, face: Face, deviation: float) -> M
         pairs.append(Pair(side, edge, order))
         seams.append(DeclaredSeam(side, ref.feature, ref.edge, order))
     diagonal = max(face.surface.diagonal, *(p.to.surface.diagonal for p in pairs))
-    made = match_sides(face, pairs, diagonal)
+    most = 0 if context.quick else MOST_ADDED
+    made = match_sides(face, pairs, diagonal, most_added=most, before=context.dragged)
     words = () if made.ratio <= 1 else (f"A rail is met no better than {made.ratio:.1f} times what is aimed at.",)
     joints = [{"gap": s.gap, "angle": s.angle, "curvature": s.curvature} for s in made.sides]
     facts = {"deviation": deviation, "moved": float(made.moved.max()), "joints": joints}
