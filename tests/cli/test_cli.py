@@ -254,12 +254,16 @@ def test_a_patch_between_edges_of_a_file_is_read_back_with_its_figures(tmp_path,
     patch = readback.faces(out)[-1]
     for n in readback.faces(out)[:-1]:
         assert readback.nearest_seam(patch, n, 1 / 500).angle < 0.005
+    led = answer(capsys, "patch", path, *words, "--continuity", "G1", "--influence", "1.4,,0.8,", "-o", out)
+    assert led["sides"] != made["sides"]
+    assert not led["patch"]["trimmed"]
     three = answer(capsys, "patch", path, *words[:6], "-o", out)
     assert max(s["curvature"] for s in three["sides"]) < 0.5
     for wrong, said in (
         (["--edge", near[0]], "two, three or four"),
         ([*words[:2], *words[:2]], "named twice"),
         ([*words, "--continuity", "G2,G1"], "G0, G1, G2"),
+        ([*words, "--influence", "1,9,1,1"], "up to 5"),
     ):
         assert main(["patch", str(path), *wrong, "-o", str(out)]) == 2
         assert said in capsys.readouterr().err

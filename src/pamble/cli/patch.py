@@ -14,7 +14,7 @@ from pamble.core.errors import BlendError, PambleError
 from pamble.core.exchange.step import write_step
 from pamble.core.faces.picking import pick_edges
 from pamble.core.patches.between import patch_between
-from pamble.core.patches.loop import Asked
+from pamble.core.patches.loop import MOST_INFLUENCE, Asked
 from pamble.core.patches.told import PatchMade
 
 
@@ -30,7 +30,8 @@ def patch(given: Namespace) -> tuple[dict[str, Any], str]:
     if len(set(meant)) < len(meant):
         face, edge = next(m for i, m in enumerate(meant) if m in meant[:i])
         raise BlendError(f"The same edge, {edge} of {names[face]}, is named twice: every side needs its own.")
-    asked = [Asked(p.edge, o) for p, o in zip(picked, orders, strict=True)]
+    arms = _influences(given.influence, len(orders))
+    asked = [Asked(p.edge, o, arm) for p, o, arm in zip(picked, orders, arms, strict=True)]
     spans = None if given.spans is None else _spans(given.spans)
     through = [np.array(numbers(text, 3, "A point inside")) for text in given.through]
     made = patch_between(asked, diagonal, given.degree, spans, through)
@@ -46,6 +47,19 @@ def continuities(text: str, count: int, most: int = 2) -> list[int]:
     if len(parts) not in (1, count) or any(p not in known for p in parts):
         raise PambleError(f"Continuity is one of {', '.join(known)}, or {count} of them with commas, not {text!r}.")
     return [int(p[1]) for p in (parts * count if len(parts) == 1 else parts)]
+
+
+def _influences(text: str | None, count: int) -> list[float | None]:
+    parts = [""] if text is None else [p.strip() for p in text.split(",")]
+    try:
+        arms = [float(p) if p else None for p in parts]
+    except ValueError:
+        arms = []
+    if len(arms) not in (1, count) or any(x is not None and not 0 < x <= MOST_INFLUENCE for x in arms):
+        raise PambleError(
+            f"An influence is a number up to {MOST_INFLUENCE:g}, one or {count} with commas, not {text!r}."
+        )
+    return arms * count if len(arms) == 1 else arms
 
 
 def _spans(text: str) -> tuple[int, int]:

@@ -11,7 +11,7 @@ from pamble.core.patches.between import patch_between
 from pamble.core.patches.boundary import Folds, boundary_patch
 from pamble.core.patches.loop import Asked
 from pamble.core.spline.closest import to_surface
-from pamble.core.spline.evaluate import curve_points, surface_points
+from pamble.core.spline.evaluate import curve_points, surface_derivatives, surface_points
 from tests import readback
 from tests.core.patches.grounds import ground, hole, window
 
@@ -102,6 +102,27 @@ def test_a_trimmed_patch_leaves_its_sides_by_the_order_that_they_ask_for(sides):
     assert worst(made, "rate") < 3.0
     assert off[2][1] < 2**3.5 * off[2][0]
     assert off[3][0] < 0.6 * off[2][0]
+
+
+def test_arms_are_as_long_across_each_side_as_its_influence_says():
+    edges = window(ground(1, 60))
+    asked = (1.4, 1.0, 0.6, None)
+    made = patch_between([Asked(e, 1, x) for e, x in zip(edges, asked, strict=True)], 500.0)
+    assert made.face.natural
+    assert worst(made, "angle") < 0.005
+    s = made.face.surface
+    t = np.linspace(*s.domain[0], 33)
+    for f in made.sides:
+        if asked[f.number] is None:
+            continue
+        across = 1 if f.patch_side[0] == "v" else 0
+        row = surface_points(s, *((np.full(33, 0.5), t) if across else (t, np.full(33, 0.5))))
+        run = np.linalg.norm(np.diff(row, axis=0), axis=1).sum()
+        at = [0.5, 0.5]
+        at[across] = float(f.patch_side[1])
+        d = surface_derivatives(s, np.array(at[:1]), np.array(at[1:]), 1)
+        arm = np.linalg.norm((d[0, 1] if across else d[1, 0])[0])
+        assert arm / run == pytest.approx(asked[f.number], rel=0.15)
 
 
 def test_a_hole_in_a_face_of_many_knots_is_filled_as_it_was():

@@ -21,6 +21,10 @@ _FEW_SPANS = 4
 
 _BETTER = 0.5
 """Share of the worst figure of a four-sided patch from which one that is trimmed does better."""
+_UNUSED = (
+    "The patch is trimmed along its sides: it has no arms across them, and the influence counts for nothing. Pick four "
+    "sides, or two that face each other."
+)
 
 
 def patch_between(
@@ -32,19 +36,21 @@ def patch_between(
     before: Face | None = None,
 ) -> PatchMade:
     """Sides that close are filled as `one_patch` does it, all others by a four-sided one; so are four for which spans
-    along u and v are given, unless it folds. through: curves and points that it passes. before: see `_again`. Raises
-    `GeometryError`.
+    along u and v, or an influence, are given, unless it folds. through: curves and points that it passes. before: see
+    `_again`. Raises `GeometryError`.
     """
     if before is not None and spans is None and (made := _again(asked, diagonal, degree, before, through)):
         return made
     whole = all(chain(asked).joined)
-    if not whole or (len(asked) == 4 and spans is not None):
+    arms = any(a.influence is not None for a in asked)
+    if not whole or (len(asked) == 4 and (arms or spans is not None)):
         try:
             return boundary_patch(asked, diagonal, degree, spans, through)
         except Folds:
             if not whole:
                 raise
-    return one_patch(asked, diagonal, degree, None if spans is None else max(spans), through)
+    made = one_patch(asked, diagonal, degree, None if spans is None else max(spans), through)
+    return replace(made, warnings=(*made.warnings, _UNUSED)) if arms and not made.face.natural else made
 
 
 def one_patch(

@@ -25,6 +25,9 @@ CONTRADICTS = 2.0
 _AIM = 0.3
 """Mismatch, %, that a patch is held to along a side."""
 
+MOST_INFLUENCE = 5.0
+"""Longest arm across a side, over the way to the other side."""
+
 _EASED = 0.15
 """Share of a side over which a contradiction at its end is eased."""
 

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any, ClassVar
+from typing import Annotated, Any, ClassVar
 
 from pydantic import Field
 
 from pamble.core.faces.face import Edge
 from pamble.core.patches.between import patch_between
-from pamble.core.patches.loop import Asked
+from pamble.core.patches.loop import MOST_INFLUENCE, Asked
 from pamble.core.patches.told import PatchMade
 from pamble.core.spline.curve import Curve
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, made_face
@@ -17,17 +17,24 @@ from pamble.study.features.remedies import remedies_for
 from pamble.study.features.sides import SidesParams, continuities
 from pamble.study.references import EdgeRef, PlaneRef
 
+_ARMS = "Influence of the sides"
+
 
 class BoundaryParams(SidesParams):
     """A curve that stands alone among the edges is contained. inside: curves that the patch passes between its sides.
-    square_to: the plane to which curves that lie on it are left square. spans: along u and v, found if null.
+    influence: length of the patch's arms across its sides, over the way to the other side, found if null; influences:
+    each side's own, in their order; null, or a shorter list, for ``influence``. square_to: the plane to which curves
+    that lie on it are left square. spans: along u and v, found if null.
     """
 
     most: ClassVar[int] = 3
     edges: list[EdgeRef] = Field(title="Sides", min_length=2, max_length=4)
     continuity: list[int] = continuities(3)
     inside: list[EdgeRef] = choice("Passes curves", [])
-    influence: float | None = number("Influence", None, gt=0, le=5)
+    influence: float | None = number("Influence", None, fold=_ARMS, gt=0, le=MOST_INFLUENCE)
+    influences: list[Annotated[float, Field(gt=0, le=MOST_INFLUENCE)] | None] = choice(
+        "Own influence", [], widget="number each", fold=_ARMS, limits={"minimum": 1e-3}
+    )
     square_to: PlaneRef | None = choice("Square to", None)
     degree: int = number("Degree", 5, ge=3, le=9)
     spans: tuple[int, int] | None = choice("Spans", None, widget="none")
@@ -41,7 +48,11 @@ def run(params: BoundaryParams, inputs: Inputs, context: Context) -> Made:
     """Build the patch; while the pointer is down on the spans that it was kept with."""
     inputs.different(params.edges)
     orders = params.orders()
-    asked = [_asked(params, ref, order, inputs) for ref, order in zip(params.edges, orders, strict=True)]
+    arms = [*params.influences, *[None] * len(orders)]
+    asked = [
+        _asked(params, ref, order, params.influence if arm is None else arm, inputs)
+        for ref, order, arm in zip(params.edges, orders, arms[: len(orders)], strict=True)
+    ]
     diagonal = max(a.source.surface.diagonal if isinstance(a.source, Edge) else _length(a.source) for a in asked)
     through = inputs.different(params.inside)
     made = patch_between(asked, diagonal, params.degree, params.spans, through, context.dragged)
@@ -57,7 +68,7 @@ def run(params: BoundaryParams, inputs: Inputs, context: Context) -> Made:
     return made_face(made.face, seams=seams, warnings=made.warnings, **facts)
 
 
-def _asked(params: BoundaryParams, ref: EdgeRef, order: int, inputs: Inputs) -> Asked:
+def _asked(params: BoundaryParams, ref: EdgeRef, order: int, influence: float | None, inputs: Inputs) -> Asked:
     source = inputs.edge(ref) if inputs.is_edge(ref) else inputs.curve(ref)
     square = None
     if params.square_to is not None:
@@ -65,7 +76,7 @@ def _asked(params: BoundaryParams, ref: EdgeRef, order: int, inputs: Inputs) -> 
         line = source.space if isinstance(source, Edge) else source
         if abs(plane.height(line.control)).max() < _ON_PLANE:
             square = plane.normal
-    return Asked(source, order, params.influence, square)
+    return Asked(source, order, influence, square)
 
 
 def _length(curve: Curve) -> float:
@@ -74,8 +85,9 @@ def _length(curve: Curve) -> float:
 
 
 def patch_facts(made: PatchMade) -> dict[str, Any]:
-    """Figures of a patch by side and corner."""
+    """How a patch is laid out, and its figures by side and corner."""
     return {
+        "layout": "four sides" if made.face.natural else "trimmed along its sides",
         "sides": [
             {"gap": s.gap, "angle": s.angle or 0.0, "curvature": s.curvature or 0.0, "rate": s.rate}
             for s in sorted(made.sides, key=lambda s: s.number)
@@ -90,12 +102,14 @@ def patch_facts(made: PatchMade) -> dict[str, Any]:
     }
 
 
+LAID_OUT = Figure("layout", "Laid out as", form="words")
 PARTS = (("gap", "mm"), ("angle", "°"), ("curvature", "%"))
 
 KIND = FeatureKind(
     "boundary_patch", "Boundary patch", "primary", BoundaryParams, run, "primaries",
     "Pick two, three or four edges or curves round it.", makes="face", section="",
     figures=(
+        LAID_OUT,
         Figure("sides", "Side", form="parts", each="Side {n}", parts=(*PARTS, ("rate", "%"))),
         Figure("inside", "Off the curves inside", "mm"),
         Figure("corners", "Corner", form="parts", each="Corner {n}", parts=(*PARTS, ("twist", "%"))),

@@ -7,7 +7,7 @@ from pydantic import Field
 from pamble.core.patches.loop import Asked
 from pamble.core.patches.replace import replaced
 from pamble.study.features.base import Context, FeatureKind, Figure, Inputs, Made, changed_faces
-from pamble.study.features.boundary_face import PARTS, patch_facts
+from pamble.study.features.boundary_face import LAID_OUT, PARTS, patch_facts
 from pamble.study.features.fields import choice, number
 from pamble.study.features.sides import SidesParams
 from pamble.study.references import ChangedFaceRef, EdgeRef, FaceRef
@@ -46,6 +46,7 @@ KIND = FeatureKind(
     "replace_patch", "Replace patch", "secondary", ReplaceParams, run, "blends",
     "Pick the patch: the edges of its neighbours are found where they meet it.", makes="change", section="",
     figures=(
+        LAID_OUT,
         Figure("sides", "Side", form="parts", each="Side {n}", parts=PARTS),
         Figure("off_old", "Off the old patch by up to", "mm"),
     ),
