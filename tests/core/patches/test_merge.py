@@ -46,6 +46,14 @@ def test_a_face_cut_in_two_comes_back_with_its_cvs_in_the_directions_of_the_firs
     assert np.cross(whole[1, 0], whole[0, 1]) @ np.cross(part[1, 0], part[0, 1]) > 0
 
 
+def test_faces_written_with_three_decimals_come_back_with_no_more_cvs_than_they_had():
+    known = ground(3, 40, 9)
+    a, b = (Face(s.with_control(np.round(s.control, 3))) for s in halves(known))
+    made = merge([a, b], ["A", "B"])
+    assert made.surface.control.shape == known.control.shape
+    assert max(made.deviation, farthest(known, made.surface)[0]) < 0.001
+
+
 def test_faces_of_unlike_pace_are_laid_anew_within_the_tolerance_and_smooth():
     known = ground(1, 40)
     a, b = halves(known)

@@ -26,8 +26,10 @@ from pamble.core.spline.surface import EDGES, Surface, from_homogeneous
 from pamble.core.surfaces.extrude import common_knots, on_unit
 
 _ALONG, _GRID = 65, 31
-_SAME_PACE = 1e-7
-"""Distance, as a share of the side's length, within which both sides run at one pace."""
+_SAME_PACE, _SAME = 1e-7, 2.0
+"""Distance, as a share of the side's length and of the tolerance, within which both sides run at one pace: each gives
+way by half of it.
+"""
 
 _SPANS = (1, 2, 3, 4, 6, 8, 12, 16)
 
@@ -136,7 +138,7 @@ def _at_pace(first: Surface, second: Surface, tolerance: float) -> Surface:
     (a0, a1), (b0, b1) = mine.domain, theirs.domain
     points = curve_points(mine, a0 + s * (a1 - a0))
     size = float(norm(np.diff(points, axis=0)).sum())
-    if norm(curve_points(theirs, b0 + s * (b1 - b0)) - points).max() < _SAME_PACE * size + 1e-9:
+    if norm(curve_points(theirs, b0 + s * (b1 - b0)) - points).max() < _SAME_PACE * size + _SAME * tolerance:
         return second
     (u0, u1) = second.domain[0]
     u_knots = (second.knots_u - u0) / (u1 - u0)
