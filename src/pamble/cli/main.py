@@ -89,6 +89,10 @@ def _parser() -> _Parser:
     patch.add_argument("--edge", action="append", required=True, metavar="P", help=f"{_EDGE}; two to four times")
     patch.add_argument("--continuity", default="G2", help="G0 to G3 for all edges, or for each, as G2,G1,G2,G0")
     patch.add_argument(
+        "--layout", default="auto", choices=["auto", "four", "trimmed"],
+        help="between four sides: as fits best, with four sides, or trimmed along them",
+    )  # fmt: skip
+    patch.add_argument(
         "--influence",
         help="length of the arms across the sides over the way to the other side, for all, or each as 1.2,,0.8,1",
     )

@@ -34,7 +34,7 @@ def patch(given: Namespace) -> tuple[dict[str, Any], str]:
     asked = [Asked(p.edge, o, arm) for p, o, arm in zip(picked, orders, arms, strict=True)]
     spans = None if given.spans is None else _spans(given.spans)
     through = [np.array(numbers(text, 3, "A point inside")) for text in given.through]
-    made = patch_between(asked, diagonal, given.degree, spans, through)
+    made = patch_between(asked, diagonal, given.degree, spans, through, layout=given.layout)
     write_step([*[(f.name, f.shape) for f in found], (new_name("Patch", {f.name for f in found}), made.face)], out_path)
     sides = [{"face": names[p.face], "edge": p.edge.name, "at": p.point.tolist()} for p in picked]
     out = {"file": out_path.name, **patch_figures(made, sides, orders), "problems": problems}

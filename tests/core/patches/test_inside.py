@@ -133,3 +133,12 @@ def test_a_hole_in_a_face_of_many_knots_is_filled_as_it_was():
     assert max(max(s.gap / 0.001, s.angle / 0.003, s.curvature / 0.5) for s in made.sides) < 1.0
     u, v = np.meshgrid(np.linspace(0.4, 0.6, 9), np.linspace(0.4, 0.6, 9))
     assert to_surface(made.face.surface, surface_points(known, u.ravel(), v.ravel())).distance.max() < 0.01
+
+
+def test_four_sides_are_laid_out_as_fits_best_or_as_is_asked():
+    known = ground(2, 60, 9)
+    sides = [Asked(e) for e in hole(known, 4, bulge=0.15, radius=0.2)]
+    natural = {way: patch_between(sides, 500.0, layout=way).face.natural for way in ("auto", "four", "trimmed")}
+    assert natural == {"auto": False, "four": True, "trimmed": False}
+    calm = [Asked(e) for e in window(ground(1, 60))]
+    assert patch_between(calm, 500.0).face.natural

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import replace
+from typing import Literal
 
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
@@ -15,6 +16,9 @@ from pamble.core.patches.lent import uneven
 from pamble.core.patches.loop import Asked, chain
 from pamble.core.patches.told import PatchMade, worst_of
 from pamble.core.patches.trimmed import trimmed_patch
+
+LaidOut = Literal["auto", "four", "trimmed"]
+"""How a patch is laid out between four sides: as fits best, with a side along each, or trimmed along them."""
 
 _FEW_SPANS = 4
 """Spans of a four-sided patch up to which it comes before one that is trimmed, which then has fewer CVs."""
@@ -34,22 +38,25 @@ def patch_between(
     spans: tuple[int, int] | None = None,
     through: Through = (),
     before: Face | None = None,
+    layout: LaidOut = "auto",
 ) -> PatchMade:
     """Sides that close are filled as `one_patch` does it, all others by a four-sided one; so are four for which spans
-    along u and v, or an influence, are given, unless it folds. through: curves and points that it passes. before: see
-    `_again`. Raises `GeometryError`.
+    along u and v, or an influence, are given, or where it is the layout, unless it folds. through: curves and points
+    that it passes. before: see `_again`. Raises `GeometryError`.
     """
     if before is not None and spans is None and (made := _again(asked, diagonal, degree, before, through)):
         return made
     whole = all(chain(asked).joined)
     arms = any(a.influence is not None for a in asked)
-    if not whole or (len(asked) == 4 and (arms or spans is not None)):
+    fixed = len(asked) == 4 and (arms or spans is not None or layout == "four")
+    if layout != "trimmed" and (fixed or not whole):
         try:
             return boundary_patch(asked, diagonal, degree, spans, through)
         except Folds:
             if not whole:
                 raise
-    made = one_patch(asked, diagonal, degree, None if spans is None else max(spans), through)
+    build = trimmed_patch if layout == "trimmed" else one_patch
+    made = build(asked, diagonal, degree, None if spans is None else max(spans), through)
     return replace(made, warnings=(*made.warnings, _UNUSED)) if arms and not made.face.natural else made
 
 

@@ -38,7 +38,7 @@ def replaced(
 
     Where it is four-sided its sides keep their names: u and v run as they did on the old face.
     """
-    made = patch_between(asked, diagonal, degree, spans, before=before)
+    made = patch_between(asked, diagonal, degree, spans, before=before, layout="four" if face.natural else "auto")
     if made.face.natural:
         new = Face(_laid_like(made.face.surface, face.surface), (), face.names if face.natural else made.face.names)
     else:

@@ -7,7 +7,7 @@ from typing import Annotated, Any, ClassVar
 from pydantic import Field
 
 from pamble.core.faces.face import Edge
-from pamble.core.patches.between import patch_between
+from pamble.core.patches.between import LaidOut, patch_between
 from pamble.core.patches.loop import MOST_INFLUENCE, Asked
 from pamble.core.patches.told import PatchMade
 from pamble.core.spline.curve import Curve
@@ -23,14 +23,17 @@ _ARMS = "Influence of the sides"
 class BoundaryParams(SidesParams):
     """A curve that stands alone among the edges is contained. inside: curves that the patch passes between its sides.
     influence: length of the patch's arms across its sides, over the way to the other side, found if null; influences:
-    each side's own, in their order; null, or a shorter list, for ``influence``. square_to: the plane to which curves
-    that lie on it are left square. spans: along u and v, found if null.
+    each side's own, in their order; null, or a shorter list, for ``influence``. layout: between four sides. square_to:
+    the plane to which curves that lie on it are left square. spans: along u and v, found if null.
     """
 
     most: ClassVar[int] = 3
     edges: list[EdgeRef] = Field(title="Sides", min_length=2, max_length=4)
     continuity: list[int] = continuities(3)
     inside: list[EdgeRef] = choice("Passes curves", [])
+    layout: LaidOut = choice(
+        "Laid out", "auto", labels={"auto": "as fits best", "four": "with four sides", "trimmed": "trimmed along them"}
+    )
     influence: float | None = number("Influence", None, fold=_ARMS, gt=0, le=MOST_INFLUENCE)
     influences: list[Annotated[float, Field(gt=0, le=MOST_INFLUENCE)] | None] = choice(
         "Own influence", [], widget="number each", fold=_ARMS, limits={"minimum": 1e-3}
@@ -55,7 +58,7 @@ def run(params: BoundaryParams, inputs: Inputs, context: Context) -> Made:
     ]
     diagonal = max(a.source.surface.diagonal if isinstance(a.source, Edge) else _length(a.source) for a in asked)
     through = inputs.different(params.inside)
-    made = patch_between(asked, diagonal, params.degree, params.spans, through, context.dragged)
+    made = patch_between(asked, diagonal, params.degree, params.spans, through, context.dragged, params.layout)
     seams = tuple(
         DeclaredSeam(f.patch_side, params.edges[f.number].feature, params.edges[f.number].edge, orders[f.number])
         for f in made.sides
