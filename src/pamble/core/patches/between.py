@@ -14,7 +14,7 @@ from pamble.core.patches.closed import closed
 from pamble.core.patches.inside import Through
 from pamble.core.patches.lent import uneven
 from pamble.core.patches.loop import Asked, chain
-from pamble.core.patches.told import PatchMade, worst_of
+from pamble.core.patches.told import PatchMade, contradictions, worst_of
 from pamble.core.patches.trimmed import trimmed_patch
 
 LaidOut = Literal["auto", "four", "trimmed"]
@@ -84,6 +84,9 @@ def one_patch(
     four = four_sided(_FEW_SPANS) if len(asked) == 4 else None
     if four is not None and _holds(four):
         return four
+    if four is not None and contradictions(four.corners, {i: a.order for i, a in enumerate(asked)}):
+        # What the neighbours contradict each other in no layout heals.
+        return four_sided(MOST_SPANS) or four
     wrong: GeometryError | None = None
     try:
         trimmed = trimmed_patch(asked, diagonal, degree, spans, through)
