@@ -81,6 +81,21 @@ def test_a_hole_is_closed_by_a_boundary_patch_with_a_continuity_for_each_side(pa
     panels.drag(panels.centre(panels.button("CV 3, 3 of Slab 2")), (0, -12))
     panels.stored(2)
     expect(panels.row("Boundary patch · Slab 2")).to_contain_text("holds")
+    # A side leads by an arm of its own; one that is too long is not taken.
+    line_of(page, "Boundary patch").click()
+    card.get_by_text("Influence of the sides").click()
+    arm = card.get_by_label("Own: Slab 1, v end")
+    arm.fill("9")
+    page.keyboard.press("Enter")
+    arm.fill("0.8")
+    page.keyboard.press("Enter")
+    panels.stored(3)
+    assert panels.features("boundary_patch")[0]["params"]["influences"] == [0.8, None, None, None]
+    expect(card).to_contain_text("Laid out asfour sides")
+    panels.let_go()
+    page.keyboard.press("Control+z")
+    panels.stored(4)
+    assert panels.features("boundary_patch")[0]["params"]["influences"] == []
 
 
 @pytest.fixture

@@ -36,7 +36,7 @@ class BoundaryParams(SidesParams):
     )
     influence: float | None = number("Influence", None, fold=_ARMS, gt=0, le=MOST_INFLUENCE)
     influences: list[Annotated[float, Field(gt=0, le=MOST_INFLUENCE)] | None] = choice(
-        "Own influence", [], widget="number each", fold=_ARMS, limits={"minimum": 1e-3}
+        "Own", [], widget="number each", fold=_ARMS, limits={"minimum": 1e-3, "maximum": MOST_INFLUENCE}
     )
     square_to: PlaneRef | None = choice("Square to", None)
     degree: int = number("Degree", 5, ge=3, le=9)

@@ -18,7 +18,7 @@ export function NumberEach({ field, names, found, value, change }: Props) {
   const open = field.counted ? 'as found' : 'as all';
   const take = (at: number, text: string): boolean => {
     const number = text === '' ? null : arithmetic(text);
-    if (text !== '' && (number === null || (field.low !== null && number < field.low))) return false;
+    if (text !== '' && (number === null || number < (field.low ?? -Infinity) || number > (field.high ?? Infinity))) return false;
     change(names.map((_, k) => (k === at ? number : (value[k] ?? null))));
     return true;
   };
