@@ -70,30 +70,28 @@ def strip_beside(
     from ``start`` on. Raises `GeometryError` for a strip that reaches beyond the face.
     """
     points = _laid(face, line, width)
-    tried: dict[tuple[int, int], Strip] = {}
+    tried: list[Strip] = []
 
-    def look(at: tuple[int, int]) -> Strip:
-        if at not in tried:
-            patch = Patch(Space.even(_DEGREE, at[0]), Space.even(_DEGREE, at[1]))
-            made = patch.surface(patch.interpolate(points))
-            off, ratio = _figures(face.surface, made)
-            tried[at] = Strip(made, off, ratio)
-        return tried[at]
+    def look(along: int, across: int) -> Strip:
+        patch = Patch(Space.even(_DEGREE, along), Space.even(_DEGREE, across))
+        made = patch.surface(patch.interpolate(points))
+        tried.append(Strip(made, *_figures(face.surface, made)))
+        return tried[-1]
 
     if spans is not None:
-        return look(spans)
+        return look(*spans)
     for along in (n for n in _ALONG if n >= start[0]):
         # More spans across are of no use while there are too few along.
         before = np.inf
         for across in (n for n in _ACROSS if n >= start[1]):
-            ratio = look((along, across)).ratio
+            ratio = look(along, across).ratio
             if ratio <= 1.0 or ratio > _WORTH * before:
                 break
             before = ratio
         if ratio <= 1.0:
             break
-    least = min(s.ratio for s in tried.values())
-    good = [s for s in tried.values() if s.ratio <= max(1.0, least / _WORTH)]
+    least = min(s.ratio for s in tried)
+    good = [s for s in tried if s.ratio <= max(1.0, least / _WORTH)]
     return min(good, key=lambda s: s.surface.control.size)
 
 

@@ -25,6 +25,7 @@ _FEW_SPANS = 4
 
 _BETTER = 0.5
 """Share of the worst figure of a four-sided patch from which one that is trimmed does better."""
+
 _UNUSED = (
     "The patch is trimmed along its sides: it has no arms across them, and the influence counts for nothing. Pick four "
     "sides, or two that face each other."

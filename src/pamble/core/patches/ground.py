@@ -71,8 +71,8 @@ def over_plane(c: Chain, degree: int, spans: int) -> Ground:
 
 
 def over_neighbours(c: Chain) -> Iterator[Ground]:
-    """Over each neighbour whose surface runs on through the hole, on its own knots: what a hole in a face was cut out
-    of can be had again, where even spans cannot follow its knots.
+    """Over each neighbour whose surface runs on through the hole, of its own degrees and knots: what a hole in a face
+    was cut out of can be had again, where even spans cannot follow its knots.
     """
     cloud, seen = _cloud(c), list[Surface]()
     size = float(np.linalg.norm(np.ptp(cloud, axis=0)))

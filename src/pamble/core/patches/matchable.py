@@ -62,7 +62,7 @@ def candidates(
     along the sides: as it is; of the degree of the neighbours' edges; with their knots too, which can hold these
     exactly; with more spans. Where a neighbour's edge is no side of its surface, few more spans are followed by a
     higher degree: a low one takes many to follow it. worst: by side, the share of it at which the one before was
-    met worst: there the next span comes.
+    met worst: there the next span comes. Where none may come, the degree stays too.
     """
     richer = base
     for a in asked:
@@ -81,7 +81,7 @@ def candidates(
     else:
         known = 0
     calm = richer
-    for a in asked:
+    for a in asked if most else ():
         calm = _calm(calm, a)
     more = max(calm.degree_u - richer.degree_u, calm.degree_v - richer.degree_v)
     wide = richer

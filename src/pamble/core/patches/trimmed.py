@@ -120,11 +120,14 @@ def _search(
         return one.ratio
 
     def holds_over_neighbours() -> bool:
-        return any(look(ground) <= 1.0 for ground in over_neighbours(c))
+        for ground in over_neighbours(c):
+            look(ground)
+            if any(t.ratio <= 1.0 for t in made):
+                return True
+        return False
 
-    if lends and holds_over_neighbours():
-        return made, tried
-    for k in [spans] if spans else range(1, _MOST_SPANS + 1):
+    even = [spans] if spans else range(1, _MOST_SPANS + 1)
+    for k in () if lends and holds_over_neighbours() else even:
         if k == _EVEN and spans is None and within == np.inf and not through and holds_over_neighbours():
             break
         least = min((t[2] for t in tried), default=np.inf)
