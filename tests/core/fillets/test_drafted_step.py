@@ -75,3 +75,11 @@ def test_what_makes_no_step_is_told():
         drafted_step(Face(PLATE), line, 6.0, 89.0, 40.0)
     with pytest.raises(GeometryError, match="reaches beyond the face"):
         drafted_step(Face(PLATE), line, 6.0, 25.0, 150.0)
+
+
+def test_no_second_strip_is_laid_where_the_first_has_cut_the_face_away():
+    first = drafted_step(Face(SPANS), line_on(SPANS, *SLANTED), 4.0, 20.0, 30.0)
+    with pytest.raises(GeometryError, match="cut away below the strip near"):
+        drafted_step(first.rest, line_on(SPANS, lambda t: 1 - 0.5 * t, lambda t: 0.65 - 0.1 * t), 4.0, 20.0, 30.0)
+    short = line_on(SPANS, lambda t: 1 - 0.25 * t, lambda t: 0.65 - 0.1 * t)
+    assert drafted_step(first.rest, short, 4.0, 20.0, 30.0).missed < 3.0

@@ -11,6 +11,7 @@ from pamble.core.arrays import Array, cross, dot, norm, unit
 from pamble.core.curves.few_cvs import open_fit
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face
+from pamble.core.faces.inside import inside
 from pamble.core.faces.regions.sources import plane_scale
 from pamble.core.patches.side import neighbour
 from pamble.core.patches.space import Patch, Space
@@ -41,6 +42,9 @@ width.
 
 _OUT = 1e-3
 """How far, mm, the far side may lie beyond the border where it begins on it."""
+
+_CUT_AWAY = 9
+"""Rows between both sides in which a cut face is looked at."""
 
 _DEGREE = 5
 _WORTH = 0.75
@@ -81,13 +85,14 @@ def strip_beside(
     if spans is not None:
         return look(*spans)
     for along in (n for n in _ALONG if n >= start[0]):
-        # More spans across are of no use while there are too few along.
-        before = np.inf
+        # More spans across are of no use while there are too few along: two steps that bring little are enough.
+        best, idle = np.inf, 0
         for across in (n for n in _ACROSS if n >= start[1]):
             ratio = look(along, across).ratio
-            if ratio <= 1.0 or ratio > _WORTH * before:
+            idle = idle + 1 if ratio > _WORTH * best else 0
+            best = min(best, ratio)
+            if ratio <= 1.0 or idle > 1:
                 break
-            before = ratio
         if ratio <= 1.0:
             break
     least = min(s.ratio for s in tried)
@@ -144,7 +149,7 @@ def _laid(face: Face, line: Curve, width: float) -> Callable[[Array, Array], Arr
     far = _few(uv, t, scale, _FAR * abs(width))
     if far.spans % near.spans and near.spans % far.spans:
         far = _few(uv, t, scale, 0.0, near.spans)
-    _refuse(surface, d[0, 0], curve_points(far, t), abs(width), scale)
+    _refuse(face, p[0], curve_points(far, t), abs(width), scale)
 
     def points(s: Array, v: Array) -> Array:
         a, b = curve_points(near, s), curve_points(far, s)
@@ -167,17 +172,30 @@ def _few(uv: Array, share: Array, scale: Array, tolerance: float, least: int = 1
     return Curve(made.degree, made.knots, made.control[:, :2] / scale)
 
 
-def _refuse(surface: Surface, points: Array, far: Array, width: float, scale: Array) -> None:
-    """Raise `GeometryError` where the far side (m, 2) of a strip leaves the face or turns back against its line."""
+def _refuse(face: Face, near: Array, far: Array, width: float, scale: Array) -> None:
+    """Raise `GeometryError` where the far side (m, 2) of a strip leaves the face or turns back against its line (m, 2),
+    or where the face was cut away between them.
+    """
+    surface = face.surface
     (u0, u1), (v0, v1) = surface.domain
     low, high = np.array([u0, v0]), np.array([u1, v1])
     held = np.clip(far, low, high)
-    beyond = surface_derivatives(surface, held[:, 0], held[:, 1], 0)[0, 0]
+    points, beyond = (surface_derivatives(surface, uv[:, 0], uv[:, 1], 0)[0, 0] for uv in (near, held))
     out = np.maximum(low - far, far - high) * scale
     if norm(beyond - points).min() < 0.7 * width or out.max() > _OUT or out[_PLACES // 10 :].max() >= 0:
         raise GeometryError(
             "The strip beside the line reaches beyond the face: make it narrower, or take the other side."
         )
+    if not face.natural:
+        across = np.linspace(0.1, 0.9, _CUT_AWAY)[:, None, None]
+        between = (near + across * (held - near))[:, _PLACES // 20 :].reshape(-1, 2)
+        lost = between[~inside(face, between[:, 0], between[:, 1])]
+        if len(lost):
+            x, y, z = surface_derivatives(surface, lost[:1, 0], lost[:1, 1], 0)[0, 0, 0]
+            raise GeometryError(
+                f"The face was cut away below the strip near ({x:.2f}, {y:.2f}, {z:.2f}) mm: make the strip narrower, "
+                "take the other side, or lead the line elsewhere."
+            )
     if (dot(np.diff(beyond, axis=0), np.diff(points, axis=0)) <= 0).any():
         raise GeometryError(
             "The strip beside the line turns back on itself: begin the line more squarely to the border, or make the "
