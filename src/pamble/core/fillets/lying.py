@@ -148,7 +148,7 @@ def _laid(face: Face, line: Curve, width: float) -> Callable[[Array, Array], Arr
     uv += np.outer((1 - t) ** 3, np.array([end.u[0], end.v[0]]) - uv[0])
     far = _few(uv, t, scale, _FAR * abs(width))
     if far.spans % near.spans and near.spans % far.spans:
-        far = _few(uv, t, scale, 0.0, near.spans)
+        far = _few(uv, t, scale, _FAR * abs(width), near.spans)
     _refuse(face, p[0], curve_points(far, t), abs(width), scale)
 
     def points(s: Array, v: Array) -> Array:
