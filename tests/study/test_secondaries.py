@@ -49,14 +49,24 @@ def test_a_feature_line_dies_out_in_its_face_and_follows_it(kernel):
     )
     state = add(kernel, "f", "feature_line", face={"feature": "panel"}, line=line("line"), angle=9)
     assert state.problem is None
-    rows = [r for r in read_frame(kernel.frame())[0]["seams"] if "f" in (r["a"]["feature"], r["b"]["feature"])]
-    assert sorted((r["target"], r["state"]) for r in rows) == [(0, "holds"), (2, "holds"), (2, "holds")]
-    assert max(r["angle"]["max"] for r in rows) == pytest.approx(9, abs=0.02)
+
+    def rows():
+        return [r for r in read_frame(kernel.frame())[0]["seams"] if "f" in (r["a"]["feature"], r["b"]["feature"])]
+
+    assert sorted((r["target"], r["state"]) for r in rows()) == [(0, "holds"), (2, "holds"), (2, "holds")]
+    assert max(r["angle"]["max"] for r in rows()) == pytest.approx(9, abs=0.02)
+    assert not any(r["stale"] for r in rows())
     assert [h.field for h in state.made.handles] == ["width", "turned"]
     kernel.commit({"op": "set_params", "id": "f", "changes": {"angle": -5, "width": 20, "other_side": True}})
     assert kernel.now.states["f"].problem is None
+    kernel.commit({"op": "set_params", "id": "f", "changes": {"given": "height", "height": 0.5}})
+    made = kernel.now.states["f"].made
+    assert [made.handles[0].field, made.facts["height"]] == ["height", pytest.approx(0.5, abs=1e-6)]
+    assert made.facts["angle"] > 0
     kernel.commit({"op": "set_params", "id": "f", "changes": {"turned": True}})
     assert "mm inside the face" in kernel.now.states["f"].problem
+    # Its seams are those of its last good shape, and are told to be.
+    assert [r["stale"] for r in rows()] == [True] * 3
 
 
 def test_a_blend_passes_a_section_that_is_moved_and_a_loft_runs_to_a_point():

@@ -131,7 +131,9 @@ class SeamEdge(Sent):
 
 
 class FrameSeam(Sent):
-    """A line of the ledger. plot: rows of 7 floats, length, gap, angle, curvature, x, y, z."""
+    """A line of the ledger. stale: one of its faces stands as its last good shape. plot: rows of 7 floats, length, gap,
+    angle, curvature, x, y, z.
+    """
 
     key: str
     name: str
@@ -148,6 +150,7 @@ class FrameSeam(Sent):
     opposed: bool
     state: Literal["holds", "close", "over"]
     ratio: float
+    stale: bool
     plot: Place
 
 

@@ -90,6 +90,14 @@ class Ledger:
         return sorted(self.rows.values(), key=lambda r: (_ORDER[r.row["state"]], -r.row["ratio"]))
 
 
+@dataclass(frozen=True)
+class _Told:
+    """What rows tell of objects: names in words, and which of them stand as their last good shape."""
+
+    names: Mapping[str, str]
+    stale: Set[str]
+
+
 class LedgerKeeper:
     """Finds and measures seams; it remembers which edges were found to meet, never the study's state."""
 
@@ -145,7 +153,7 @@ def measured(
     anew: whether figures are exact and targets of found seams are proposed anew; else they are for the moment, from the
     samples alone. until: the moment, as `time.perf_counter`, after which found seams keep their old figures.
     """
-    names = object_names(study, now)
+    told = _Told(object_names(study, now), frozenset(id for id, x in now.world.items() if x.stale))
     out: dict[str, LedgerRow | None] = {}
     promised: list[LedgerSeam] = []
     found: list[LedgerSeam] = []
@@ -154,18 +162,18 @@ def measured(
             continue
         old = before.rows.get(seam.key)
         if old is not None and seam.a[0] not in changed and seam.b[0] not in changed:
-            out[seam.key] = _judged_again(study, old, names)
+            out[seam.key] = _judged_again(study, old, told)
             continue
         (found if seam.declared is None else promised).append(seam)
         out[seam.key] = None  # Its place in the order.
     for batch in (promised, *(found[i : i + _BATCH] for i in range(0, len(found), _BATCH))):
         late = batch is not promised and time.perf_counter() > until
         kept = {s.key: old for s in batch if late and (old := before.rows.get(s.key)) is not None}
-        out |= {key: _judged_again(study, old, names) for key, old in kept.items()}
+        out |= {key: _judged_again(study, old, told) for key, old in kept.items()}
         sampled = _sampled(study, faces, [s for s in batch if s.key not in kept], samples, anew)
         figures = measure_seams([s for _, s in sampled], diagonal, exact=anew)
         for (seam, one), m in zip(sampled, figures, strict=True):
-            out[seam.key] = _row(study, seam, one.order, m, None if anew else before.rows.get(seam.key), names)
+            out[seam.key] = _row(study, seam, one.order, m, None if anew else before.rows.get(seam.key), told)
     return {key: row for key, row in out.items() if row is not None}
 
 
@@ -196,7 +204,7 @@ def _in_one_go(
 
 
 def _row(
-    study: Study, seam: LedgerSeam, order: int, m: MeasuredSeam, old: LedgerRow | None, names: Mapping[str, str]
+    study: Study, seam: LedgerSeam, order: int, m: MeasuredSeam, old: LedgerRow | None, told: _Told
 ) -> LedgerRow:
     f, w = m.figures, m.worst
     plot = np.column_stack([m.length, f.gap, f.angle, f.curvature, m.points])
@@ -214,24 +222,30 @@ def _row(
     }
     # While the pointer is down a found seam keeps the target that was proposed: it must not flip in the hand.
     row["proposed"] = proposed_target(row["angle"]["max"]) if old is None else old.row["proposed"]
-    return LedgerRow(seam, {**row, **_judgement(study, seam, row, names)}, plot)
+    return LedgerRow(seam, {**row, **_judgement(study, seam, row, told)}, plot)
 
 
-def _judged_again(study: Study, old: LedgerRow, names: Mapping[str, str]) -> LedgerRow:
-    """A row with the limits, targets and names of today; the same one if that changes nothing."""
-    row = {**old.row, **_judgement(study, old.seam, old.row, names)}
+def _judged_again(study: Study, old: LedgerRow, told: _Told) -> LedgerRow:
+    """A row with the limits, targets, names and stale shapes of today; the same one if that changes nothing."""
+    row = {**old.row, **_judgement(study, old.seam, old.row, told)}
     return old if row == old.row else replace(old, row=row)
 
 
-def _judgement(study: Study, seam: LedgerSeam, row: Mapping[str, Any], names: Mapping[str, str]) -> dict[str, Any]:
+def _judgement(study: Study, seam: LedgerSeam, row: Mapping[str, Any], told: _Told) -> dict[str, Any]:
     target = study.seam_targets.get(seam.key, seam.declared)
     target = row["proposed"] if target is None else target
     rate = row["rate"]["max"] if row["rate"] is not None else None
     state, ratio = judged(
         target, row["gap"]["max"], row["angle"]["max"], row["curvature"]["max"], rate, study.limits.tolerances()
     )
-    a, b = seam.a[0], seam.b[0]
-    return {"target": target, "state": state, "ratio": ratio, "name": f"{names.get(a, a)} · {names.get(b, b)}"}
+    sides = [seam.a[0], seam.b[0]]
+    return {
+        "target": target,
+        "state": state,
+        "ratio": ratio,
+        "name": " · ".join(told.names.get(id, id) for id in sides),
+        "stale": not told.stale.isdisjoint(sides),
+    }
 
 
 def _declared(faces: Mapping[str, Face], now: Evaluation) -> list[LedgerSeam]:

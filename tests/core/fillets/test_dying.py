@@ -62,6 +62,21 @@ def test_the_crease_follows_its_law_and_the_rest_goes_on_with_curvature(angle, o
         assert worst[side]["curvature"].value < 0.5
 
 
+@pytest.mark.parametrize("height", [1.6, -0.7])
+def test_a_height_is_reached_and_nowhere_passed(height):
+    a = slab()
+    made = feature_line(Face(a), line_on(a, *SLANTED), None, 30.0, height=height)
+    t = np.linspace(0, 1, 201)
+    points = surface_points(made.strip.surface, *(x.ravel() for x in np.meshgrid(t, t)))
+    foot = to_surface(a, points)
+    rise = np.vecdot(points - foot.point, normal_at(a, points)) * np.sign(height)
+    assert rise.max() == pytest.approx(abs(height), abs=2e-4)
+    assert made.angle * height > 0
+    assert made.height == pytest.approx(abs(height), abs=1e-9)
+    with pytest.raises(GeometryError, match=r"No crease of up to 60° is 40 mm high .* only [\d.]+ mm: make the strip"):
+        feature_line(Face(a), line_on(a, *SLANTED), None, 30.0, height=40.0)
+
+
 def test_what_makes_no_feature_line_is_told():
     a = slab()
     face, line = Face(a), line_on(a, *SLANTED)

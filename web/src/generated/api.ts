@@ -1170,7 +1170,8 @@ export interface components {
         };
         /**
          * FrameSeam
-         * @description A line of the ledger. plot: rows of 7 floats, length, gap, angle, curvature, x, y, z.
+         * @description A line of the ledger. stale: one of its faces stands as its last good shape. plot: rows of 7 floats, length, gap,
+         *     angle, curvature, x, y, z.
          */
         FrameSeam: {
             a: components["schemas"]["SeamEdge"];
@@ -1198,6 +1199,8 @@ export interface components {
             rate: components["schemas"]["SeamCurvature"] | null;
             /** Ratio */
             ratio: number;
+            /** Stale */
+            stale: boolean;
             /**
              * State
              * @enum {string}

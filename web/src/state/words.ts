@@ -1,5 +1,5 @@
 import type { EdgeRef } from '../api/types';
-import { featureName, stepOf, useStudy } from './study';
+import { featureName, stepOf, useStudy, type SeamLine } from './study';
 
 const SIDES: Record<string, string> = { u0: 'u start', u1: 'u end', v0: 'v start', v1: 'v end' };
 
@@ -31,4 +31,20 @@ function cutWords(step: string, cutter: string): string {
   if (known(cutter)) return `cut by ${featureName(cutter)}`;
   const curve = cutter.slice(0, cutter.lastIndexOf('-'));
   return known(curve) ? `cut by ${featureName(curve)}` : `cut ${cutter} of ${featureName(step)}`;
+}
+
+/** Names of seams by key: where several would have one name, with the edges that tell them apart. */
+export function seamNames(seams: readonly SeamLine[]): ReadonlyMap<string, string> {
+  const alike = new Map<string, SeamLine[]>();
+  for (const s of seams) alike.set(s.name, [...(alike.get(s.name) ?? []), s]);
+  return new Map(seams.map((s) => [s.key, apart(s, alike.get(s.name) ?? [])]));
+}
+
+function apart(seam: SeamLine, alike: readonly SeamLine[]): string {
+  if (alike.length < 2) return seam.name;
+  const told = (side: 'a' | 'b') => new Set(alike.map((s) => s[side].feature + s[side].edge)).size === alike.length;
+  const first = told('a');
+  const words = (side: 'a' | 'b', whole: boolean) => (whole ? edgeWords(seam[side].feature, seam[side].edge) : featureName(seam[side].feature));
+  const stretch = /#(\d+)$/.exec(seam.key)?.[1];
+  return `${words('a', first || !told('b'))} · ${words('b', !first)}${stretch ? ` ${stretch}` : ''}`;
 }

@@ -10,6 +10,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.optimize import brentq
 
 from pamble.core.arrays import Array, cross, dot, norm, unit
 from pamble.core.errors import GeometryError
@@ -17,48 +18,81 @@ from pamble.core.faces.face import Face
 from pamble.core.fillets.beside import fading, in_rows, line_on, without
 from pamble.core.fillets.lying import strip_beside
 from pamble.core.spline import basis
+from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import surface_derivatives, surface_grid
+from pamble.core.spline.evaluate import surface_derivatives, surface_grid, surface_points
 from pamble.core.spline.extremes import largest
 from pamble.core.spline.surface import Surface
 
 _CHECKS = 101
 _ROUNDS = 6
+_STEEPEST = 60.0
+"""The largest angle, degrees, that is taken for a height."""
 
 
 @dataclass(frozen=True)
 class FeatureLine:
     """rest: the face without the strip. strip: the lifted patch; v0 lies on the line, u1 is the end that dies out.
-    height: the farthest it was lifted, mm; law: by how much the crease leaves its law, degrees; off: how far the strip
-    lay off the face before it was lifted, mm; missed: how many times its aim the worst figure of the seams is.
+    angle: of the crease at its start, degrees; height: the farthest the strip was lifted, mm, from ``foot`` (3,) to
+    ``top`` (3,); law: by how much the crease leaves its law, degrees; off: how far the strip lay off the face before it
+    was lifted, mm; missed: how many times its aim the worst figure of the seams is.
     """
 
     rest: Face
     strip: Face
+    angle: float
     height: float
+    foot: Array
+    top: Array
     law: float
     off: float
     missed: float
 
 
 def feature_line(
-    face: Face, line: Curve, angle: float, width: float, *, other_side: bool = False, turned: bool = False,
-    name: str = "crease", like: FeatureLine | None = None,
+    face: Face, line: Curve, angle: float | None, width: float, *, height: float = 0.0, other_side: bool = False,
+    turned: bool = False, name: str = "crease", like: FeatureLine | None = None,
 ) -> FeatureLine:  # fmt: skip
     """A crease of ``angle`` degrees (negative: down) at the start of a line on a face, that has faded at its end.
 
-    width: of the strip that bends, mm. other_side: on the right of the line as seen from the face's normal. turned: it
-    dies out at the line's start. name: of the edges that the strip cuts. like: one of the same width on a face that was
-    nearly the same: its spans are taken while the face moves. Raises `GeometryError` for a line off the face, one that
-    begins inside it, and a strip that reaches beyond it.
+    angle: found where it is None, so that the strip rises by ``height`` mm (negative: down) where it is lifted
+    farthest. width: of the strip that bends, mm. other_side: on the right of the line as seen from the face's normal.
+    turned: it dies out at the line's start. name: of the edges that the strip cuts. like: one of the same width on a
+    face that was nearly the same: its spans are taken while the face moves. Raises `GeometryError` for a line off the
+    face, one that begins inside it, a strip that reaches beyond it, and a height that no crease of 60° reaches.
     """
     laid = line_on(face, line, turned)
     sign = -1.0 if other_side else 1.0
     strip = strip_beside(face, laid, sign * width, None if like is None else like.strip.surface.spans)
     base = strip.surface
+    if angle is None:
+        angle = float(np.sign(height)) * _angle_of(base, abs(height), sign * np.sign(height))
     lifted, law = _lifted(base, sign * np.radians(angle))
     rest = without(face, base, name, quick=like is not None)
-    return FeatureLine(rest, Face(lifted), _height(base, lifted), law, strip.off, strip.ratio)
+    foot, top = _farthest(base, lifted)
+    reached = float(norm(top - foot))
+    return FeatureLine(rest, Face(lifted), float(angle), reached, foot, top, law, strip.off, strip.ratio)
+
+
+def _angle_of(base: Surface, height: float, sign: float) -> float:
+    """The angle, degrees, at which the strip is lifted by a height, mm, to the side of ``sign``: the height goes nearly
+    with its tangent. Raises `GeometryError`.
+    """
+    if height == 0:
+        return 0.0
+
+    def rise(tangent: float) -> float:
+        foot, top = _farthest(base, _lifted(base, sign * np.arctan(tangent))[0])
+        return float(norm(top - foot)) - height
+
+    steepest = float(np.tan(np.radians(_STEEPEST)))
+    short = -rise(steepest)
+    if short > 0:
+        raise GeometryError(
+            f"No crease of up to {_STEEPEST:.0f}° is {height:.4g} mm high on a strip of this width, only "
+            f"{height - short:.4g} mm: make the strip wider."
+        )
+    return float(np.degrees(np.arctan(brentq(rise, 0.0, steepest, xtol=1e-10))))
 
 
 def _profile() -> Array:
@@ -109,16 +143,19 @@ def _lifted(base: Surface, angle: float) -> tuple[Surface, float]:
     return made(), float(np.degrees(most[0]))
 
 
-def _height(base: Surface, lifted: Surface) -> float:
-    """The farthest that the strip was lifted, mm. All rows rise by one profile: each way is closed in on by itself."""
+def _farthest(base: Surface, lifted: Surface) -> tuple[Array, Array]:
+    """Where the lifted strip is farthest off: the point below (3,) and its own (3,). All rows rise by one profile: each
+    way is closed in on by itself.
+    """
     t = np.linspace(0, 1, 41)
 
     def rise(u: Array, v: Array) -> Array:
-        here, there = (surface_derivatives(s, u, v, 0)[0, 0] for s in (base, lifted))
+        here, there = (surface_points(s, u, v) for s in (base, lifted))
         return norm(there - here)[None]
 
     rises = norm(surface_grid(lifted, t, t)[0, 0] - surface_grid(base, t, t)[0, 0])
     row = np.unravel_index(np.argmax(rises), rises.shape)[0]
     (v,), _ = largest(lambda v: rise(np.full_like(v, t[row]), v), t, rises[row][None])
-    _, (most,) = largest(lambda u: rise(u, np.full_like(u, v)), t, rise(t, np.full_like(t, v)))
-    return float(most)
+    (u,), _ = largest(lambda u: rise(u, np.full_like(u, v)), t, rise(t, np.full_like(t, v)))
+    top = surface_points(lifted, [u], [v])
+    return to_surface(base, top).point[0], top[0]

@@ -4,13 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from pamble.core.arrays import cross, unit
 from pamble.core.fillets.drafted_step import drafted_step
-from pamble.core.spline.closest import to_surface
-from pamble.core.spline.evaluate import surface_derivatives, surface_points
+from pamble.core.spline.evaluate import surface_points
 from pamble.core.spline.knots import reverse_curve
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, Shape
-from pamble.study.features.feature_line import longest, told_missed
+from pamble.study.features.feature_line import longest, told_missed, upright
 from pamble.study.features.fields import choice, number
 from pamble.study.features.handles import pull, way
 from pamble.study.references import ChangedFaceRef, EdgeRef
@@ -53,11 +51,9 @@ def run(params: StepParams, inputs: Inputs, context: Context) -> Made:
     upper_face = made.upper.surface
     low, high = upper_face.domain[1]
     top, middle, far = surface_points(upper_face, [0.0, 0.5, 0.5], [low, low, high])
-    foot = to_surface(face.surface, top[None])
-    d = surface_derivatives(face.surface, foot.u, foot.v, 1)
-    normal = unit(cross(d[1, 0], d[0, 1]))[0]
+    foot, normal = upright(face, top)
     handles = (
-        pull("height", "Height", params.height, foot.point[0], normal, limits=(-1e4, 1e4)),
+        pull("height", "Height", params.height, foot, normal, limits=(-1e4, 1e4)),
         pull("back", "Back", params.back, middle, np.asarray(far - middle), limits=(1e-3, 1e5)),
         dies,
     )

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 import numpy as np
 
+from pamble.core.arrays import Array, cross, unit
 from pamble.core.curves.measure import curve_length
 from pamble.core.faces.face import Face, base_name
 from pamble.core.fillets.dying import feature_line
-from pamble.core.spline.evaluate import surface_points
+from pamble.core.spline.closest import to_surface
+from pamble.core.spline.evaluate import surface_derivatives, surface_points
 from pamble.core.spline.knots import reverse_curve
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, Shape
 from pamble.study.features.fields import choice, number
@@ -21,12 +25,15 @@ _TOLD = 2.0
 
 class FeatureLineParams(Stored):
     """line: lies on the face and begins at its border. angle: of the crease at its start, up toward the face's normal,
-    down below zero. width: of the strip that bends. turned: the crease dies out at the line's start.
+    down below zero; or height: of the strip where it is lifted farthest. width: of the strip that bends. turned: the
+    crease dies out at the line's start.
     """
 
     face: ChangedFaceRef = choice("Face")
     line: EdgeRef = choice("Line on it")
-    angle: float = number("Angle at its start", 8.0, "°", ge=-60, le=60)
+    given: Literal["angle", "height"] = choice("Given by", "angle")
+    angle: float = number("Angle at its start", 8.0, "°", when=("given", "angle"), ge=-60, le=60)
+    height: float = number("Height", 1.0, "mm", when=("given", "height"), ge=-1e4, le=1e4)
     width: float = number("Width of the strip", 30.0, "mm", gt=0, le=1e5)
     other_side: bool = choice("On the other side", False)
     turned: bool = choice("Dies at its start", False)
@@ -39,9 +46,10 @@ def run(params: FeatureLineParams, inputs: Inputs, context: Context) -> Made:
     dies = way("turned", "Way of the line", params.turned, reverse_curve(line) if params.turned else line)
     numbers = (params.width, params.other_side, params.turned)
     before, last = context.memory or (None, None)
+    by_height = params.given == "height"
     made = feature_line(
-        inputs.face(params.face), line, params.angle, params.width,
-        other_side=params.other_side, turned=params.turned, name=name, like=last if before == numbers else None,
+        inputs.face(params.face), line, None if by_height else params.angle, params.width,
+        height=params.height, other_side=params.other_side, turned=params.turned, name=name, like=last if before == numbers else None,
     )  # fmt: skip
     seams = [
         DeclaredSeam(side, id, edge, order)
@@ -50,16 +58,27 @@ def run(params: FeatureLineParams, inputs: Inputs, context: Context) -> Made:
     ]
     near, far = surface_points(made.strip.surface, [0.5, 0.5], [0.0, 1.0])
     handle = pull("width", "Width", params.width, near, np.asarray(far - near), limits=(1e-3, 1e5))
-    facts = {"height": made.height, "law": made.law, "off_surface": made.off}
+    handles = (handle, dies)
+    if by_height:
+        foot, up = upright(inputs.face(params.face), made.foot)
+        handles = (pull("height", "Height", params.height, foot, up, limits=(-1e4, 1e4)), *handles)
+    facts = {"angle": made.angle, "height": made.height, "law": made.law, "off_surface": made.off}
     return Made(
         {"": Shape(made.strip)},
         {id: Shape(made.rest)},
         tuple(seams),
-        (handle, dies),
+        handles,
         facts,
         told_missed(made.missed),
         memory=(numbers, made),
     )
+
+
+def upright(face: Face, point: Array) -> tuple[Array, Array]:
+    """The point of a face below a point (3,), and its normal there."""
+    foot = to_surface(face.surface, point[None])
+    d = surface_derivatives(face.surface, foot.u, foot.v, 1)
+    return foot.point[0], unit(cross(d[1, 0], d[0, 1]))[0]
 
 
 def told_missed(missed: float) -> tuple[str, ...]:
@@ -82,6 +101,7 @@ KIND = FeatureKind(
     "feature_line", "Feature line", "secondary", FeatureLineParams, run, "blends",
     "Pick a face, then a line on it that begins at its border.", makes="face",
     figures=(
+        Figure("angle", "Angle at its start", "°"),
         Figure("height", "Height", "mm"),
         Figure("law", "Crease off its law", "°"),
         Figure("off_surface", "Strip off the face", "mm"),

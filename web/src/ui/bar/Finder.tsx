@@ -7,7 +7,7 @@ import { toolOf } from '../../state/catalog';
 import { keyOf } from '../../state/keymap';
 import { featureName, useStudy } from '../../state/study';
 import { select } from '../../state/tools';
-import { edgeWords } from '../../state/words';
+import { edgeWords, seamNames } from '../../state/words';
 import { formatted } from '../figures';
 import { openSeam } from '../ledger/openSeam';
 import { commands, openers } from './commands';
@@ -70,6 +70,7 @@ function matching(query: string, actions: (SpotlightActionData | SpotlightAction
 
 function everything(viewport: Viewport | null): SpotlightActionGroupData[] {
   const { study, kept } = useStudy.getState();
+  const seams = seamNames(kept.seams);
   const lines = [...kept.shapes.values()].flatMap((s) => (s.object.kind === 'face' ? s.edges.map((e) => ({ id: s.id, edge: e.name })) : []));
   const groups: SpotlightActionGroupData[] = [
     {
@@ -94,8 +95,8 @@ function everything(viewport: Viewport | null): SpotlightActionGroupData[] {
       group: 'Seams',
       actions: kept.seams.map((s) => ({
         id: `seam ${s.key}`,
-        label: s.name,
-        description: `G${s.target} ${s.state}: ${formatted('gap', s.gap.max)}, ${formatted('angle', s.angle.max)}, ${formatted('curvature', s.curvature.max)}`,
+        label: seams.get(s.key) ?? s.name,
+        description: `G${s.target} ${s.stale ? 'on a last good shape' : s.state}: ${formatted('gap', s.gap.max)}, ${formatted('angle', s.angle.max)}, ${formatted('curvature', s.curvature.max)}`,
         keywords: 'seam',
         onClick: () => openSeam(s, viewport),
       })),

@@ -1,10 +1,11 @@
 import { Menu } from '@mantine/core';
-import { memo, useEffect, useRef, useState } from 'react';
+import { memo, useEffect, useMemo, useRef, useState } from 'react';
 
 import type { Viewport } from '../../scene/viewport';
 import { commit } from '../../state/session';
 import { useStudy, type SeamLine } from '../../state/study';
 import { useView } from '../../state/view';
+import { seamNames } from '../../state/words';
 import { degrees, length, mm, percent, small } from '../figures';
 import { Fold } from '../Fold';
 import { openSeam } from './openSeam';
@@ -22,6 +23,8 @@ export function Ledger({ viewport }: { viewport: Viewport | null }) {
   const { seams } = shown;
   const at = seams.findIndex((s) => s.key === activeSeam);
   const active = seams[at] ?? null;
+  const names = useMemo(() => seamNames(seams), [seams]);
+  const nameOf = (s: SeamLine) => names.get(s.key) ?? s.name;
   const scroll = useRef<HTMLDivElement>(null);
   // Of a long ledger only what is in sight is drawn, and some lines around it.
   const [top, setTop] = useState(0);
@@ -57,7 +60,7 @@ export function Ledger({ viewport }: { viewport: Viewport | null }) {
             <tbody>
               <Space height={first * HIGH} />
               {seams.slice(first, last).map((s, i) => (
-                <Line key={s.key} seam={s} row={first + i + 2} active={s.key === activeSeam} viewport={viewport} />
+                <Line key={s.key} seam={s} name={nameOf(s)} row={first + i + 2} active={s.key === activeSeam} viewport={viewport} />
               ))}
               <Space height={(seams.length - last) * HIGH} />
             </tbody>
@@ -66,7 +69,7 @@ export function Ledger({ viewport }: { viewport: Viewport | null }) {
           <p className="empty">No edges meet yet. Blend two edges, and both seams appear here with their figures.</p>
         )}
       </div>
-      {active && <Strip seam={active} viewport={viewport} />}
+      {active && <Strip seam={active} name={nameOf(active)} viewport={viewport} />}
     </section>
   );
 }
@@ -75,16 +78,16 @@ export function Ledger({ viewport }: { viewport: Viewport | null }) {
 const Space = ({ height }: { height: number }) => (height > 0 ? <tr aria-hidden style={{ height }} /> : null);
 
 /** A seam's line; it is drawn anew only when the seam is another: most stand still while a CV moves. */
-const Line = memo(function Line({ seam: s, row, active, viewport }: { seam: SeamLine; row: number; active: boolean; viewport: Viewport | null }) {
+const Line = memo(function Line({ seam: s, name, row, active, viewport }: { seam: SeamLine; name: string; row: number; active: boolean; viewport: Viewport | null }) {
   const open = () => openSeam(s, viewport);
   return (
-    <tr tabIndex={0} aria-rowindex={row} aria-label={`Seam ${s.name}`} aria-selected={active} onClick={open} onKeyDown={(e) => e.key === 'Enter' && open()}>
-      <td title={`${s.name}${s.opposed ? ', normals opposed' : ''}`}>
-        {s.name}
+    <tr tabIndex={0} aria-rowindex={row} aria-label={`Seam ${name}`} className={s.stale ? 'stale' : undefined} aria-selected={active} onClick={open} onKeyDown={(e) => e.key === 'Enter' && open()}>
+      <td title={`${name}${s.opposed ? ', normals opposed' : ''}`}>
+        {name}
         {s.opposed ? ' ⇅' : ''}
       </td>
       <td>
-        <Target seam={s.key} name={s.name} target={s.target} />
+        <Target seam={s.key} name={name} target={s.target} />
       </td>
       <td>{mm(s.gap.max)}</td>
       <td>{degrees(s.angle.max)}</td>
@@ -92,9 +95,15 @@ const Line = memo(function Line({ seam: s, row, active, viewport }: { seam: Seam
       <td>{small(s.curvature.absolute)}</td>
       <td>{length(s.length)}</td>
       <td>
-        <span className={`state ${s.state}`}>
-          {MARKS[s.state]} {s.state}
-        </span>
+        {s.stale ? (
+          <span className="state" title={`Measured on a last good shape: ${s.state}`}>
+            ○ last shape
+          </span>
+        ) : (
+          <span className={`state ${s.state}`}>
+            {MARKS[s.state]} {s.state}
+          </span>
+        )}
       </td>
     </tr>
   );

@@ -11,7 +11,7 @@ import { Why } from './Why';
 const COLUMN: Record<StripFigure, number> = { gap: 1, angle: 2, curvature: 3 };
 const WORDS: Record<StripFigure, string> = { gap: 'Gap', angle: 'Angle', curvature: 'Curvature mismatch' };
 /** The chosen figure along the picked seam, with its limit; pointing at it marks the place on the part. */
-export function Strip({ seam, viewport }: { seam: SeamLine; viewport: Viewport | null }) {
+export function Strip({ seam, name, viewport }: { seam: SeamLine; name: string; viewport: Viewport | null }) {
   const limits = useStudy((s) => s.study?.limits);
   const { stripFigure: figure, stripRow } = useView();
   const [size, setSize] = useState({ w: 500, h: 110 });
@@ -62,7 +62,8 @@ export function Strip({ seam, viewport }: { seam: SeamLine; viewport: Viewport |
       <div className="head">
         <FigureChoice />
         <span className="quiet">
-          {WORDS[figure]} along {seam.name}
+          {WORDS[figure]} along {name}
+          {seam.stale ? ', on a last good shape' : ''}
         </span>
         <ActionIcon className="fold" variant="subtle" color="gray" size="sm" aria-label="Fold the strip" title="Fold the strip" onClick={() => useView.setState({ activeSeam: null, stripRow: null })}>
           <IconX size={14} />
@@ -77,7 +78,7 @@ export function Strip({ seam, viewport }: { seam: SeamLine; viewport: Viewport |
         aria-valuenow={row ?? 0}
         aria-valuetext={row === null ? 'nowhere pointed at' : `${formatted(figure, value(row, column))} at ${length(value(row, 0))} mm`}
         onKeyDown={walk}
-        aria-label={`${WORDS[figure]} along ${seam.name}: worst ${formatted(figure, worst.max)} at ${length(worst.at)} mm, limit ${formatted(figure, limit)}`}
+        aria-label={`${WORDS[figure]} along ${name}: worst ${formatted(figure, worst.max)} at ${length(worst.at)} mm, limit ${formatted(figure, limit)}`}
         onPointerMove={(e) => point(e.clientX)}
         onPointerLeave={() => useView.setState({ stripRow: null })}
         onClick={() => row !== null && viewport?.flyTo(place(row), 80)}

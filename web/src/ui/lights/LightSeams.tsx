@@ -1,6 +1,7 @@
 import type { Viewport } from '../../scene/viewport';
 import { useStudy } from '../../state/study';
 import { useView } from '../../state/view';
+import { seamNames } from '../../state/words';
 import { openSeam } from '../ledger/openSeam';
 
 /** Rows that are listed: the rest is quieter. */
@@ -12,6 +13,7 @@ export function LightSeams({ viewport }: { viewport: Viewport | null }) {
   const { lightSeams, lights, shown, previewing } = useStudy();
   if (light !== 'lines') return null;
   const rows = lightSeams.flatMap((l) => shown.seams.filter((s) => s.key === l.key).map((s) => ({ ...l, seam: s })));
+  const names = seamNames(shown.seams);
   const go = (at: readonly number[], seam: (typeof rows)[number]['seam']) => {
     openSeam(seam, viewport);
     viewport?.flyTo([at[0] ?? 0, at[1] ?? 0, at[2] ?? 0], Math.max(60, seam.length * 0.9));
@@ -32,7 +34,7 @@ export function LightSeams({ viewport }: { viewport: Viewport | null }) {
           <tbody>
             {rows.slice(0, MOST).map(({ seam, jump, jump_at, kink, kink_at }) => (
               <tr key={seam.key}>
-                <td title={seam.name}>{seam.name}</td>
+                <td title={names.get(seam.key)}>{names.get(seam.key)}</td>
                 <td>
                   <button className="plain" title="Go to the farthest jump" onClick={() => go(jump_at, seam)}>
                     {jump.toFixed(3)} mm
