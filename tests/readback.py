@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
@@ -52,9 +53,18 @@ def _array(v) -> np.ndarray:
     return np.array([v.X(), v.Y(), v.Z()])
 
 
+@lru_cache(maxsize=16)
+def _projector(geom) -> GeomAPI_ProjectPointOnSurf:
+    """Feet on a whole surface: what it takes to look for the first one is kept for the others."""
+    tool = GeomAPI_ProjectPointOnSurf()
+    tool.Init(geom, *geom.Bounds(), 1e-9)
+    return tool
+
+
 def frame(geom, point):
     """Foot distance, normal, and second derivatives of a surface at the foot of a point."""
-    tool = GeomAPI_ProjectPointOnSurf(gp_Pnt(*point), geom)
+    tool = _projector(geom)
+    tool.Perform(gp_Pnt(*point))
     u, v = tool.LowerDistanceParameters() if tool.NbPoints() else (None, None)
     p, su, sv, suu, svv, suv = gp_Pnt(), gp_Vec(), gp_Vec(), gp_Vec(), gp_Vec(), gp_Vec()
     geom.D2(u, v, p, su, sv, suu, svv, suv)
@@ -96,7 +106,14 @@ def nearest_seam(blend, neighbour, floor: float, samples: int = 60) -> Figures:
     """The seam along whichever edge of the blend, of those with a length, runs on the neighbour."""
     edges = [TopoDS.Edge(e) for e in explored(blend, TopAbs_ShapeEnum.TopAbs_EDGE)]
     real = [i for i, e in enumerate(edges) if not BRep_Tool.Degenerated_s(e)]
-    return min((seam(blend, neighbour, i, floor, samples) for i in real), key=lambda f: f.gap)
+    theirs = BRep_Tool.Surface_s(neighbour)
+
+    def gap(number: int) -> float:
+        curve = BRepAdaptor_Curve(edges[number])
+        places = np.linspace(curve.FirstParameter(), curve.LastParameter(), 9)
+        return max(frame(theirs, _array(curve.Value(t)))[0] for t in places)
+
+    return seam(blend, neighbour, min(real, key=gap), floor, samples)
 
 
 def distance(face, point) -> float:

@@ -131,12 +131,13 @@ class SeamEdge(Sent):
 
 
 class FrameSeam(Sent):
-    """A line of the ledger. stale: one of its faces stands as its last good shape. plot: rows of 7 floats, length, gap,
-    angle, curvature, x, y, z.
+    """A line of the ledger. sides: names of both faces. stale: one of these stands as its last good shape. plot: rows
+    of 7 floats, length, gap, angle, curvature, x, y, z.
     """
 
     key: str
     name: str
+    sides: tuple[str, str]
     a: SeamEdge
     b: SeamEdge
     target: int

@@ -203,9 +203,7 @@ def _in_one_go(
         return []
 
 
-def _row(
-    study: Study, seam: LedgerSeam, order: int, m: MeasuredSeam, old: LedgerRow | None, told: _Told
-) -> LedgerRow:
+def _row(study: Study, seam: LedgerSeam, order: int, m: MeasuredSeam, old: LedgerRow | None, told: _Told) -> LedgerRow:
     f, w = m.figures, m.worst
     plot = np.column_stack([m.length, f.gap, f.angle, f.curvature, m.points])
     row: dict[str, Any] = {
@@ -238,12 +236,14 @@ def _judgement(study: Study, seam: LedgerSeam, row: Mapping[str, Any], told: _To
     state, ratio = judged(
         target, row["gap"]["max"], row["angle"]["max"], row["curvature"]["max"], rate, study.limits.tolerances()
     )
-    sides = [seam.a[0], seam.b[0]]
+    sides = (seam.a[0], seam.b[0])
+    names = [told.names.get(id, id) for id in sides]
     return {
         "target": target,
         "state": state,
         "ratio": ratio,
-        "name": " · ".join(told.names.get(id, id) for id in sides),
+        "name": " · ".join(names),
+        "sides": names,
         "stale": not told.stale.isdisjoint(sides),
     }
 

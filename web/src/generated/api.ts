@@ -1170,8 +1170,8 @@ export interface components {
         };
         /**
          * FrameSeam
-         * @description A line of the ledger. stale: one of its faces stands as its last good shape. plot: rows of 7 floats, length, gap,
-         *     angle, curvature, x, y, z.
+         * @description A line of the ledger. sides: names of both faces. stale: one of these stands as its last good shape. plot: rows
+         *     of 7 floats, length, gap, angle, curvature, x, y, z.
          */
         FrameSeam: {
             a: components["schemas"]["SeamEdge"];
@@ -1199,6 +1199,11 @@ export interface components {
             rate: components["schemas"]["SeamCurvature"] | null;
             /** Ratio */
             ratio: number;
+            /** Sides */
+            sides: [
+                string,
+                string
+            ];
             /** Stale */
             stale: boolean;
             /**

@@ -1,16 +1,10 @@
-import { beforeEach, describe, expect, it } from 'vitest';
+import { describe, expect, it } from 'vitest';
 
-import { freshStudy } from './perStudy';
-import { useStudy, type SeamLine } from './study';
+import type { SeamLine } from './study';
 import { seamNames } from './words';
 
 const seam = (a: string, edge: string, b: string, other: string, stretch = ''): SeamLine =>
-  ({ key: `${b}.${other}|${a}.${edge}${stretch}`, name: `${a} · ${b}`, a: { feature: a, edge }, b: { feature: b, edge: other } }) as unknown as SeamLine;
-
-beforeEach(() => {
-  freshStudy();
-  useStudy.setState({ study: { features: [{ id: 'Patch', name: 'Patch' }, { id: 'Roof', name: 'Roof' }] } as never });
-});
+  ({ key: `${b}.${other}|${a}.${edge}${stretch}`, name: `${a} · ${b}`, sides: [a, b], a: { feature: a, edge }, b: { feature: b, edge: other } }) as unknown as SeamLine;
 
 describe('names of seams', () => {
   it('tell no edges where they need none', () => {

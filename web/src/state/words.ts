@@ -44,7 +44,7 @@ function apart(seam: SeamLine, alike: readonly SeamLine[]): string {
   if (alike.length < 2) return seam.name;
   const told = (side: 'a' | 'b') => new Set(alike.map((s) => s[side].feature + s[side].edge)).size === alike.length;
   const first = told('a');
-  const words = (side: 'a' | 'b', whole: boolean) => (whole ? edgeWords(seam[side].feature, seam[side].edge) : featureName(seam[side].feature));
+  const words = (name: string, edge: string, whole: boolean) => (whole ? `${name}, ${lineWords(edge)}` : name);
   const stretch = /#(\d+)$/.exec(seam.key)?.[1];
-  return `${words('a', first || !told('b'))} · ${words('b', !first)}${stretch ? ` ${stretch}` : ''}`;
+  return `${words(seam.sides[0], seam.a.edge, first || !told('b'))} · ${words(seam.sides[1], seam.b.edge, !first)}${stretch ? ` ${stretch}` : ''}`;
 }

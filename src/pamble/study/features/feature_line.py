@@ -49,7 +49,8 @@ def run(params: FeatureLineParams, inputs: Inputs, context: Context) -> Made:
     by_height = params.given == "height"
     made = feature_line(
         inputs.face(params.face), line, None if by_height else params.angle, params.width,
-        height=params.height, other_side=params.other_side, turned=params.turned, name=name, like=last if before == numbers else None,
+        height=params.height, other_side=params.other_side, turned=params.turned, name=name,
+        like=last if before == numbers else None,
     )  # fmt: skip
     seams = [
         DeclaredSeam(side, id, edge, order)
