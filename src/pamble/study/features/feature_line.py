@@ -59,16 +59,16 @@ def run(params: FeatureLineParams, inputs: Inputs, context: Context) -> Made:
     ]
     near, far = surface_points(made.strip.surface, [0.5, 0.5], [0.0, 1.0])
     handle = pull("width", "Width", params.width, near, np.asarray(far - near), limits=(1e-3, 1e5))
-    handles = (handle, dies)
+    handles = [handle, dies]
     if by_height:
         foot, up = upright(inputs.face(params.face), made.foot)
-        handles = (pull("height", "Height", params.height, foot, up, limits=(-1e4, 1e4)), *handles)
+        handles.insert(0, pull("height", "Height", params.height, foot, up, limits=(-1e4, 1e4)))
     facts = {"angle": made.angle, "height": made.height, "law": made.law, "off_surface": made.off}
     return Made(
         {"": Shape(made.strip)},
         {id: Shape(made.rest)},
         tuple(seams),
-        handles,
+        tuple(handles),
         facts,
         told_missed(made.missed),
         memory=(numbers, made),
