@@ -14,10 +14,9 @@ from benchmarks.trims import history
 from pamble.study.handing_over import study_file
 from pamble.study.kernel import Kernel
 from tests.browser.conftest import Desk
+from tests.browser.launch import ARGUMENTS, BROWSER
 from tests.conftest import RunningPamble
 from tests.study.slabs import TRIM, slabs
-
-ARGUMENTS = ["--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader"]
 
 SECONDS = 6
 
@@ -42,7 +41,7 @@ def main() -> None:
     time.sleep(4)  # the first kernel warms up in the background
     try:
         with sync_playwright() as play:
-            browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
+            browser = play.chromium.launch(executable_path=BROWSER, args=ARGUMENTS)
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             print("demo, a blend between two primaries")
             desk = opened(page, pamble, posted(page, pamble, {"demo": "mirror-cap"}))

@@ -14,8 +14,9 @@ import numpy as np
 import trimesh
 from playwright.sync_api import Page, sync_playwright
 
-from benchmarks.live import ARGUMENTS, imported, opened
+from benchmarks.live import imported, opened
 from pamble.study.kernel import Kernel
+from tests.browser.launch import ARGUMENTS, BROWSER
 from tests.conftest import RunningPamble
 from tests.shapes import panel
 from tests.study.slabs import face
@@ -44,7 +45,7 @@ def main() -> None:
     try:
         with sync_playwright() as play:
             browser = play.chromium.launch(
-                executable_path="/usr/bin/chromium",
+                executable_path=BROWSER,
                 args=[*ARGUMENTS, "--enable-precise-memory-info", "--js-flags=--expose-gc"],
             )
             page = browser.new_page(viewport={"width": 1280, "height": 800})

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import pytest
 from playwright.sync_api import Locator, Page, expect
 
+from tests.browser.launch import ARGUMENTS, BROWSER
 from tests.browser.steps import line_of
 
 # A shared machine stalls for seconds at times: what is awaited is the same, only with more patience.
@@ -20,9 +21,9 @@ expect.set_options(timeout=20_000)
 @pytest.fixture(scope="session")
 def browser_type_launch_args() -> dict:
     return {
-        "executable_path": "/usr/bin/chromium",
+        "executable_path": BROWSER,
         "args": [
-            "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-gpu",
+            *ARGUMENTS,
             # Drawn by the processor, smoothed edges cost half of every frame.
             "--webgl-antialiasing-mode=none",
             "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync",
@@ -129,7 +130,7 @@ def imported(page: Page, pamble, study: dict) -> Iterator[Desk]:
     file = {"name": "study.json", "mimeType": "application/json", "buffer": json.dumps(study).encode()}
     answer = page.request.post(f"{pamble.url}/api/studies/import", multipart={"file": file})
     for desk in at_desk(page, pamble, answer.json()["id"]):
-        page.locator(".part[data-drawn=true]").wait_for()
+        page.locator(".part[data-drawn=true]").wait_for(timeout=40_000)
         page.wait_for_timeout(400)
         yield desk
 

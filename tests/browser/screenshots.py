@@ -10,10 +10,10 @@ from pathlib import Path
 from playwright.sync_api import sync_playwright
 
 from tests.browser.conftest import Desk
+from tests.browser.launch import ARGUMENTS, BROWSER
 from tests.browser.steps import line_of
 from tests.conftest import ROOT, RunningPamble
 
-ARGUMENTS = ["--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-gpu"]
 FOLDER = ROOT / "docs" / "screenshots"
 
 
@@ -141,7 +141,7 @@ def corner(desk: Desk) -> None:
     line_of(desk.page, "Badge seat").click()
     desk.page.keyboard.press("f")
     desk.page.wait_for_timeout(900)
-    desk.row("Badge seat · Cover").first.click()
+    desk.page.get_by_role("row", name="Badge seat").first.click()
     desk.page.wait_for_timeout(900)
     desk.page.keyboard.press("f")
 
@@ -243,7 +243,7 @@ def main(folder: Path = FOLDER) -> None:
     pamble.start()
     try:
         with sync_playwright() as play:
-            browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
+            browser = play.chromium.launch(executable_path=BROWSER, args=ARGUMENTS)
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             desk = Desk(page, pamble.url)
             _slabs(desk)

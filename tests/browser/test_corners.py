@@ -39,7 +39,7 @@ def test_a_hole_is_filled_and_laid_out_round_a_hub_that_is_dragged(holed):
     card.get_by_role("button", name=re.compile("h02$")).last.click()
     desk.button("round the hole").click()
     expect(card).to_contain_text("one patch, trimmed")
-    expect(page.get_by_text(re.compile("Fill · Panel")).first).to_be_visible()
+    expect(page.get_by_text("Fill, side 2 · Panel", exact=True)).to_be_visible()
     # The others are built meanwhile and ranked as they come.
     ways = card.get_by_role("radiogroup", name="Ways to lay it out")
     expect(ways.get_by_role("radio", name=re.compile("holds, the best of those that were built"))).to_have_count(1)

@@ -18,7 +18,7 @@ export function lineWords(edge: string): string {
   // Behind its name is told that the surface was carried on beyond what was its side.
   const name = (base ?? edge).replace(/~$/, '');
   const by = name.indexOf(':');
-  const words = SIDES[name] ?? (by >= 0 ? cutWords(name.slice(0, by), name.slice(by + 1)) : /^c\d+$/.test(name) ? `curve ${Number(name.slice(1)) + 1}` : lineOf(name));
+  const words = SIDES[name] ?? (by >= 0 ? cutWords(name.slice(0, by), name.slice(by + 1)) : /^c\d+$/.test(name) ? `curve ${Number(name.slice(1)) + 1}` : lineOf(name.replace(/^side(?=\d)/, 'side ')));
   return parts ? `${words} ${parts.slice(1).replaceAll('.', ', ').replaceAll('of', ' of ')}` : words;
 }
 

@@ -12,7 +12,7 @@ from pamble.core.errors import ReferenceLost
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.frames import frames
 from pamble.core.faces.inside import inside
-from pamble.core.spline.closest import to_curve, to_surface
+from pamble.core.spline.closest import away_from_box, to_curve, to_surface
 from pamble.core.spline.evaluate import curve_points
 
 _TOGETHER = 1e-3
@@ -56,9 +56,13 @@ def pick_face(faces: Sequence[Face], point: Sequence[float], diagonal: float) ->
 
 
 def _candidates(faces: Sequence[Face], point: Array) -> list[PickedEdge]:
+    """The nearest edge, those that may lie together with it, and others, from the nearest on."""
+    edges = [(i, edge) for i, face in enumerate(faces) for edge in face.edges]
+    away = [away_from_box(edge.space, point) for _, edge in edges]
+    reach = min(float(norm(edge.space.control[[0, -1]] - point).min()) for _, edge in edges) + _TOGETHER
     found = []
-    for i, face in enumerate(faces):
-        for edge in face.edges:
+    for (i, edge), least in zip(edges, away, strict=True):
+        if least <= reach:
             foot = to_curve(edge.space, point[None])
             found.append(PickedEdge(i, edge, float(foot.distance[0]), foot.t, foot.point[0]))
     found.sort(key=lambda p: p.distance)

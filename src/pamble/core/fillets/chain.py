@@ -14,7 +14,7 @@ from pamble.core.curves.edit import run_on
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.frames import frames
-from pamble.core.spline.closest import boxed, to_curve
+from pamble.core.spline.closest import boxed, to_curve, within
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
 from pamble.core.spline.knots import curve_part, reverse_curve
@@ -207,7 +207,7 @@ def _follows_there(own: Face, edge: Edge, other: Face, reach: float) -> Edge | N
     from it; None otherwise.
     """
     points = _along(edge.space)
-    along = next((e for e in other.edges if to_curve(e.space, points).distance.max() <= reach), None)
+    along = next((e for e in other.edges if within(e.space, points, reach)), None)
     if along is None:
         return None
     ends = curve_points(along.space, along.space.domain)

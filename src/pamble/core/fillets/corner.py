@@ -21,7 +21,7 @@ from pamble.core.fillets.grown import Over, room
 from pamble.core.fillets.recut import lies_on, roomy, with_corner
 from pamble.core.fillets.several import by_several
 from pamble.core.fillets.strip import Strip
-from pamble.core.spline.closest import to_curve
+from pamble.core.spline.closest import to_curve, within
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.knots import curve_part, surface_part
@@ -108,7 +108,7 @@ def _along(face: Face, corner: Array, vertex: Array) -> Curve | None:
 def _borders(face: Face, line: Curve) -> bool:
     """Whether a line lies along an edge of a face."""
     places = curve_points(line, np.linspace(*line.domain, 5))
-    return any(float(to_curve(e.space, places).distance.max()) < REACH for e in face.edges)
+    return any(within(e.space, places, REACH) for e in face.edges)
 
 
 def _crossing(surface: Surface, across: Face, end: int) -> list[CutCurve]:

@@ -20,7 +20,7 @@ from pamble.core.fillets.feet import derivatives
 from pamble.core.fillets.recut import PAST, roomy
 from pamble.core.fillets.strip import Strip
 from pamble.core.spline import basis
-from pamble.core.spline.closest import to_curve, to_surface
+from pamble.core.spline.closest import to_curve, to_surface, within
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives
 from pamble.core.spline.knots import curve_part
@@ -59,7 +59,7 @@ def standing_across(strip: Strip, part: Sequence[Face], ends: Sequence[int]) -> 
         way = d / max(float(np.linalg.norm(d)), 1e-300)
         most = _ACROSS
         for i, face in enumerate(part):
-            if i in strip.faces or min(float(to_curve(e.space, p[None]).distance[0]) for e in face.edges) > REACH:
+            if i in strip.faces or not any(within(e.space, p[None], REACH) for e in face.edges):
                 continue
             foot = to_surface(face.surface, p[None])
             k = derivatives(face.surface, foot.u, foot.v, 1)
@@ -123,7 +123,7 @@ def _over(face: Face, number: int, side: int, line: Curve, across: Surface, corn
         return None
     place = curve_points(line, [t])
     foot = to_surface(face.surface, place)
-    if min(float(to_curve(e.space, place).distance[0]) for e in face.edges) < REACH:
+    if any(within(e.space, place, REACH) for e in face.edges):
         return None
     if foot.distance[0] > REACH or not inside(face, foot.u, foot.v)[0]:
         return None

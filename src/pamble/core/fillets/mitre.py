@@ -19,7 +19,7 @@ from pamble.core.fillets.ends import End, onto_borders
 from pamble.core.fillets.meeting import Meeting
 from pamble.core.fillets.mitre_line import DEGREE, STATIONS, Arm, fitted, lean, met, on_face
 from pamble.core.fillets.strip import Strip
-from pamble.core.spline.closest import to_curve
+from pamble.core.spline.closest import to_curve, within
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_derivatives
 from pamble.core.spline.surface import Surface
@@ -114,7 +114,7 @@ def _sharp_edge(part: Sequence[Face], one: Arm, two: Arm, corner: Array, near: s
             continue
         begins, away = edge.space.domain[at], edge.space.domain[1 - at] - edge.space.domain[at]
         beside = curve_points(edge.space, begins + np.linspace(0.02, 0.2, 4) * away)
-        if min(float(to_curve(e.space, beside).distance.max()) for e in other.edges) < _SHARP:
+        if any(within(e.space, beside, _SHARP) for e in other.edges):
             return edge
     raise GeometryError(f"{near} the faces beside two fillets share no edge that begins there.")
 

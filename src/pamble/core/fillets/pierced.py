@@ -24,7 +24,7 @@ from pamble.core.fillets.rows_over import MEETS, Stretch, beyond, close_to, cuts
 from pamble.core.fillets.several import cut_off, grow_to
 from pamble.core.fillets.splice import Piece, in_a_row, spliced_off, with_loop
 from pamble.core.fillets.strip import Strip
-from pamble.core.spline.closest import to_curve
+from pamble.core.spline.closest import to_curve, within
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_grid
 from pamble.core.spline.knots import begun_at, curve_part, surface_part
@@ -87,7 +87,7 @@ def gaps(face: Face, number: int, cut: Cut) -> Iterator[Gap]:
                 continue
             between = _stretch(line, start, end)
             middle = curve_points(between, [0.5 * sum(between.domain)])
-            if min(float(to_curve(e.space, middle).distance[0]) for e in own) > _ON:
+            if not any(within(e.space, middle, _ON) for e in own):
                 yield Gap(number, both, between)
 
 
@@ -251,4 +251,4 @@ class _Walls:
 
 
 def _borders(face: Face, points: Array) -> bool:
-    return any(float(to_curve(e.space, points).distance.max()) < SEAM_SEARCH for e in face.edges)
+    return any(within(e.space, points, SEAM_SEARCH) for e in face.edges)

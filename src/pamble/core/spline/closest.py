@@ -94,6 +94,17 @@ def boxed(curve: Curve, points: Array, reach: float) -> BoolArray:
     return np.asarray(((points >= low) & (points <= high)).all(axis=1))
 
 
+def within(curve: Curve, points: Array, reach: float) -> bool:
+    """Whether a curve passes all of ``points`` (m, d) within ``reach``, mm."""
+    return bool(boxed(curve, points, reach).all()) and float(to_curve(curve, points).distance.max()) <= reach
+
+
+def away_from_box(curve: Curve, point: Array) -> float:
+    """How far, mm, a point (d,) lies from the box round a curve's CVs: the curve is no nearer."""
+    low, high = curve.control.min(axis=0), curve.control.max(axis=0)
+    return float(np.linalg.norm(np.maximum(0.0, np.maximum(low - point, point - high))))
+
+
 _rows: Remembered[Curve, None, tuple[Array, cKDTree, Array]] = Remembered(1)
 
 
