@@ -103,7 +103,7 @@ def blend_figures(made: Blend, spec: BlendSpec, sides: list[dict[str, Any]]) -> 
         "units": {"gap": "mm", "angle": "degree", "curvature": "%", "curvature_abs": "1/mm"},
         "blend": describe_face(Face(made.surface)),
         "continuity": [f"G{g}" for g in spec.continuity],
-        "fullness": [made.factor * spec.full(0), made.factor * spec.full(1)],
+        "fullness": [made.factor * made.spec.full(0), made.factor * made.spec.full(1)],
         "crest": None if made.crest is None else {"least": made.crest[0], "most": made.crest[1]},
         "clearance": made.clearance and {"value": made.clearance.value, "at": made.clearance.point.tolist()},
         "sides": [{**side, **_residual(r)} for side, r in zip(sides, residuals, strict=True)],

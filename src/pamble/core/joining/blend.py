@@ -12,6 +12,7 @@ from pamble.core.faces.face import Edge
 from pamble.core.faces.frames import frames, positions
 from pamble.core.joining.crest import Clearance, Limit, clearance, crest_range
 from pamble.core.joining.directions import along
+from pamble.core.joining.loops import with_room
 from pamble.core.joining.pairing import Borders, Side, lone_side, loop_start, pair_edges
 from pamble.core.joining.rows import row_space
 from pamble.core.joining.search import Search, Trial
@@ -42,8 +43,9 @@ class Handle:
 class Blend:
     """A finished blend. edges: names of the natural edges of ``surface`` that lie on the first and second edge.
 
-    crest: least and largest height of its sections, mm. clearance: from its limit. factor: on the fullness, with which
-    it just meets that. starts: where two loops begin, as shares of their lengths; None of open edges.
+    spec: what was asked for; of two loops a fullness that was left open is what they have room for. crest: least and
+    largest height of its sections, mm. clearance: from its limit. factor: on the fullness, with which it just meets
+    that. starts: where two loops begin, as shares of their lengths; None of open edges.
     """
 
     surface: Surface
@@ -51,6 +53,7 @@ class Blend:
     residuals: tuple[Residual, Residual] | None
     trials: tuple[Trial, ...]
     handles: tuple[Handle, Handle]
+    spec: BlendSpec
     warnings: tuple[str, ...] = field(default=())
     crest: tuple[float, float] | None = None
     clearance: Clearance | None = None
@@ -84,7 +87,7 @@ def build_blend(
     >>> made.spans, max(r.angle for r in made.residuals) < 1e-6
     (1, True)
     """
-    sides = _sides(a, b, spec, beyond)
+    sides, spec = _sides(a, b, spec, beyond)
     diagonal = diagonal or _diagonal(a, b)
     shaper = Shaper(sides, spec, diagonal, limit, meet)
     surface, met, trials = Search(sides, spec, diagonal, shaper).run()
@@ -100,7 +103,7 @@ def build_blend(
             f"The crest is not level, {low:.3f} to {high:.3f} mm: where the faces hardly turn no fullness reaches "
             "that height."
         )
-    made = _finish(surface, sides, met, trials, warnings)
+    made = _finish(surface, sides, spec, met, trials, warnings)
     away = None if limit is None else clearance(surface, limit)
     return replace(made, crest=crest_range(surface), clearance=away, factor=shaper.factor)
 
@@ -112,27 +115,28 @@ def preview_blend(
     """The blend on given knots, neither searched nor measured, but for its limit: what is shown while the pointer is
     down.
     """
-    sides = _sides(a, b, spec, beyond)
+    sides, spec = _sides(a, b, spec, beyond)
     shaper = Shaper(sides, spec, _diagonal(a, b), limit, meet)
     surface = shaper.made(row_space(spec.degree, knots, sides[0].closed))
-    made = _finish(surface, sides, None, (), [])
+    made = _finish(surface, sides, spec, None, (), [])
     if limit is None:
         return made
     return replace(made, clearance=clearance(surface, limit), factor=shaper.factor)
 
 
-def _sides(a: Edge, b: Edge | Tip, spec: BlendSpec, beyond: Beyond) -> tuple[Side, Side | Tip]:
+def _sides(a: Edge, b: Edge | Tip, spec: BlendSpec, beyond: Beyond) -> tuple[tuple[Side, Side | Tip], BlendSpec]:
+    """Both sides, paired, and the spec with what follows from them."""
     if isinstance(b, Tip):
         side = replace(lone_side(a, spec.begins[0]), borders=beyond[0])
         _touching(norm(b.point - positions(a, side.parameters(_TOUCHING))), np.tile(b.point, (len(_TOUCHING), 1)))
-        return side, b
+        return (side, b), spec
     if a.surface is b.surface and a.name == b.name:
         raise BlendError("The same edge was picked twice: a blend needs two different edges.")
     one, two = pair_edges(a, b, spec.flip, spec.begins)
     sides = replace(one, borders=beyond[0]), replace(two, borders=beyond[1])
     ends = [positions(side.edge, side.parameters(_TOUCHING)) for side in sides]
     _touching(norm(ends[1] - ends[0]), ends[0])
-    return sides
+    return sides, with_room(sides, spec) if sides[0].closed else spec
 
 
 def _touching(width: Array, places: Array) -> None:
@@ -156,6 +160,7 @@ def _diagonal(a: Edge, b: Edge | Tip) -> float:
 def _finish(
     surface: Surface,
     sides: tuple[Side, Side | Tip],
+    spec: BlendSpec,
     residuals: tuple[Residual, Residual] | None,
     trials: tuple[Trial, ...],
     warnings: list[str],
@@ -167,7 +172,7 @@ def _finish(
     if dot(cross(along(sides[0], f), f.outward), f.normal)[len(f.t) // 2] < 0:
         surface = reverse_surface(surface, "u")
     starts = tuple(loop_start(side) for side in sides if isinstance(side, Side)) if sides[0].closed else None
-    return Blend(surface, ("v0", "v1"), residuals, trials, _handles(surface), tuple(warnings), starts=starts)
+    return Blend(surface, ("v0", "v1"), residuals, trials, _handles(surface), spec, tuple(warnings), starts=starts)
 
 
 def _handles(surface: Surface) -> tuple[Handle, Handle]:

@@ -27,6 +27,9 @@ _SKEW = 0.25
 when one edge follows the other by a simpler law than equal fractions: calmer laws need fewer spans."""
 
 _TABLE = np.linspace(0.0, 1.0, 161)
+_ROUND = 256
+"""Places round a loop at which its likeness with another is looked at."""
+
 _FINE = 513
 
 
@@ -160,23 +163,39 @@ def loop_start(side: Side) -> float:
 
 
 def _pair_closed(a: Measured, b: Measured, flip: bool, begins: Begins) -> tuple[Side, Side]:
-    """Pair two loops: the second starts at the point nearest to the first one's start, and runs the same way round.
+    """Pair two loops: the second runs the same way round and begins where the two twist least.
 
     Both run by affine length: where they bend they get more of the parameter, and an ellipse meets a circle untwisted.
     Where the curvature of one jumps both run by plain length, and begin as far from the jumps as can be.
     """
-    s = np.linspace(0.0, 1.0, 33)
     smooth = not (a.traits.jumps or b.traits.jumps)
     first, second = (m.traits.affine if smooth else m.traits.plain for m in (a, b))
     begin = (0.0 if smooth else _calm_start(a, b)) if begins[0] is None else _share(a, first, begins[0])
     lead = _round(first, begin, 1.0) if begin else first.parameters
-    pa = positions(a.edge, lead(s))
-    near = second.fraction(float(to_curve(b.edge.space, pa[:1]).t[0]))
-    offset = near if begins[1] is None else _share(b, second, begins[1])
-    loops = [_round(second, offset, sense) for sense in (1.0, -1.0)]
-    spread = [float(norm(pa - positions(b.edge, to_edge(s))).sum()) for to_edge in loops]
-    turned = (spread[1] < spread[0]) != flip
-    return Side(a.edge, lead, None, False, True), Side(b.edge, loops[int(turned)], None, turned, True)
+    s = np.arange(_ROUND) / _ROUND
+    places = positions(a.edge, lead(s)), positions(b.edge, second.parameters(s))
+    (ahead, near), (back, far) = _least_twist(*places, 1), _least_twist(*places, -1)
+    turned = (far < near) != flip
+    offset = (back if turned else ahead) if begins[1] is None else _share(b, second, begins[1])
+    follow = _round(second, offset, -1.0 if turned else 1.0)
+    return Side(a.edge, lead, None, False, True), Side(b.edge, follow, None, turned, True)
+
+
+def _least_twist(first: Array, second: Array, sense: int) -> tuple[float, float]:
+    """The share of the second of two loops (m, 3) at which it begins so that the squares of the ways from one to the
+    other sum up to the least, run in a sense; and that sum, less what is the same for all.
+
+    All shares at once by the discrete correlation theorem, then the top of a parabola through the best and those beside
+    it.
+    """
+    one, two = (np.fft.rfft(p - p.mean(axis=0), axis=0) for p in (first, second))
+    way = np.conj(one) * two if sense > 0 else one * two
+    alike = np.fft.irfft(way.sum(axis=1), n=_ROUND)
+    best = int(np.argmax(alike))
+    low, most, high = alike[best - 1], alike[best], alike[(best + 1) % _ROUND]
+    bend = low - 2 * most + high
+    shift = 0.5 * (low - high) / bend if bend < 0 else 0.0
+    return (best + shift) / _ROUND % 1.0, -2 * float(most)
 
 
 def _share(m: Measured, by: LengthMap, begin: float) -> float:

@@ -35,7 +35,7 @@ def _fullness(made: Blend, spec: BlendSpec) -> tuple[PartHandle, ...]:
             "Fullness",
             h.point,
             h.direction,
-            spec.full(i),
+            made.spec.full(i),
             *FULLNESS_LIMITS,
             per_mm=h.per_mm,
             side=SIDES[i],

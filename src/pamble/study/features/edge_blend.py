@@ -260,7 +260,7 @@ def _facts(made: Blend, spec: BlendSpec, limit: Limit | None, to_tip: bool) -> d
         "spans": made.spans,
         "spans_found": spec.spans is None,
         "degree_across": spec.across,
-        "fullness": [made.factor * spec.full(0), made.factor * spec.full(1)],
+        "fullness": [made.factor * made.spec.full(0), made.factor * made.spec.full(1)],
         **({} if made.crest is None else _crest(*made.crest)),
         **(_in_tip(made.residuals[1], spec) if to_tip and made.residuals else {}),
         **({} if made.clearance is None or limit is None else _clearance(made.clearance, limit)),
