@@ -11,7 +11,7 @@ from pamble.core.faces.face import Face, natural_edge
 from pamble.core.faces.trim import Cutter, divide
 from pamble.core.joining.blend import build_blend
 from pamble.core.joining.spec import BlendSpec
-from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.evaluate import curve_points, surface_points
 from pamble.core.spline.surface import Surface
 
 UP = np.array([0.0, 0.0, 1.0])
@@ -82,3 +82,28 @@ def test_a_tunnel_meets_both_rims_with_curvature(first, second, most):
         assert worst["gap"].value < 0.002
         assert worst["angle"].value < 0.007
         assert worst["curvature"].value < 1.5
+
+
+def test_a_tunnel_between_leaning_planes_is_neither_wrung_nor_folded():
+    """Where planes lean, the nearest point of the other rim lies on its low side, a quarter round. Sections as full as
+    on open edges would cross in the middle: rims 120 mm apart have 25 mm of room.
+    """
+    x, y = np.meshgrid([-80.0, 80.0], [-80.0, 80.0], indexing="ij")
+    faces = [Face(Surface.bezier(np.dstack([x, y, z]))) for z in (0.45 * x, 120 - 0.5 * y)]
+    divided = [divide(f, [Cutter("rim", "Rim", oval(25, 25, 0), UP)], 1e-4) for f in faces]
+    a, b = (d.holding([d.regions[0].number])[0].edge("rim") for d in divided)
+    made = build_blend(a, b, BlendSpec((2, 2)))
+    assert not [w for w in made.warnings if "folds" in w]
+    assert 0.2 < made.spec.full(0) < 0.4
+    share = np.linspace(0, 1, 61)
+    angles = [
+        np.unwrap(np.arctan2(p[:, 1], p[:, 0]))
+        for p in (surface_points(made.surface, share, np.full(61, v)) for v in (0.0, 0.5, 1.0))
+    ]
+    for angle in angles:
+        steps = np.diff(angle) * np.sign(angle[-1] - angle[0])
+        assert steps.min() > 0
+        assert steps.sum() == pytest.approx(2 * np.pi)
+        assert np.degrees(np.abs((angle - angles[0] + np.pi) % (2 * np.pi) - np.pi)).max() < 20
+    # What is asked for is made.
+    assert build_blend(a, b, BlendSpec((2, 2), (0.9, None))).spec.full(0) == 0.9
