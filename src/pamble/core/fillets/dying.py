@@ -35,7 +35,8 @@ class FeatureLine:
     """rest: the face without the strip. strip: the lifted patch; v0 lies on the line, u1 is the end that dies out.
     angle: of the crease at its start, degrees; height: the farthest the strip was lifted, mm, from ``foot`` (3,) to
     ``top`` (3,); law: by how much the crease leaves its law, degrees; off: how far the strip lay off the face before it
-    was lifted, mm; missed: how many times its aim the worst figure of the seams is.
+    was lifted, mm; missed: how many times its aim the worst figure of the seams is; most: the height that the steepest
+    crease reaches, mm, where one was asked for by its height.
     """
 
     rest: Face
@@ -47,6 +48,7 @@ class FeatureLine:
     law: float
     off: float
     missed: float
+    most: float | None = None
 
 
 def feature_line(
@@ -65,34 +67,37 @@ def feature_line(
     sign = -1.0 if other_side else 1.0
     strip = strip_beside(face, laid, sign * width, None if like is None else like.strip.surface.spans)
     base = strip.surface
+    most = None
     if angle is None:
-        angle = float(np.sign(height)) * _angle_of(base, abs(height), sign * np.sign(height))
+        up = -1.0 if height < 0 else 1.0
+        found, most = _angle_of(base, abs(height), sign * up)
+        angle = up * found
     lifted, law = _lifted(base, sign * np.radians(angle))
     rest = without(face, base, name, quick=like is not None)
     foot, top = _farthest(base, lifted)
     reached = float(norm(top - foot))
-    return FeatureLine(rest, Face(lifted), float(angle), reached, foot, top, law, strip.off, strip.ratio)
+    return FeatureLine(rest, Face(lifted), float(angle), reached, foot, top, law, strip.off, strip.ratio, most)
 
 
-def _angle_of(base: Surface, height: float, sign: float) -> float:
+def _angle_of(base: Surface, height: float, sign: float) -> tuple[float, float]:
     """The angle, degrees, at which the strip is lifted by a height, mm, to the side of ``sign``: the height goes nearly
-    with its tangent. Raises `GeometryError`.
+    with its tangent; and the most that it can be lifted. Raises `GeometryError`.
     """
-    if height == 0:
-        return 0.0
 
     def rise(tangent: float) -> float:
         foot, top = _farthest(base, _lifted(base, sign * np.arctan(tangent))[0])
-        return float(norm(top - foot)) - height
+        return float(norm(top - foot))
 
     steepest = float(np.tan(np.radians(_STEEPEST)))
-    short = -rise(steepest)
-    if short > 0:
+    most = rise(steepest)
+    if height > most:
         raise GeometryError(
-            f"No crease of up to {_STEEPEST:.0f}° is {height:.4g} mm high on a strip of this width, only "
-            f"{height - short:.4g} mm: make the strip wider."
+            f"No crease of up to {_STEEPEST:.0f}° is {height:.4g} mm high on a strip of this width, only {most:.4g} "
+            "mm: make the strip wider."
         )
-    return float(np.degrees(np.arctan(brentq(rise, 0.0, steepest, xtol=1e-10))))
+    if height == 0:
+        return 0.0, most
+    return float(np.degrees(np.arctan(brentq(lambda t: rise(t) - height, 0.0, steepest, xtol=1e-10)))), most
 
 
 def _profile() -> Array:

@@ -19,6 +19,9 @@ from pamble.study.features.handles import pull, way
 from pamble.study.references import ChangedFaceRef, EdgeRef
 from pamble.study.stored import Stored
 
+_IN_REACH = 0.98
+"""Share of the height that the steepest crease reaches up to which it is pulled: down it may be a little less."""
+
 _TOLD = 2.0
 """How many times its aim a figure is from which that is said."""
 
@@ -46,9 +49,8 @@ def run(params: FeatureLineParams, inputs: Inputs, context: Context) -> Made:
     dies = way("turned", "Way of the line", params.turned, reverse_curve(line) if params.turned else line)
     numbers = (params.width, params.other_side, params.turned)
     before, last = context.memory or (None, None)
-    by_height = params.given == "height"
     made = feature_line(
-        inputs.face(params.face), line, None if by_height else params.angle, params.width,
+        inputs.face(params.face), line, None if params.given == "height" else params.angle, params.width,
         height=params.height, other_side=params.other_side, turned=params.turned, name=name,
         like=last if before == numbers else None,
     )  # fmt: skip
@@ -60,9 +62,10 @@ def run(params: FeatureLineParams, inputs: Inputs, context: Context) -> Made:
     near, far = surface_points(made.strip.surface, [0.5, 0.5], [0.0, 1.0])
     handle = pull("width", "Width", params.width, near, np.asarray(far - near), limits=(1e-3, 1e5))
     handles = [handle, dies]
-    if by_height:
+    if made.most is not None:
         foot, up = upright(inputs.face(params.face), made.foot)
-        handles.insert(0, pull("height", "Height", params.height, foot, up, limits=(-1e4, 1e4)))
+        limits = (-_IN_REACH * made.most, _IN_REACH * made.most)
+        handles.insert(0, pull("height", "Height", params.height, foot, up, limits=limits))
     facts = {"angle": made.angle, "height": made.height, "law": made.law, "off_surface": made.off}
     return Made(
         {"": Shape(made.strip)},

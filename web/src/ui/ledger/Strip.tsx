@@ -62,8 +62,8 @@ export function Strip({ seam, name, viewport }: { seam: SeamLine; name: string; 
       <div className="head">
         <FigureChoice />
         <span className="quiet">
+          {seam.stale ? 'Last shape · ' : ''}
           {WORDS[figure]} along {name}
-          {seam.stale ? ', on a last good shape' : ''}
         </span>
         <ActionIcon className="fold" variant="subtle" color="gray" size="sm" aria-label="Fold the strip" title="Fold the strip" onClick={() => useView.setState({ activeSeam: null, stripRow: null })}>
           <IconX size={14} />
