@@ -12,8 +12,8 @@ from pamble.core.faces.face import Edge
 from pamble.core.faces.frames import frames, positions
 from pamble.core.joining.crest import Clearance, Limit, clearance, crest_range
 from pamble.core.joining.directions import along
-from pamble.core.joining.loops import with_room
 from pamble.core.joining.pairing import Borders, Side, lone_side, loop_start, pair_edges
+from pamble.core.joining.room import with_room
 from pamble.core.joining.rows import row_space
 from pamble.core.joining.search import Search, Trial
 from pamble.core.joining.shaper import Shaper
@@ -43,7 +43,7 @@ class Handle:
 class Blend:
     """A finished blend. edges: names of the natural edges of ``surface`` that lie on the first and second edge.
 
-    spec: what was asked for; of two loops a fullness that was left open is what they have room for. crest: least and
+    spec: what was asked for, a fullness that was left open filled in. crest: least and
     largest height of its sections, mm. clearance: from its limit. factor: on the fullness, with which it just meets
     that. starts: where two loops begin, as shares of their lengths; None of open edges.
     """
@@ -136,7 +136,7 @@ def _sides(a: Edge, b: Edge | Tip, spec: BlendSpec, beyond: Beyond) -> tuple[tup
     sides = replace(one, borders=beyond[0]), replace(two, borders=beyond[1])
     ends = [positions(side.edge, side.parameters(_TOUCHING)) for side in sides]
     _touching(norm(ends[1] - ends[0]), ends[0])
-    return sides, with_room(sides, spec) if sides[0].closed else spec
+    return sides, with_room(sides, spec)
 
 
 def _touching(width: Array, places: Array) -> None:

@@ -13,6 +13,7 @@ import numpy as np
 from scipy.interpolate import make_interp_spline
 
 from pamble.core.arrays import Array, norm
+from pamble.core.curves.likeness import likeness
 from pamble.core.curves.measure import LengthMap
 from pamble.core.errors import BlendError
 from pamble.core.faces.face import Edge
@@ -174,28 +175,22 @@ def _pair_closed(a: Measured, b: Measured, flip: bool, begins: Begins) -> tuple[
     lead = _round(first, begin, 1.0) if begin else first.parameters
     s = np.arange(_ROUND) / _ROUND
     places = positions(a.edge, lead(s)), positions(b.edge, second.parameters(s))
-    (ahead, near), (back, far) = _least_twist(*places, 1), _least_twist(*places, -1)
-    turned = (far < near) != flip
+    (ahead, along), (back, against) = (_least_twist(likeness(*places, sense)) for sense in (1, -1))
+    turned = (against > along) != flip
     offset = (back if turned else ahead) if begins[1] is None else _share(b, second, begins[1])
     follow = _round(second, offset, -1.0 if turned else 1.0)
     return Side(a.edge, lead, None, False, True), Side(b.edge, follow, None, turned, True)
 
 
-def _least_twist(first: Array, second: Array, sense: int) -> tuple[float, float]:
-    """The share of the second of two loops (m, 3) at which it begins so that the squares of the ways from one to the
-    other sum up to the least, run in a sense; and that sum, less what is the same for all.
-
-    All shares at once by the discrete correlation theorem, then the top of a parabola through the best and those beside
-    it.
+def _least_twist(alike: Array) -> tuple[float, float]:
+    """The share at which a second loop begins for the largest `likeness`, and that: the top of a parabola through the
+    best place and those beside it, so that it goes steadily with the loops.
     """
-    one, two = (np.fft.rfft(p - p.mean(axis=0), axis=0) for p in (first, second))
-    way = np.conj(one) * two if sense > 0 else one * two
-    alike = np.fft.irfft(way.sum(axis=1), n=_ROUND)
     best = int(np.argmax(alike))
-    low, most, high = alike[best - 1], alike[best], alike[(best + 1) % _ROUND]
+    low, most, high = alike[best - 1], alike[best], alike[(best + 1) % len(alike)]
     bend = low - 2 * most + high
     shift = 0.5 * (low - high) / bend if bend < 0 else 0.0
-    return (best + shift) / _ROUND % 1.0, -2 * float(most)
+    return (best + shift) / len(alike) % 1.0, float(most)
 
 
 def _share(m: Measured, by: LengthMap, begin: float) -> float:

@@ -9,6 +9,7 @@ from numpy.polynomial import legendre
 from scipy.interpolate import PchipInterpolator
 
 from pamble.core.arrays import Array, floats, norm
+from pamble.core.curves.likeness import likeness
 from pamble.core.curves.measure import length_parameters
 from pamble.core.errors import GeometryError
 from pamble.core.spline.curve import Curve
@@ -120,12 +121,10 @@ def found_begins(sections: Sequence[Curve]) -> Array:
     rows = [curve_points(c, length_parameters(c, s)) for c in sections]
     out, before = [0.0], rows[0]
     for row in rows[1:]:
-        a, b = before - before.mean(axis=0), row - row.mean(axis=0)
-        # The sum of products over all turns, by their transforms.
-        both = np.fft.ifft(np.conj(np.fft.fft(a, axis=0)) * np.fft.fft(b, axis=0), axis=0).real.sum(axis=1)
+        both = likeness(before, row)
         share = s[int(np.argmax(both))]
         best, stays = float(both.max()), float(both[0])
-        size = float((norm(a) * norm(b)).sum())
+        size = float((norm(before - before.mean(axis=0)) * norm(row - row.mean(axis=0))).sum())
         keep = min(share, 1 - share) < _TURNED or best - stays < 1e-4 * size
         out.append(0.0 if keep else float(share))
         before = row if keep else np.roll(row, -int(np.argmax(both)), axis=0)
