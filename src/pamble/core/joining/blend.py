@@ -43,9 +43,9 @@ class Handle:
 class Blend:
     """A finished blend. edges: names of the natural edges of ``surface`` that lie on the first and second edge.
 
-    spec: what was asked for, a fullness that was left open filled in. crest: least and
-    largest height of its sections, mm. clearance: from its limit. factor: on the fullness, with which it just meets
-    that. starts: where two loops begin, as shares of their lengths; None of open edges.
+    spec: what was asked for, a fullness that was left open filled in. crest: least and largest height of its sections,
+    mm. clearance: from its limit. factor: on the fullness, with which it just meets that. starts: where two loops
+    begin, as shares of their lengths; None of open edges.
     """
 
     surface: Surface
