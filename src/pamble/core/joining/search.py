@@ -11,7 +11,7 @@ from pamble.core.errors import BlendError
 from pamble.core.joining.pairing import Side
 from pamble.core.joining.rows import row_space
 from pamble.core.joining.shaper import Shaper
-from pamble.core.joining.spans import candidates, finer, spread, stops_along
+from pamble.core.joining.spans import candidates, finer, stops_along
 from pamble.core.joining.spec import BlendSpec
 from pamble.core.joining.tip import Tip
 from pamble.core.joining.verify import Residual, residual, span_ratios
@@ -130,7 +130,7 @@ class Search:
         self._told = True
         if last.spans * last.ratio**0.25 <= limit:
             return False
-        most = self._made(spread(self.spec.degree, limit, stops))
+        most = self._made(basis.spread_knots(self.spec.degree, limit, stops))
         over = self._worst(self._met(most))
         if 1.0 < over < _CLOSE:
             self._look(most, _BETTER)

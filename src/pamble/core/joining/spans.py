@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from itertools import pairwise
 
 import numpy as np
@@ -41,7 +41,9 @@ def candidates(sides: tuple[Side, Side | Tip], spec: BlendSpec) -> Iterator[Arra
     least = max(least, len(stops) + 1)
     if spec.spans is not None and spec.spans < least:
         raise BlendError(f"The curvature of the edges jumps {len(stops)} times: {least} spans are the fewest.")
-    even = [spread(p, n, stops) for n in range(least, (spec.spans or max(spec.search_limit, 2 * least)) + 1)]
+    even = [
+        basis.spread_knots(p, n, stops) for n in range(least, (spec.spans or max(spec.search_limit, 2 * least)) + 1)
+    ]
     own = _own_knots(sides, p)
     found = even + [k for k in own if len(k) - p - 1 <= limit + 12]
     if spec.spans is not None:
@@ -56,20 +58,6 @@ def stops_along(sides: tuple[Side, Side | Tip]) -> list[float]:
         if _WITHIN < s < 1 - _WITHIN and (not out or s - out[-1] > _APART):
             out.append(s)
     return out
-
-
-def spread(degree: int, spans: int, stops: Sequence[float]) -> Array:
-    """Knots of about so many spans, even between stops, at which a row has no more than its first derivative."""
-    if not stops:
-        return basis.uniform_knots(degree, spans)
-    edges = [0.0, *stops, 1.0]
-    parts = [np.zeros(degree + 1)]
-    for i, (low, high) in enumerate(pairwise(edges)):
-        n = max(1, round((spans - len(stops) - 1) * (high - low)) + 1)
-        parts.append(np.linspace(low, high, n + 1)[1:-1])
-        if i < len(stops):
-            parts.append(np.full(degree - 1, high))
-    return np.concatenate([*parts, np.ones(degree + 1)])
 
 
 def _own_knots(sides: tuple[Side, Side | Tip], degree: int) -> list[Array]:

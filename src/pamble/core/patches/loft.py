@@ -18,8 +18,10 @@ from pamble.core.faces.face import Edge, natural_edge
 from pamble.core.patches.guided import FREE, LoftEnd, Wanted, kept
 from pamble.core.patches.inside import PLACES, off
 from pamble.core.patches.sections import Alike, alike, chord_parameters, is_closed, is_point, out_of_order
+from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_grid
+from pamble.core.spline.extremes import largest
 from pamble.core.spline.kinks import refuse_kinks
 from pamble.core.spline.knots import curve_part
 from pamble.core.spline.surface import Surface, from_homogeneous
@@ -112,14 +114,27 @@ def told_missed(sections: Sequence[float], guides: Sequence[float]) -> tuple[str
 
 
 def _missed(made: Surface, curves: Sequence[Curve], same: Alike, places: Array) -> tuple[float, ...]:
-    """How far each section lies off the surface, mm: place by place where it runs along a row as it is."""
+    """How far each section lies off the surface, mm: off its row where the surface contains this as it is."""
     s = np.linspace(0, 1, PLACES)
     points = surface_grid(made, s, places[: len(curves)])[0, 0]
     out = []
     for i, (curve, row) in enumerate(zip(curves, same.curves, strict=True)):
         apart = float(norm(curve_points(row, s) - points[:, i]).max())
-        out.append(apart if same.deviation == 0.0 and apart < COINCIDENT else off(made, curve))
+        if apart > COINCIDENT:
+            out.append(off(made, curve))
+        else:
+            out.append(apart if same.deviation == 0.0 else _off_row(row, curve))
     return tuple(out)
+
+
+def _off_row(row: Curve, curve: Curve) -> float:
+    """How far a curve lies off another, mm, closed in on between samples."""
+
+    def away(t: Array) -> Array:
+        return to_curve(row, curve_points(curve, t)).distance[None]
+
+    t = np.linspace(*curve.domain, max(PLACES, 6 * max(row.spans, curve.spans)))
+    return float(largest(away, t, away(t))[1][0])
 
 
 def _skin(

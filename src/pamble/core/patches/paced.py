@@ -70,6 +70,16 @@ def pace(at: Array, share: Array, places: Array) -> Array:
     return np.asarray(PchipInterpolator(grid, way)(places))
 
 
+def pace_between(at: Array, share: Array, places: Array, shut: bool) -> Array:
+    """The same for places at which a run may change its speed abruptly: monotone cubics between them, of a closed run
+    round its start too.
+    """
+    ends = [at[-1:] - 1, at[:1] + 1] if shut else [at[:0], at[:0]]
+    runs = [share[-1:] - 1, share[:1] + 1] if shut else [share[:0], share[:0]]
+    known = np.concatenate([ends[0], [0], at, [1], ends[1]])
+    return np.asarray(PchipInterpolator(known, np.concatenate([runs[0], [0], share, [1], runs[1]]))(places))
+
+
 def _summed(values: Array) -> Array:
     """Integrals from the start to every point of the grid, by the trapezium with its end correction between points."""
     h = 1 / (len(values) - 1)

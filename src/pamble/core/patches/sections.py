@@ -10,10 +10,10 @@ import numpy as np
 
 from pamble.core.arrays import Array, norm
 from pamble.core.curves.least_squares import fit_on_knots
-from pamble.core.curves.measure import curve_length, length_parameters
+from pamble.core.curves.measure import LengthMap, curvature_jumps, curve_length, length_parameters
 from pamble.core.errors import GeometryError
 from pamble.core.patches.kinked import lengths_shared, parted
-from pamble.core.patches.paced import begun_at, checked, found_begins, in_parts, pace
+from pamble.core.patches.paced import begun_at, checked, found_begins, in_parts, pace, pace_between
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
@@ -26,6 +26,12 @@ _PLACES = 64
 _POINTS = 200
 _PACE = 0.12
 """Difference of pace between sections, as a share of the length, from which they are fitted anew by length."""
+
+_GRID, _IN_PART = 801, 25
+"""Places of the whole run, and between two jumps of curvature, at which sections are looked at."""
+
+_NEAR = 2e-3
+"""Share of the run within which jumps of curvature count as one."""
 
 _MOST_SPANS, _HOPELESS = 24, 12.0
 """Spans up to which sections are fitted anew, and times the tolerance by which too few miss them."""
@@ -205,17 +211,29 @@ def _same_pace(run: Sequence[Curve]) -> bool:
 
 
 def _fitted(run: Sequence[Curve], tolerance: float, matched: Array) -> tuple[list[Curve], float]:
-    s = np.linspace(0, 1, _POINTS + 1)
-    at = matched.mean(axis=1)
-    rows = [curve_points(c, length_parameters(c, pace(at, matched[:, i], s))) for i, c in enumerate(run)]
+    """Sections fitted on the fewest spans that hold all of them, even between the places where a curvature jumps."""
+    jumps = [_jumps(c) for c in run]
+    meet = matched if len(matched) else _met_at_jumps(jumps)
+    at, shut = meet.mean(axis=1), is_closed(run[0])
+
+    def shares(i: int, s: Array) -> Array:
+        """How far a section has come at shares of the run of all."""
+        return pace(at, meet[:, i], s) if len(matched) or not len(meet) else pace_between(at, meet[:, i], s, shut)
+
+    grid = np.linspace(0, 1, _GRID)
+    stops = _apart([x for i, j in enumerate(jumps) for x in np.interp(j, shares(i, grid), grid).tolist()])
+    parts = [np.linspace(a, b, _IN_PART) for a, b in pairwise([0.0, *stops, 1.0])] if stops else []
+    s = np.unique(np.concatenate([np.linspace(0, 1, _POINTS + 1), *parts]))
+    rows = [curve_points(c, length_parameters(c, shares(i, s))) for i, c in enumerate(run)]
     best: tuple[list[Curve], float] | None = None
     points = np.concatenate(rows, axis=1)
-    for spans in range(1, _MOST_SPANS + 1):
-        knots = basis.uniform_knots(5, spans)
+    counts = _counts(max(_MOST_SPANS, _TIMES * max(len(c.control) for c in run) - 5 * (len(stops) + 1)))
+    for spans in counts:
+        knots = basis.spread_knots(5, spans + len(stops), stops)
         held = basis.matrix(knots, 5, s)[0]
         miss = points - held @ np.linalg.lstsq(held, points, rcond=None)[0]
         # Fits may slide along their sections, which does not mend so much.
-        if spans < _MOST_SPANS and norm(miss.reshape(len(s), -1, 3)).max() > _HOPELESS * tolerance:
+        if spans < counts[-1] and norm(miss.reshape(len(s), -1, 3)).max() > _HOPELESS * tolerance:
             continue
         fits = [fit_on_knots(row, s, knots, tolerance, patient=spans > 4)[0] for row in rows]
         off = max(f.deviation for f in fits)
@@ -225,6 +243,44 @@ def _fitted(run: Sequence[Curve], tolerance: float, matched: Array) -> tuple[lis
             break
     assert best is not None
     return best
+
+
+def _counts(most: int) -> list[int]:
+    """Numbers of spans to try: one by one, and in larger steps where it takes many."""
+    out = list(range(1, _MOST_SPANS + 1))
+    while out[-1] < min(most, _POINTS // 3):
+        out.append(min(most, _POINTS // 3, out[-1] * 5 // 4))
+    return out
+
+
+def _jumps(curve: Curve) -> Array:
+    """Shares of its length at which a curve's curvature jumps."""
+    found = curvature_jumps(curve)
+    by = LengthMap(curve) if found else None
+    return np.array([] if by is None else [by.fraction(t) for t in found])
+
+
+def _met_at_jumps(jumps: Sequence[Array]) -> Array:
+    """Jumps of curvature that meet each other, (k, sections): where sections have as many of them, near each other;
+    none else. A section without any runs as the others do in the mean.
+    """
+    none = np.zeros((0, len(jumps)))
+    own = [j for j in jumps if len(j)]
+    if len(own) < 2 or len({len(j) for j in own}) > 1:
+        return none
+    mean = np.mean(own, axis=0)
+    rows = np.array([j if len(j) else mean for j in jumps]).T
+    steps = np.diff(np.vstack([np.zeros(len(jumps)), rows, np.ones(len(jumps))]), axis=0)
+    return rows if np.ptp(rows, axis=1).max() < _PACE and steps.min() > _NEAR else none
+
+
+def _apart(stops: list[float]) -> list[float]:
+    """Stops in order, without those that are near one before them or an end."""
+    out: list[float] = []
+    for x in sorted(stops):
+        if _NEAR < x < 1 - _NEAR and (not out or x - out[-1] > _NEAR):
+            out.append(x)
+    return out
 
 
 def chord_parameters(curves: Sequence[Curve], around: bool = False) -> Array:

@@ -6,7 +6,9 @@ A parameter outside the domain uses the nearest span, so the end pieces continue
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import lru_cache
+from itertools import pairwise
 
 import numpy as np
 from scipy.interpolate import BSpline
@@ -71,6 +73,21 @@ def knots_from_breaks(points: Array, degree: int, multiplicity: int = 1) -> Arra
     return np.concatenate(
         [np.full(degree + 1, points[0]), np.repeat(points[1:-1], multiplicity), np.full(degree + 1, points[-1])]
     )
+
+
+def spread_knots(degree: int, spans: int, stops: Sequence[float]) -> Array:
+    """Clamped knots on [0, 1] of about so many spans, even between stops, at which a function has no more than its
+    first derivative.
+    """
+    if not stops:
+        return uniform_knots(degree, spans)
+    parts = [np.zeros(degree + 1)]
+    for i, (low, high) in enumerate(pairwise([0.0, *stops, 1.0])):
+        n = max(1, round((spans - len(stops) - 1) * (high - low)) + 1)
+        parts.append(np.linspace(low, high, n + 1)[1:-1])
+        if i < len(stops):
+            parts.append(np.full(degree - 1, high))
+    return np.concatenate([*parts, np.ones(degree + 1)])
 
 
 def greville(knots: Array, degree: int) -> Array:
