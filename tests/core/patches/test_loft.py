@@ -103,6 +103,16 @@ def test_sections_whose_curvature_jumps_are_held():
         assert told == pytest.approx(away, abs=2e-4)
 
 
+@pytest.mark.parametrize("far", [ellipse(np.array([3.0, 0, 60]), UP, (40, 22), np.array([0.8, 0.6, 0])), None])
+def test_a_loft_of_closed_sections_is_smooth_where_they_close(far):
+    near = ellipse(np.zeros(3), UP, (30, 30), np.array([1.0, 0, 0]))
+    made = loft([near, far or rounded_rectangle(np.array([0.0, 5, 60]), UP, (70, 50), 10, 0.5)], 120.0)
+    assert not made.warnings
+    v = np.linspace(0, 1, 41)
+    first, last = (surface_derivatives(made.surface, np.full(41, u), v, 2) for u in (0.0, 1.0))
+    assert np.abs(first[:3, 0] - last[:3, 0]).max() < 1e-9 * np.abs(first).max()
+
+
 def test_to_a_point_it_is_a_cone_and_leaves_a_face_as_it_lies():
     circle = revolve(Curve.line([30, 0, 0], [30, 0, 1]), np.zeros(3), np.array([0, 0, 1.0]), 0, 360)
     rim, tip = iso_curve(circle, "v", 0.0), point_section(np.array([0, 0, 40.0]))

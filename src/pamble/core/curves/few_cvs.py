@@ -34,12 +34,22 @@ def closed_fit(points: Array, share: Array, tolerance: float, spans: int | None 
     return made
 
 
-def closing(knots: Array, degree: int, control: Array) -> Array:
-    """Control points moved as little as closes the curve with one tangent and one curvature."""
-    rows = basis.matrix(knots, degree, np.array([knots[0], knots[-1]]), 2)
-    gap = np.stack([rows[k][1] - rows[k][0] for k in (1, 2)])
+def closing(knots: Array, degree: int, control: Array, order: int = 2, places: Array | None = None) -> Array:
+    """Control points moved as little as closes the curve with one tangent and, of the second order, one curvature.
+
+    places: parameters (m,) at which the curve itself is moved as little as can be, in place of its control points.
+    """
+    rows = basis.matrix(knots, degree, np.array([knots[0], knots[-1]]), order)
+    gap = np.stack([rows[k][1] - rows[k][0] for k in range(1, order + 1)])
     free = np.ones(len(control), dtype=bool)
     free[[0, -1]] = False
-    control = control.copy()
-    control[free] -= np.linalg.lstsq(gap[:, free], gap @ control, rcond=None)[0]
+    control, inner = control.copy(), gap[:, free]
+    # What is moved least is measured by the upper factor of the normal matrix.
+    measure = np.eye(inner.shape[1])
+    if places is not None:
+        moved = basis.matrix(knots, degree, places)[0][:, free]
+        normal = moved.T @ moved
+        measure = np.linalg.cholesky(normal + 1e-12 * np.trace(normal) * measure).T
+    least = np.linalg.lstsq(np.linalg.solve(measure.T, inner.T).T, gap @ control, rcond=None)[0]
+    control[free] -= np.linalg.solve(measure, least)
     return control

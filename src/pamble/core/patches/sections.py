@@ -9,12 +9,11 @@ from itertools import pairwise
 import numpy as np
 
 from pamble.core.arrays import Array, norm
-from pamble.core.curves.least_squares import fit_on_knots
-from pamble.core.curves.measure import LengthMap, curvature_jumps, curve_length, length_parameters
+from pamble.core.curves.measure import curve_length, length_parameters
 from pamble.core.errors import GeometryError
 from pamble.core.patches.kinked import lengths_shared, parted
-from pamble.core.patches.paced import begun_at, checked, found_begins, in_parts, pace, pace_between
-from pamble.core.spline import basis
+from pamble.core.patches.paced import begun_at, checked, found_begins, in_parts
+from pamble.core.patches.refitted import refitted
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.kinks import chain, kinks
@@ -23,18 +22,8 @@ from pamble.core.surfaces.extrude import common_knots, on_unit
 from pamble.core.tolerances import COINCIDENT
 
 _PLACES = 64
-_POINTS = 200
 _PACE = 0.12
 """Difference of pace between sections, as a share of the length, from which they are fitted anew by length."""
-
-_GRID, _IN_PART = 801, 25
-"""Places of the whole run, and between two jumps of curvature, at which sections are looked at."""
-
-_NEAR = 2e-3
-"""Share of the run within which jumps of curvature count as one."""
-
-_MOST_SPANS, _HOPELESS = 24, 12.0
-"""Spans up to which sections are fitted anew, and times the tolerance by which too few miss them."""
 
 _TIMES = 2
 """CVs of the richest section, so many times, up to which all knots are put together where paces agree."""
@@ -129,12 +118,12 @@ def _begun(
 def _compatible(run: Sequence[Curve], tolerance: float, matched: Array) -> tuple[list[Curve], float]:
     """Smooth curves on one degree and one knot vector, and how far those fitted anew are off."""
     if len(matched) and np.ptp(matched, axis=1).max() > 1e-6:
-        return _fitted(run, tolerance, matched)
+        return refitted(run, tolerance, matched, is_closed(run[0]))
     exact = _together(run)
     most = _TIMES * max(len(c.control) for c in run)
     if exact is not None and _same_pace(run) and len(exact[0].control) <= most:
         return exact, 0.0
-    fitted, off = _fitted(run, tolerance, matched)
+    fitted, off = refitted(run, tolerance, matched, is_closed(run[0]))
     if exact is not None and (len(exact[0].control) <= len(fitted[0].control) or off > tolerance):
         return exact, 0.0
     return fitted, off
@@ -208,79 +197,6 @@ def _same_pace(run: Sequence[Curve]) -> bool:
     s = np.linspace(0, 1, 33)
     shares = np.array([length_parameters(c, s) for c in run])
     return bool(np.ptp(shares, axis=0).max() < _PACE)
-
-
-def _fitted(run: Sequence[Curve], tolerance: float, matched: Array) -> tuple[list[Curve], float]:
-    """Sections fitted on the fewest spans that hold all of them, even between the places where a curvature jumps."""
-    jumps = [_jumps(c) for c in run]
-    meet = matched if len(matched) else _met_at_jumps(jumps)
-    at, shut = meet.mean(axis=1), is_closed(run[0])
-
-    def shares(i: int, s: Array) -> Array:
-        """How far a section has come at shares of the run of all."""
-        return pace(at, meet[:, i], s) if len(matched) or not len(meet) else pace_between(at, meet[:, i], s, shut)
-
-    grid = np.linspace(0, 1, _GRID)
-    stops = _apart([x for i, j in enumerate(jumps) for x in np.interp(j, shares(i, grid), grid).tolist()])
-    parts = [np.linspace(a, b, _IN_PART) for a, b in pairwise([0.0, *stops, 1.0])] if stops else []
-    s = np.unique(np.concatenate([np.linspace(0, 1, _POINTS + 1), *parts]))
-    rows = [curve_points(c, length_parameters(c, shares(i, s))) for i, c in enumerate(run)]
-    best: tuple[list[Curve], float] | None = None
-    points = np.concatenate(rows, axis=1)
-    counts = _counts(max(_MOST_SPANS, _TIMES * max(len(c.control) for c in run) - 5 * (len(stops) + 1)))
-    for spans in counts:
-        knots = basis.spread_knots(5, spans + len(stops), stops)
-        held = basis.matrix(knots, 5, s)[0]
-        miss = points - held @ np.linalg.lstsq(held, points, rcond=None)[0]
-        # Fits may slide along their sections, which does not mend so much.
-        if spans < counts[-1] and norm(miss.reshape(len(s), -1, 3)).max() > _HOPELESS * tolerance:
-            continue
-        fits = [fit_on_knots(row, s, knots, tolerance, patient=spans > 4)[0] for row in rows]
-        off = max(f.deviation for f in fits)
-        if best is None or off < best[1]:
-            best = [f.curve for f in fits], off
-        if off <= tolerance:
-            break
-    assert best is not None
-    return best
-
-
-def _counts(most: int) -> list[int]:
-    """Numbers of spans to try: one by one, and in larger steps where it takes many."""
-    out = list(range(1, _MOST_SPANS + 1))
-    while out[-1] < min(most, _POINTS // 3):
-        out.append(min(most, _POINTS // 3, out[-1] * 5 // 4))
-    return out
-
-
-def _jumps(curve: Curve) -> Array:
-    """Shares of its length at which a curve's curvature jumps."""
-    found = curvature_jumps(curve)
-    by = LengthMap(curve) if found else None
-    return np.array([] if by is None else [by.fraction(t) for t in found])
-
-
-def _met_at_jumps(jumps: Sequence[Array]) -> Array:
-    """Jumps of curvature that meet each other, (k, sections): where sections have as many of them, near each other;
-    none else. A section without any runs as the others do in the mean.
-    """
-    none = np.zeros((0, len(jumps)))
-    own = [j for j in jumps if len(j)]
-    if len(own) < 2 or len({len(j) for j in own}) > 1:
-        return none
-    mean = np.mean(own, axis=0)
-    rows = np.array([j if len(j) else mean for j in jumps]).T
-    steps = np.diff(np.vstack([np.zeros(len(jumps)), rows, np.ones(len(jumps))]), axis=0)
-    return rows if np.ptp(rows, axis=1).max() < _PACE and steps.min() > _NEAR else none
-
-
-def _apart(stops: list[float]) -> list[float]:
-    """Stops in order, without those that are near one before them or an end."""
-    out: list[float] = []
-    for x in sorted(stops):
-        if _NEAR < x < 1 - _NEAR and (not out or x - out[-1] > _NEAR):
-            out.append(x)
-    return out
 
 
 def chord_parameters(curves: Sequence[Curve], around: bool = False) -> Array:
