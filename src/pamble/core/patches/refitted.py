@@ -9,7 +9,7 @@ import numpy as np
 
 from pamble.core.arrays import Array, norm, unit
 from pamble.core.curves.few_cvs import closing
-from pamble.core.curves.least_squares import fit_on_knots
+from pamble.core.curves.least_squares import Fit, fit_on_knots
 from pamble.core.curves.measure import LengthMap, curvature_jumps, length_parameters
 from pamble.core.patches.paced import pace, pace_between
 from pamble.core.spline import basis
@@ -61,10 +61,16 @@ def refitted(run: Sequence[Curve], tolerance: float, matched: Array, shut: bool)
     rows = [curve_points(c, length_parameters(c, shares(i, s))) for i, c in enumerate(run)]
     points = np.concatenate(rows, axis=1)
     orders = list(range(_closes(run), 0, -1)) if shut else []
-    counts = _counts(
-        max(_MOST_ROUND if shut else _MOST_SPANS, _TIMES * max(len(c.control) for c in run) - 5 * (len(stops) + 1))
-    )
-    best = dict[int, tuple[list[Curve], float]]()
+
+    def closed(fits: Sequence[Fit], order: int) -> tuple[list[Curve], float]:
+        made = [_closed(f.curve, order, s) for f in fits]
+        away = [float(to_curve(c, row, s).distance.max()) for c, row in zip(made, rows, strict=True)] if order else []
+        return made, max(*away, *(f.deviation for f in fits))
+
+    most = max(_MOST_ROUND if shut else _MOST_SPANS, _TIMES * max(len(c.control) for c in run) - 5 * (len(stops) + 1))
+    counts = _counts(most)
+    tried = list[list[Fit]]()
+    best: tuple[list[Curve], float] | None = None
     for spans in counts:
         knots = basis.spread_knots(5, spans + len(stops), stops)
         held = basis.matrix(knots, 5, s)[0]
@@ -72,17 +78,18 @@ def refitted(run: Sequence[Curve], tolerance: float, matched: Array, shut: bool)
         # Fits may slide along their sections, which does not mend so much.
         if spans < counts[-1] and norm(miss.reshape(len(s), -1, 3)).max() > _HOPELESS * tolerance:
             continue
-        fits = [fit_on_knots(row, s, knots, tolerance, patient=spans > 4)[0] for row in rows]
-        for order in orders or [0]:
-            made = [_closed(f.curve, order, s) for f in fits]
-            away = [float(to_curve(c, row).distance.max()) for c, row in zip(made, rows, strict=True)] if order else []
-            off = max(*away, *(f.deviation for f in fits))
-            if order not in best or (best[order][1] > tolerance and off < best[order][1]):
-                best[order] = made, off
-        if best[max(best)][1] <= tolerance:
-            break
-    # As smooth where they close as they can be within the tolerance.
-    return next((best[k] for k in orders if best[k][1] <= tolerance), best[max(best)])
+        tried.append([fit_on_knots(row, s, knots, tolerance, patient=spans > 4)[0] for row in rows])
+        made = closed(tried[-1], orders[0] if orders else 0)
+        if made[1] <= tolerance:
+            return made
+        best = made if best is None or made[1] < best[1] else best
+    # Less smooth where they close, if they are held so.
+    for fits in tried if len(orders) > 1 else []:
+        made = closed(fits, orders[1])
+        if made[1] <= tolerance:
+            return made
+    assert best is not None
+    return best
 
 
 def _closed(curve: Curve, order: int, s: Array) -> Curve:
