@@ -53,11 +53,7 @@ def candidates(sides: tuple[Side, Side | Tip], spec: BlendSpec) -> Iterator[Arra
 
 def stops_along(sides: tuple[Side, Side | Tip]) -> list[float]:
     """Where along the edges the curvature of one jumps: there the rows do no more than turn smoothly."""
-    out: list[float] = []
-    for s in sorted([*sides[0].jumps, *sides[1].jumps]):
-        if _WITHIN < s < 1 - _WITHIN and (not out or s - out[-1] > _APART):
-            out.append(s)
-    return out
+    return basis.stops_apart([*sides[0].jumps, *sides[1].jumps], _APART, _WITHIN)
 
 
 def _own_knots(sides: tuple[Side, Side | Tip], degree: int) -> list[Array]:

@@ -55,7 +55,8 @@ def refitted(run: Sequence[Curve], tolerance: float, matched: Array, shut: bool)
         return pace(at, meet[:, i], s) if len(matched) or not len(meet) else pace_between(at, meet[:, i], s, shut)
 
     grid = np.linspace(0, 1, _GRID)
-    stops = _apart([x for i, j in enumerate(jumps) for x in np.interp(j, shares(i, grid), grid).tolist()])
+    places = np.concatenate([np.interp(j, shares(i, grid), grid) for i, j in enumerate(jumps)])
+    stops = basis.stops_apart(places.tolist(), _NEAR, _NEAR)
     parts = [np.linspace(a, b, _IN_PART) for a, b in pairwise([0.0, *stops, 1.0])] if stops else []
     s = np.unique(np.concatenate([np.linspace(0, 1, _POINTS + 1), *parts]))
     rows = [curve_points(c, length_parameters(c, shares(i, s))) for i, c in enumerate(run)]
@@ -137,12 +138,3 @@ def _met_at_jumps(jumps: Sequence[Array]) -> Array:
     rows = np.array([j if len(j) else mean for j in jumps]).T
     steps = np.diff(np.vstack([np.zeros(len(jumps)), rows, np.ones(len(jumps))]), axis=0)
     return rows if np.ptp(rows, axis=1).max() < _MEET and steps.min() > _NEAR else none
-
-
-def _apart(stops: list[float]) -> list[float]:
-    """Stops in order, without those that are near one before them or an end."""
-    out: list[float] = []
-    for x in sorted(stops):
-        if _NEAR < x < 1 - _NEAR and (not out or x - out[-1] > _NEAR):
-            out.append(x)
-    return out

@@ -6,7 +6,7 @@ A parameter outside the domain uses the nearest span, so the end pieces continue
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from functools import lru_cache
 from itertools import pairwise
 
@@ -88,6 +88,17 @@ def spread_knots(degree: int, spans: int, stops: Sequence[float]) -> Array:
         if i < len(stops):
             parts.append(np.full(degree - 1, high))
     return np.concatenate([*parts, np.ones(degree + 1)])
+
+
+def stops_apart(places: Iterable[float], least: float, within: float) -> list[float]:
+    """Places on [0, 1] in order, as stops of `spread_knots`: without those less than ``least`` behind one before them,
+    or ``within`` an end.
+    """
+    out: list[float] = []
+    for x in sorted(places):
+        if within < x < 1 - within and (not out or x - out[-1] > least):
+            out.append(x)
+    return out
 
 
 def greville(knots: Array, degree: int) -> Array:
