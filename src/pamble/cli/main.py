@@ -119,7 +119,7 @@ def _parser() -> _Parser:
     match.add_argument("--both", action="store_true", help="the neighbour comes half of the way")
     match.add_argument("--continuity", default="G2", help="G0 to G3")
     match.add_argument("--spread", action="store_true", help="the rows behind give way too; the far ones stay")
-    match.add_argument("--most-added", type=int, default=6, help="spans that may be put in along the side")
+    match.add_argument("--most-added", type=int, help="spans that may be put in along the side")
     match.add_argument("-o", "--out", required=True, metavar="OUT.step")
     match.add_argument("--json", action="store_true", help="print the figures as JSON")
 

@@ -16,7 +16,7 @@ from pamble.core.errors import PambleError
 from pamble.core.exchange.step import write_step
 from pamble.core.faces.face import Face
 from pamble.core.faces.picking import PickedEdge, pick_edge
-from pamble.core.patches.match import Pair, halfway, match_sides
+from pamble.core.patches.match import MOST_ADDED, Pair, halfway, match_sides
 
 
 def match(given: Namespace) -> tuple[dict[str, Any], str]:
@@ -39,7 +39,8 @@ def match(given: Namespace) -> tuple[dict[str, Any], str]:
         own = Pair(edge.name, faces[mine].edge(pairs[0].name), orders[0])
         new[other] = halfway(faces[other], own, diagonal)
         pairs = [replace(pairs[0], to=new[other].edge(edge.name))]
-    made = match_sides(faces[mine], pairs, diagonal, spread=given.spread, most_added=given.most_added)
+    most = MOST_ADDED if given.most_added is None else given.most_added
+    made = match_sides(faces[mine], pairs, diagonal, spread=given.spread, most_added=most)
     new[mine] = made.face
     changed = {id(faces[n]): face for n, face in new.items()}
     write_step([(f.name, changed.get(id(f.made), f.shape) if f.made is not None else f.shape) for f in found], out_path)

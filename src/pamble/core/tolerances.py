@@ -40,3 +40,6 @@ BLEND_CURVATURE = 0.5
 
 BLEND_RATE = 3.0
 """Mismatch, in %, of the change of curvature that a seam of G3 aims at; common practice, no published source."""
+
+BLEND_AIMS = (BLEND_GAP, BLEND_ANGLE, BLEND_CURVATURE, BLEND_RATE)
+"""The same, in the order of the continuities that ask for them, G0 to G3."""

@@ -9,7 +9,7 @@ from pamble.core.patches.match import Pair, halfway, match_sides
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.knots import surface_part
 from pamble.core.spline.surface import Surface
-from tests.core.patches.grounds import ground, hole, knotted, window
+from tests.core.patches.grounds import ground, hole, knotted, wavy, window
 from tests.shapes import cylinder
 
 
@@ -18,6 +18,14 @@ def spoiled(seed: int, much: float) -> Face:
     middle = surface_part(ground(1, 60), (0.35, 0.65), (0.3, 0.7))
     stir = np.random.default_rng(seed).normal(size=middle.control.shape) * [0.5, 0.5, 1.0] * much
     return Face(middle.with_control(middle.control + stir))
+
+
+def beside(edge, way: int = 1) -> Face:
+    """A calm cubic face along an edge, 3 mm off it; way: on which side."""
+    ends = curve_points(edge.space, edge.space.domain)
+    away = way * np.cross([0, 0, 0.6], ends[1] - ends[0])
+    rows = [ends[0] + x * (ends[1] - ends[0]) + [0, 0, 3] for x in np.linspace(0, 1, 4)]
+    return Face(Surface.bezier([[row + y * away for y in np.linspace(0, 1, 6)] for row in rows]))
 
 
 @pytest.mark.parametrize("order", [0, 1, 2, 3])
@@ -122,10 +130,7 @@ def test_a_face_of_other_knots_takes_those_of_its_neighbours_edge(seed, order):
 def test_a_cubic_side_follows_a_trimmed_edge_in_few_spans_and_holds_while_it_is_dragged():
     """Cubic spans alone took it to 9 CVs and left .05°."""
     edge = hole(ground(1, 60), 4, bulge=0.1, radius=0.3)[0]
-    ends = curve_points(edge.space, edge.space.domain)
-    away = np.cross([0, 0, 0.6], ends[1] - ends[0])
-    rows = [ends[0] + x * (ends[1] - ends[0]) + [0, 0, 3] for x in np.linspace(0, 1, 4)]
-    face = Face(Surface.bezier([[row + y * away for y in np.linspace(0, 1, 6)] for row in rows]))
+    face = beside(edge)
     made = match_sides(face, [Pair("v0", edge, 2)], 500.0)
     assert made.ratio <= 1.0
     assert made.lifted == 2
@@ -135,6 +140,20 @@ def test_a_cubic_side_follows_a_trimmed_edge_in_few_spans_and_holds_while_it_is_
     assert live.face.surface.control.shape == made.face.surface.control.shape
     assert live.ratio <= 1.0
     assert match_sides(pulled, [Pair("v0", edge, 2)], 500.0, most_added=0).ratio > 2.0
-    over = Face(Surface.bezier([[row - y * away for y in np.linspace(0, 1, 6)] for row in rows]))
+    over = beside(edge, -1)
     with pytest.raises(GeometryError, match="it lies on its neighbour's side of the edge"):
         match_sides(over, [Pair("v0", edge, 2)], 500.0)
+
+
+def test_a_wavy_trimmed_edge_is_followed_in_spans_where_they_are_needed():
+    """Eight spans left .05 mm, .02° and 6 %."""
+    edge = wavy(hole(ground(1, 60), 4, bulge=0.1, radius=0.3)[0], 1.0, waves=4)
+    face = beside(edge)
+    made = match_sides(face, [Pair("v0", edge, 2)], 500.0)
+    assert made.ratio <= 1.0
+    assert made.added <= 20
+    far = natural_edge(made.face.surface, "v1").space
+    assert curve_points(far, [0, 0.3, 1]) == pytest.approx(
+        curve_points(natural_edge(face.surface, "v1").space, [0, 0.3, 1])
+    )
+    assert match_sides(face, [Pair("v0", edge, 2)], 500.0, most_added=5).added <= 5

@@ -20,7 +20,7 @@ from pamble.core.spline.evaluate import surface_grid
 from pamble.core.spline.extremes import both_sides, largest
 from pamble.core.spline.poles import is_pole
 from pamble.core.spline.surface import Surface
-from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP, BLEND_RATE
+from pamble.core.tolerances import BLEND_AIMS
 
 _SAMPLES = 200
 """Places along a seam at which a blend is measured while its spans are sought."""
@@ -32,7 +32,7 @@ _BEFORE_POLE = 0.995
 """Share of a section that is looked at where it ends in a point, in which there is no normal."""
 
 COUNTED = [0, 1, 2, 5]
-AIMS = np.array([BLEND_GAP, BLEND_ANGLE, BLEND_CURVATURE, BLEND_RATE])
+AIMS = np.array(BLEND_AIMS)
 """Which figures count for G0 to G3, and their aims."""
 
 

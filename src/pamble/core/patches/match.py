@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from pamble.core.arrays import Array, IntArray, norm
-from pamble.core.checks.measured import measure_seam
+from pamble.core.checks.measured import measure_seams, sample_seam
 from pamble.core.checks.seams import Seam
 from pamble.core.curves.meet import approaches
 from pamble.core.errors import GeometryError
@@ -17,7 +17,7 @@ from pamble.core.faces.face import Edge, Face, edge_words, natural_edge
 from pamble.core.faces.twins import on_surface
 from pamble.core.patches.boundary import folded
 from pamble.core.patches.conditions import Holds
-from pamble.core.patches.matchable import Wanted, along_side, candidates, made_like, on_unit_knots, paces
+from pamble.core.patches.matchable import Along, Wanted, along_side, candidates, made_like, on_unit_knots, paces
 from pamble.core.patches.meets import Meets
 from pamble.core.patches.side import Side
 from pamble.core.patches.solve import Condition, fit
@@ -27,9 +27,11 @@ from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.knots import curve_part, raise_surface_degree, recast_surface
 from pamble.core.spline.surface import Surface
-from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP, BLEND_RATE
+from pamble.core.tolerances import BLEND_AIMS
 
-MOST_ADDED = 8
+MOST_ADDED = 24
+"""Spans that may be put in along a side where nothing else is said."""
+
 _EACH, _ENDS = 12, 1e3
 """Places in every span at which a neighbour's edge is looked at, and the weight of its ends."""
 
@@ -64,25 +66,19 @@ class Pair:
 
 @dataclass(frozen=True)
 class Met:
-    """How a side meets its neighbour: gap mm, angle degrees, curvature and its change %, worst along it. at: share of
-    the side at which the figure lies that misses its aim by most.
-    """
+    """How a side meets its neighbour: gap mm, angle degrees, curvature and its change %, worst along it."""
 
     order: int
     gap: float
     angle: float
     curvature: float
     rate: float
-    at: float
 
     @property
     def ratio(self) -> float:
         """The worst over its aim, of those that the continuity asks for."""
-        return max(_shares(self.gap, self.angle, self.curvature, self.rate)[: self.order + 1])
-
-
-def _shares(gap: float, angle: float, curvature: float, rate: float) -> list[float]:
-    return [gap / BLEND_GAP, angle / BLEND_ANGLE, curvature / BLEND_CURVATURE, rate / BLEND_RATE]
+        figures = self.gap, self.angle, self.curvature, self.rate
+        return max(x / aim for x, aim in zip(figures[: self.order + 1], BLEND_AIMS, strict=False))
 
 
 @dataclass(frozen=True)
@@ -136,23 +132,28 @@ def match_sides(
     raised = tuple(max(0, _across(asked, k) - d) for k, d in enumerate((face.surface.degree_u, face.surface.degree_v)))
     base = raise_surface_degree(face.surface, *raised) if any(raised) else face.surface
     best: Matched | None = None
-    worst: dict[str, float] = {}
+    missed: dict[str, Along] = {}
     like = None if before is None else made_like(base, before.surface)
-    found_on = candidates(base, asked, most_added, worst) if like is None else [like]
-    ways = ((c, by_length) for c in found_on for by_length in paces(asked))
-    for (wide, added, lifted), by_length in ways:
-        made = _matched(wide, asked, [along_side(wide, a, by_length) for a in asked], diagonal, spread)
-        if made is None:
-            continue
-        surface, moved, rounds = made
-        sides = tuple(_met(surface, a, diagonal) for a in asked)
-        worst.update((a.side, s.at) for a, s in zip(asked, sides, strict=True))
-        if any(s.order > 0 and s.angle > _TURNS_BACK for s in sides):
-            continue
-        found = Matched(Face(surface), sides, moved, rounds, added, max(raised), lifted)
-        if best is None or found.ratio < 0.9 * best.ratio:
-            best = found
-        if found.ratio <= 1.0:
+    found_on = candidates(base, asked, most_added, missed) if like is None else [like]
+    for wide, added, lifted in found_on:
+        nearest = np.inf
+        for by_length in paces(asked):
+            made = _matched(wide, asked, [along_side(wide, a, by_length) for a in asked], diagonal, spread)
+            if made is None:
+                continue
+            surface, moved, rounds = made
+            sides, along = zip(*(_met(surface, a, diagonal) for a in asked), strict=True)
+            found = Matched(Face(surface), sides, moved, rounds, added, max(raised), lifted)
+            if found.ratio < nearest:
+                nearest = found.ratio
+                missed.update((a.side, x) for a, x in zip(asked, along, strict=True))
+            if any(s.order > 0 and s.angle > _TURNS_BACK for s in sides):
+                continue
+            if best is None or found.ratio < 0.9 * best.ratio:
+                best = found
+            if nearest <= 1.0:
+                break
+        if best is not None and best.ratio <= 1.0:
             break
     if best is None:
         x, y, z = curve_points(asked[0].target.space, [sum(asked[0].target.space.domain) / 2])[0]
@@ -216,14 +217,15 @@ def _across(asked: Sequence[Wanted], way: int) -> int:
     return max(2 * max(rows), sum(rows)) - 1 if rows else 0
 
 
-def _met(surface: Surface, asked: Wanted, diagonal: float) -> Met:
+def _met(surface: Surface, asked: Wanted, diagonal: float) -> tuple[Met, Along]:
+    """How a side meets its neighbour, and along it."""
     new = natural_edge(surface, asked.side)
-    w = measure_seam(Seam((0, 1), new, asked.target, new.domain), diagonal, order=3 if asked.order > 2 else 2).worst
-    figures = [w[name] for name in ("gap", "angle", "curvature", "rate_percent")]
-    gap, angle, curvature, rate = (f.value for f in figures)
-    worst = int(np.argmax(_shares(gap, angle, curvature, rate)[: asked.order + 1]))
-    at = float(to_curve(new.space, figures[worst].point[None]).t[0])
-    return Met(asked.order, gap, angle, curvature, rate, at)
+    sampled = sample_seam(Seam((0, 1), new, asked.target, new.domain), order=3 if asked.order > 2 else 2)
+    (made,) = measure_seams([sampled], diagonal)
+    f, w = made.figures, made.worst
+    over = np.stack([f.gap, f.angle, f.curvature, f.rate_percent]) / np.array(BLEND_AIMS)[:, None]
+    met = Met(asked.order, *(w[name].value for name in ("gap", "angle", "curvature", "rate_percent")))
+    return met, (sampled.t, over[: asked.order + 1].max(axis=0))
 
 
 def _opposite(edge: Edge, to: Edge, ends: Array) -> Edge:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
@@ -32,6 +33,13 @@ _COMPARED = 33
 _FEW = 1
 """Spans put in before the degree is raised."""
 
+_AS = 0.25
+"""Power of its figure over its aim by which a span is parted: they fall with the fourth of its length."""
+
+
+Along = tuple[Array, Array]
+"""Shares (m,) of a side, and the worst figure over its aim at each."""
+
 
 @dataclass(frozen=True)
 class Wanted:
@@ -56,13 +64,13 @@ def paces(asked: Sequence[Wanted]) -> tuple[bool | None, ...]:
 
 
 def candidates(
-    base: Surface, asked: Sequence[Wanted], most: int, worst: Mapping[str, float]
+    base: Surface, asked: Sequence[Wanted], most: int, missed: Mapping[str, Along]
 ) -> Iterator[tuple[Surface, int, int]]:
     """Surfaces to match on, simplest first, with the spans that were put in, and by how much the degree was raised,
     along the sides: as it is; of the degree of the neighbours' edges; with their knots too, which can hold these
     exactly; with more spans. Where a neighbour's edge is no side of its surface, few more spans are followed by a
-    higher degree: a low one takes many to follow it. worst: by side, the share of it at which the one before was
-    met worst: there the next span comes. Where none may come, the degree stays too.
+    higher degree: a low one takes many to follow it. missed: by side, how the one before met along it: where it
+    missed, spans come next. Where none may come, the degree stays too.
     """
     richer = base
     for a in asked:
@@ -76,7 +84,6 @@ def candidates(
     known = sum(x - y for x, y in zip(knotted.spans, richer.spans, strict=True))
     if 0 < known <= max(most, 1) * _KNOTS_FOR_ONE:
         yield richer, 0, lifted
-        yield knotted, known, lifted
         richer = knotted
     else:
         known = 0
@@ -84,14 +91,14 @@ def candidates(
     for a in asked if most else ():
         calm = _calm(calm, a)
     more = max(calm.degree_u - richer.degree_u, calm.degree_v - richer.degree_v)
-    wide = richer
-    for added in range((min(_FEW, most) if more else most) + 1):
-        if added or not known:
-            yield wide, known + added, lifted
-        wide = _with_a_span(wide, asked, worst)
-    for added in range(most + 1) if more else ():
-        yield calm, known + added, lifted + more
-        calm = _with_a_span(calm, asked, worst)
+    ways = [(richer, 0, min(_FEW, most)), (calm, more, most)] if more else [(richer, 0, most)]
+    for wide, raised, room in ways:
+        added = 0
+        yield wide, known, lifted + raised
+        while added < room:
+            wide, parts = _parted(wide, asked, missed, room - added)
+            added += parts
+            yield wide, known + added, lifted + raised
 
 
 def made_like(surface: Surface, like: Surface) -> tuple[Surface, int, int] | None:
@@ -145,21 +152,29 @@ def _with_knots(surface: Surface, asked: Wanted) -> Surface:
     return recast_surface(surface, (surface.degree_u, surface.degree_v), pair)
 
 
-def _with_a_span(surface: Surface, asked: Sequence[Wanted], worst: Mapping[str, float]) -> Surface:
-    """The surface with a knot more along the sides, in the middle of the span that was met worst, or of the longest
-    where that is a short one already.
+def _parted(surface: Surface, asked: Sequence[Wanted], missed: Mapping[str, Along], most: int) -> tuple[Surface, int]:
+    """The surface with knots more along the sides, at most so many each way, and their number: spans are parted by how
+    much they missed, the worst first; where none can be, the longest is.
     """
-    for along_u in {a.side[0] == "v" for a in asked}:
+    parts = []
+    for along_u in sorted({a.side[0] == "v" for a in asked}):
         degree, knots = (surface.degree_u, surface.knots_u) if along_u else (surface.degree_v, surface.knots_v)
         breaks = basis.breaks(knots, degree)
-        lengths = np.diff(breaks)
-        i = int(np.argmax(lengths))
-        for at in (worst[a.side] for a in asked if (a.side[0] == "v") == along_u and a.side in worst):
-            here = int(np.searchsorted(breaks[1:-1], breaks[0] + at * (breaks[-1] - breaks[0])))
-            i = here if lengths[here] > _SHORT * lengths.max() else i
-        new = np.array([0.5 * (breaks[i] + breaks[i + 1])])
-        surface = insert_surface_knots(surface, *((new, None) if along_u else (None, new)))
-    return surface
+        lengths, ratios = np.diff(breaks), np.zeros(len(breaks) - 1)
+        for at, over in (missed[a.side] for a in asked if (a.side[0] == "v") == along_u and a.side in missed):
+            span = np.searchsorted(breaks[1:-1], breaks[0] + at * (breaks[-1] - breaks[0]))
+            np.maximum.at(ratios, span, over)
+        ratios[lengths < _SHORT * lengths.max()] = 0.0
+        if ratios.max() <= 1.0:
+            ratios[np.argmax(lengths)] = 2.0
+        new: list[Array] = []
+        for i in np.argsort(-ratios, kind="stable")[: np.count_nonzero(ratios > 1.0)].tolist():
+            more = min(max(1, math.ceil(ratios[i] ** _AS) - 1), most - sum(map(len, new)))
+            new.append(np.linspace(breaks[i], breaks[i + 1], more + 2)[1:-1])
+        inner = np.sort(np.concatenate(new))
+        parts.append(len(inner))
+        surface = insert_surface_knots(surface, *((inner, None) if along_u else (None, inner)))
+    return surface, max(parts)
 
 
 def on_unit_knots(knots: Array, degree: int) -> Array:

@@ -7,7 +7,7 @@ from typing import Any
 from pydantic import Field
 
 from pamble.core.errors import GeometryError
-from pamble.core.patches.match import Matched, Pair, halfway, match_sides
+from pamble.core.patches.match import MOST_ADDED, Matched, Pair, halfway, match_sides
 from pamble.study.features.base import Context, FeatureKind, Figure, Inputs, Made, changed_faces
 from pamble.study.features.fields import choice, number
 from pamble.study.features.figures import MOVED
@@ -27,7 +27,7 @@ class MatchFaceParams(Stored):
     edges: list[EdgeRef] = Field([], title="They meet")
     continuity: int = choice("Continuity", 2, continuity=True)
     spread: bool = choice("Spread the change", False)
-    most_added: int = number("Spans it may add", 2, ge=0, le=12)
+    most_added: int = number("Spans it may add", 8, ge=0, le=MOST_ADDED)
 
 
 def run(params: MatchFaceParams, inputs: Inputs, context: Context) -> Made:
@@ -54,7 +54,7 @@ class MatchBothParams(Stored):
     edge: ChangedEdgeRef = choice("One side")
     to: ChangedEdgeRef = choice("The other side")
     continuity: int = choice("Continuity", 2, continuity=True)
-    most_added: int = number("Spans it may add", 2, ge=0, le=12)
+    most_added: int = number("Spans it may add", 8, ge=0, le=MOST_ADDED)
 
 
 def both(params: MatchBothParams, inputs: Inputs, context: Context) -> Made:
