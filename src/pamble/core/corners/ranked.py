@@ -17,7 +17,7 @@ from pamble.core.corners.reference import laid_on, network, reference
 from pamble.core.corners.rim import Rim
 from pamble.core.errors import GeometryError, PambleError
 from pamble.core.joining.spans import finer
-from pamble.core.patches.boundary import folded
+from pamble.core.patches.folds import folded
 from pamble.core.spline.surface import Surface
 from pamble.core.ticking import tick
 

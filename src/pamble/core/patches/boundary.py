@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from pamble.core.arrays import Array, BoolArray, dot, norm, unit
+from pamble.core.arrays import Array, norm, unit
 from pamble.core.checks.measured import measure_seams, sample_seam
 from pamble.core.checks.seams import Seam
 from pamble.core.curves.measure import deviation
@@ -15,6 +15,7 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face, natural_edge
 from pamble.core.faces.frames import frames
 from pamble.core.patches.conditions import Contains, Square
+from pamble.core.patches.folds import folded
 from pamble.core.patches.inside import Through, missed, off, samples
 from pamble.core.patches.lent import lent
 from pamble.core.patches.loop import Asked, Chain, Corner, Placed, chain, corners, eased, free_side, refuse_gap
@@ -351,27 +352,6 @@ def _stalled(tried: Sequence[tuple[int, int, float]]) -> bool:
     if len(tried) < 5:
         return False
     return min(t[2] for t in tried[-3:]) > 0.8 * min(t[2] for t in tried[:-3])
-
-
-def folded(surface: Surface, inside: Callable[[Array, Array], BoolArray] | None = None) -> bool:
-    """Whether a surface turns over or shrinks to nothing somewhere. inside: tells which places (m,), (m,) count."""
-    (u0, u1), (v0, v1) = surface.domain
-    count = 17 if inside is None else 33
-    u, v = np.linspace(u0, u1, count), np.linspace(v0, v1, count)
-    d = surface_grid(surface, u, v, 1)
-    n = normals(d)
-    stretch = norm(np.cross(d[1, 0], d[0, 1]))
-    counts = np.ones((count, count), dtype=bool)
-    if inside is not None:
-        counts = inside(np.repeat(u, count), np.tile(v, count)).reshape(counts.shape)
-    turned = [
-        dot(a, b)[both].min(initial=1.0)
-        for a, b, both in (
-            (n[1:], n[:-1], counts[1:] & counts[:-1]),
-            (n[:, 1:], n[:, :-1], counts[:, 1:] & counts[:, :-1]),
-        )
-    ]
-    return bool(min(turned) < 0 or stretch[counts].min(initial=np.inf) < 1e-4 * stretch.mean())
 
 
 def _turned(surface: Surface, layout: _Layout) -> Surface:

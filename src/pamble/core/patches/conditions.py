@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pamble.core.arrays import Array, BoolArray, IntArray, cross, dot, floats, norm, unit
+from pamble.core.arrays import TINY, Array, BoolArray, IntArray, cross, dot, floats, norm, unit
 from pamble.core.patches.solve import Rows
 from pamble.core.patches.space import Patch
 
@@ -154,6 +154,34 @@ class Square:
         return Rows(
             ids, spread(d, lean) * weight[:, None], right, float(np.abs(right).max() * np.sqrt(len(s)) / WEIGHT)
         )
+
+
+@dataclass
+class Flat:
+    """A side lies in a point (3,), which the patch leaves square to a normal (3,): it is smooth in its pole.
+
+    tolerance: of the point, mm; angle: of the normal, degrees.
+    """
+
+    side: str
+    point: Array
+    normal: Array
+    tolerance: float = 1e-3
+    angle: float = 0.05
+    name: str = "pole"
+
+    def rows(self, patch: Patch, control: Array) -> Rows:
+        numbers = np.arange(patch.count).reshape(patch.u.count, patch.v.count)
+        numbers = numbers if self.side[0] == "u" else numbers.T
+        pole, beside = (numbers[0], numbers[1]) if self.side[1] == "0" else (numbers[-1], numbers[-2])
+        k, ids = len(pole), np.concatenate([pole, beside])
+        off, arm = self.point - control[pole], control[beside] - self.point
+        lean = 1.0 / (np.radians(self.angle) * np.maximum(norm(arm), TINY))
+        matrix = np.zeros((4 * k, 3 * len(ids)))
+        matrix[: 3 * k, : 3 * k] = np.eye(3 * k) / self.tolerance
+        matrix[3 * k :, 3 * k :] = spread(np.eye(k), np.tile(self.normal, (k, 1))) * lean[:, None]
+        right = np.concatenate([off.ravel() / self.tolerance, -(arm @ self.normal) * lean])
+        return Rows(ids, matrix, right, float(np.abs(right).max()))
 
 
 @dataclass

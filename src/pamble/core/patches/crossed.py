@@ -50,6 +50,12 @@ def sorted_net(curves: Sequence[Curve], miss: float) -> Net:
     """
     if len(curves) < 4:
         raise GeometryError("A net needs two curves or more in each of two directions.")
+    closed = [i + 1 for i, c in enumerate(curves) if norm(np.diff(curve_points(c, c.domain), axis=0))[0] <= miss]
+    if closed:
+        raise GeometryError(
+            f"Curve {closed[0]} closes on itself: a net is of open curves. Loft the closed ones in order, with the "
+            "others as guides, or split them."
+        )
     met = {(i, j): nearest(a, b) for i, a in enumerate(curves) for j, b in enumerate(curves) if i < j}
     together = _run_together(curves, miss)
     one, two = _directions(len(curves), met, miss, together)

@@ -15,6 +15,7 @@ from pamble.core.checks.seams import Seam
 from pamble.core.curves.meet import nearest
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, natural_edge
+from pamble.core.patches.folds import told_folds
 from pamble.core.patches.guided import FREE, LoftEnd, Wanted, kept
 from pamble.core.patches.inside import PLACES, off
 from pamble.core.patches.sections import Alike, alike, chord_parameters, is_closed, is_point, out_of_order
@@ -99,7 +100,8 @@ def loft(
             met[name] = {k: w[k].value for k in ("gap", "angle", "curvature", "rate_percent")[: order + 1]}
     passed = _missed(made, curves, same, places)
     along = tuple(off(made, _stretch(g, t)) for g, (t, _) in zip(guides, crossings, strict=True))
-    return LoftMade(made, places[: len(curves)], same.turned, passed, along, met, told_missed(passed, along))
+    words = (*told_folds(made), *told_missed(passed, along))
+    return LoftMade(made, places[: len(curves)], same.turned, passed, along, met, words)
 
 
 def told_missed(sections: Sequence[float], guides: Sequence[float]) -> tuple[str, ...]:

@@ -15,8 +15,8 @@ from pamble.core.curves.meet import approaches
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face, edge_words, natural_edge
 from pamble.core.faces.twins import on_surface
-from pamble.core.patches.boundary import folded
 from pamble.core.patches.conditions import Holds
+from pamble.core.patches.folds import folded
 from pamble.core.patches.matchable import Along, Wanted, along_side, candidates, made_like, on_unit_knots, paces
 from pamble.core.patches.meets import Meets
 from pamble.core.patches.side import Side

@@ -17,7 +17,7 @@ from pamble.core.arrays import Array, norm
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face, edge_words, natural_edge
 from pamble.core.faces.twins import on_surface
-from pamble.core.patches.boundary import folded
+from pamble.core.patches.folds import folded
 from pamble.core.patches.side import Neighbour, Side
 from pamble.core.spline import basis
 from pamble.core.spline.closest import to_curve

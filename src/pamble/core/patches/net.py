@@ -15,8 +15,9 @@ from scipy.interpolate import CubicSpline, PchipInterpolator, make_interp_spline
 
 from pamble.core.arrays import Array, norm, unit
 from pamble.core.curves.measure import LengthMap
-from pamble.core.patches.conditions import Contains
+from pamble.core.patches.conditions import Contains, Flat
 from pamble.core.patches.crossed import Net, sorted_net
+from pamble.core.patches.folds import told_folds
 from pamble.core.patches.solve import Condition, fit
 from pamble.core.patches.space import Patch, Space
 from pamble.core.spline.closest import to_surface
@@ -38,6 +39,11 @@ _BESIDE = 0.08
 
 _CALM_PACE = 2.5
 """How much faster or slower than its middle a calm pace may run."""
+
+_SPREAD, _LEVEL, _AT_POLE = 0.1, 1.0, 2e-4
+"""Curves that run together are taken to leave the pole in one plane: how far they must spread, the singular value, and
+by how much, degrees, each may leave it; and the tolerance of the pole, mm.
+"""
 
 _NEAR_POLE = 0.03
 """Share of the surface beside a pole at which its curvature is compared all round."""
@@ -74,11 +80,12 @@ def net_surface(
     over = [_paced(c, own, net.v) for c, own in zip(net.across, net.share_v.T, strict=True)]
     reference = _transfinite(net, runs, over)
     tried: list[_Trial] = []
+    poles = _poles(net)
 
     def look(spans: tuple[int, int]) -> _Trial:
         patch = Patch(Space.even(degree, spans[0]), Space.even(degree, spans[1]))
         groups = (_conditions(net, runs, 0, tolerance, patch), _conditions(net, over, 1, tolerance, patch))
-        found = fit(patch, [*groups[0], *groups[1]], patch.interpolate(reference), steps=5)
+        found = fit(patch, [*groups[0], *groups[1], *poles], patch.interpolate(reference), steps=5)
         worst = tuple(max(found.worst[c.name] for c in group) for group in groups)
         tried.append(_Trial(spans, patch.surface(found.control), (worst[0], worst[1])))
         return tried[-1]
@@ -114,24 +121,24 @@ class _Trial:
 
 def _fewest(look: Callable[[tuple[int, int]], _Trial], first: tuple[int, int], most: int) -> _Trial:
     """The trial of the fewest spans that holds, or the best: more of them where the curves ask for it, as those do that
-    run along a direction, then fewer again one direction after the other.
+    run along a direction, and in both where that brought nothing; then fewer again one direction after the other.
     """
     best = last = look(first)
-    idle, before = 0, first
+    idle = 0
     for _ in range(_ROUNDS):
         if last.ratio <= 1.0 or idle >= _IDLE:
             break
-        asking = [w > max(1.0, 0.3 * last.ratio) for w in last.worst]
-        u, v = (min(n + max(1, n // 2), most) if more else n for n, more in zip(last.spans, asking, strict=True))
+        asking = [idle > 0 or w > max(1.0, 0.3 * last.ratio) for w in last.worst]
+        u, v = (min(n + max(2, n // 2), most) if more else n for n, more in zip(last.spans, asking, strict=True))
         if (u, v) == last.spans:
             break
-        before, last = last.spans, look((u, v))
+        last = look((u, v))
         idle = 0 if last.ratio < max(1.0, _HELPS * best.ratio) else idle + 1
         best = last if not idle else best
     if best.ratio > 1.0:
         return best
     for k in (0, 1):
-        low = before[k]
+        low = first[k] - 1
         while best.spans[k] - low > 1:
             middle = (low + best.spans[k]) // 2
             fewer = look((middle, best.spans[1]) if k == 0 else (best.spans[0], middle))
@@ -217,8 +224,23 @@ def _conditions(net: Net, runs: Sequence[_Run], way: int, tolerance: float, patc
     return out
 
 
+def _poles(net: Net) -> list[Condition]:
+    """Where all curves of a direction run together in a point and leave it in one plane, the surface does so too."""
+    out: list[Condition] = []
+    for side, point in net.poles:
+        curves = net.along if side[0] == "u" else net.across
+        end = int(side[1])
+        ends = np.array([curve_derivatives(c, [c.domain[end]], 1)[:, 0] for c in curves])
+        _, size, ways = np.linalg.svd(unit(ends[:, 1]))
+        normal = ways[2]
+        if size[1] > _SPREAD and np.abs(unit(ends[:, 1]) @ normal).max() < np.sin(np.radians(_LEVEL)):
+            off = float(norm(ends[:, 0] - point).max())
+            out.append(Flat(side, point, normal, max(_AT_POLE, off)))
+    return out
+
+
 def _words(net: Net, surface: Surface, off: Sequence[float], allowed: float) -> list[str]:
-    out = []
+    out = [*told_folds(surface)]
     worst = int(np.argmax(off))
     if off[worst] > allowed:
         out.append(

@@ -15,9 +15,9 @@ from pamble.core.curves.measure import deviation
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face, base_name
 from pamble.core.faces.trim import Cutter, divide
-from pamble.core.patches.boundary import folded
 from pamble.core.patches.closed import closed
 from pamble.core.patches.conditions import Contains
+from pamble.core.patches.folds import folded
 from pamble.core.patches.ground import Ground, over_neighbours, over_plane
 from pamble.core.patches.inside import Through, missed, samples
 from pamble.core.patches.loop import Asked, Chain, Placed, corners, eased
