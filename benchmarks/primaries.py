@@ -10,6 +10,7 @@ import sys
 import numpy as np
 
 from benchmarks.timing import line, median
+from pamble.core.curves.interpolate import through_points
 from pamble.core.errors import PambleError
 from pamble.core.faces.face import Face
 from pamble.core.patches.between import patch_between
@@ -22,6 +23,7 @@ from pamble.core.patches.told import PatchMade
 from pamble.core.patches.trimmed import trimmed_patch
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.knots import iso_curve, surface_part
 from tests.core.patches.grounds import ground, hole, window
 
@@ -31,6 +33,14 @@ def worst(made: PatchMade) -> str:
     gap, angle, bend = (max(getattr(s, k) or 0.0 for s in made.sides) for k in ("gap", "angle", "curvature"))
     n, m = made.face.surface.control.shape[:2]
     return f"{n}x{m} CVs, gap {gap:.5f} mm, angle {angle:.4f}°, curvature {bend:.3f} %"
+
+
+def bow(guide: Curve) -> Curve:
+    """A guide on a skin of ten sections lifted 1 mm in the middle of every other stretch between two."""
+    t = np.linspace(*guide.domain, 181)
+    points = curve_points(guide, t)
+    points[:, 2] += np.maximum(np.sin(np.pi * 9 * np.linspace(0, 1, 181)), 0) ** 3
+    return through_points(points, 3)
 
 
 def times() -> None:
@@ -53,7 +63,9 @@ def times() -> None:
     skin = loft(sections, 500.0).surface
     guides = [iso_curve(skin, "u", u) for u in (0.1, 0.35, 0.6, 0.85)]
     line("loft of 10 sections with 4 guides", median(lambda: loft(sections, 500.0, guides=guides), 3))
-    made = loft(sections, 500.0, guides=guides)
+    bowed = [bow(g) for g in guides]
+    line("the same, guides that bow 1 mm out of the skin", median(lambda: loft(sections, 500.0, guides=bowed), 3))
+    made = loft(sections, 500.0, guides=bowed)
     print(f"  {made.surface.control.shape[:2]}, sections {max(made.sections):.5f} mm, guides {max(made.guides):.5f} mm")
     way = [[0, 0, 0], [60, 0, 10], [120, 10, 25], [180, 30, 25], [240, 60, 10], [300, 70, 0]]
     rail = Curve(5, basis.uniform_knots(5, 1), way)

@@ -35,6 +35,14 @@ _TRIES, _PARTS = 7, 8
 _COLUMNS, _MOST = 36, 480
 """CVs along sections up to which more are worth it, and in all."""
 
+_AT_ONCE = 24, 320
+"""CVs along sections, and in all with two parts between them, up to which guides are followed by the fit that keeps the
+ends: beyond it a field serves better, see `led`.
+"""
+
+_HOPELESS = 20.0
+"""Times the tolerance from which on a second try tells that a field serves better."""
+
 _FAR = 8.0
 """Times the tolerance from which on rows are doubled."""
 
@@ -113,18 +121,26 @@ def kept(skin: Surface, wanted: Wanted, quick: bool = False, before: Surface | N
         idle = 0 if best is None or made.ratio < _HELPS * best[0] else idle + 1
         if best is None or made.ratio <= 1.0 or made.ratio < _WORTH * best[0]:
             best = made.ratio, patch.surface(_ended(patch, made.control, wanted))
-        if made.ratio <= 1.0:
+        if made.ratio <= 1.0 or (wanted.guides and number and (idle or made.ratio > _HOPELESS)):
             break
         ratios = _between(patch, made, wanted, [c for c in conditions if isinstance(c, Contains)])
         at_ends = max((made.worst[c.name] for c in conditions if isinstance(c, Meets)), default=0.0)
-        if (
-            at_ends > max(1.0, float(ratios.max(initial=0.0))) or (idle and wanted.guides)
-        ) and columns.count < _COLUMNS:
+        if at_ends > max(1.0, float(ratios.max(initial=0.0))) and columns.count < _COLUMNS:
             columns = _more(columns)
         else:
             parts = np.minimum(np.where(ratios > _FAR, 2 * parts, np.where(ratios > 1.0, parts + 1, parts)), _PARTS)
     assert best is not None
     return best[1]
+
+
+def at_once(skin: Surface, wanted: Wanted, before: Surface | None) -> bool:
+    """Whether so few CVs are asked for that all is kept in one fit. before: as it was, while it is dragged."""
+    if before is not None:
+        columns, rows = before.control.shape[:2]
+        return bool(columns <= _AT_ONCE[0] and columns * rows <= _MOST)
+    columns = _columns(skin, wanted).count
+    rows = _rows(skin, wanted, np.full(len(wanted.places) - 1, 2, dtype=np.intp)).count
+    return bool(columns <= _AT_ONCE[0] and columns * rows <= _AT_ONCE[1])
 
 
 def _dragged(skin: Surface, wanted: Wanted, before: Surface) -> Surface:
@@ -142,12 +158,12 @@ def _laid(skin: Surface, patch: Patch) -> Array:
 
 def _conditions(skin: Surface, wanted: Wanted, patch: Patch) -> list[Condition]:
     beside = [_beside(skin, wanted, name, i) for name, i in (("v0", 0), ("v1", -1)) if wanted.ends[i].order]
-    around = _comes_round(wanted.curves)
+    around = comes_round(wanted.curves)
     joint = [] if around is None else [Closes(around)]
     return [*_sections(wanted, patch), *beside, *joint, *_guides(wanted, patch, around is not None)]
 
 
-def _comes_round(curves: Sequence[Curve]) -> int | None:
+def comes_round(curves: Sequence[Curve]) -> int | None:
     """How smoothly all sections come round, 0 to 2; None for open ones."""
     loops = [c for c in curves if not is_point(c)]
     if not all(is_closed(c) for c in loops):
@@ -276,7 +292,7 @@ def _between(patch: Patch, made: Fitted, wanted: Wanted, rows: Sequence[Contains
 def _ended(patch: Patch, control: Array, wanted: Wanted) -> Array:
     """Control points with all of a row in one where a section is a point, and a joint that is shut."""
     net = patch.net(control).copy()
-    if _comes_round(wanted.curves) is not None:
+    if comes_round(wanted.curves) is not None:
         net[-1] = net[0]
     for i in (0, -1):
         if is_point(wanted.curves[i]):

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
-from scipy.interpolate import make_interp_spline
+from scipy.interpolate import PchipInterpolator, make_interp_spline
 
 from pamble.core.arrays import Array, floats, norm, unit
 from pamble.core.checks.measured import measure_seam
@@ -16,8 +16,9 @@ from pamble.core.curves.meet import nearest
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, natural_edge
 from pamble.core.patches.folds import told_folds
-from pamble.core.patches.guided import FREE, LoftEnd, Wanted, kept
+from pamble.core.patches.guided import FREE, LoftEnd, Wanted, at_once, comes_round, kept
 from pamble.core.patches.inside import PLACES, off
+from pamble.core.patches.led import Leading, led
 from pamble.core.patches.sections import Alike, alike, chord_parameters, is_closed, is_point, out_of_order
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
@@ -71,7 +72,8 @@ def loft(
     """
     curves = [s.space if isinstance(s, Edge) else s for s in sections]
     asked = [e.order for e in ends]
-    same = alike(curves, turned, _ALIKE if any(asked) or guides else 2 * _ALIKE, matched)
+    more = any(asked) or len(guides) > 0
+    same = alike(curves, turned, _ALIKE if more else 2 * _ALIKE, matched, rational=not more)
     wrong = out_of_order(same.curves) if between == "smooth" and not closed else None
     if wrong is not None:
         raise GeometryError(f"Section {wrong + 1} lies out of order: the way through all sections doubles back there.")
@@ -79,16 +81,15 @@ def loft(
         raise GeometryError("A loft that closes round needs three sections or more.")
     places = chord_parameters(same.curves, closed)
     skin = _skin(same.curves, places, between, closed, ends)
-    if (any(asked) or guides) and (closed or between == "straight"):
+    if more and (closed or between == "straight"):
         raise GeometryError("Guides and ends that meet go with a smooth loft that is open.")
-    made, crossings = skin, list[tuple[Array, Array]]()
-    if any(asked) or guides:
-        if skin.weights is not None:
-            raise GeometryError(
-                "Rational sections take no guides or neighbours: rebuild them as polynomial ones first."
-            )
-        crossings = [_crossings(g, same.curves, places, i) for i, g in enumerate(guides)]
-        made = kept(skin, Wanted(same.curves, places, sections, ends, guides, crossings, diagonal), quick, before)
+    crossings = [_crossings(g, same.curves, places, i) for i, g in enumerate(guides)]
+    wanted = Wanted(same.curves, places, sections, ends, guides, crossings, diagonal)
+    along: tuple[float, ...] = ()
+    if guides:
+        made, along = _led(skin, wanted, quick, before)
+    else:
+        made = kept(skin, wanted, quick, before) if any(asked) else skin
     met = {}
     for name, i, end in (("v0", 0, ends[0]), ("v1", -1, ends[1])):
         source = sections[i]
@@ -99,9 +100,32 @@ def loft(
             w = measure_seam(Seam((0, 1), edge, source, edge.domain), diagonal, order=order).worst
             met[name] = {k: w[k].value for k in ("gap", "angle", "curvature", "rate_percent")[: order + 1]}
     passed = _missed(made, curves, same, places)
-    along = tuple(off(made, _stretch(g, t)) for g, (t, _) in zip(guides, crossings, strict=True))
     words = (*told_folds(made), *told_missed(passed, along))
     return LoftMade(made, places[: len(curves)], same.turned, passed, along, met, words)
+
+
+def _led(skin: Surface, wanted: Wanted, quick: bool, before: Surface | None) -> tuple[Surface, tuple[float, ...]]:
+    """The skin led along its guides, in one fit with its ends where few CVs serve, else by a field upon it; and how far
+    each guide lies off it, mm.
+    """
+    lines = [_stretch(g, t) for g, (t, _) in zip(wanted.guides, wanted.crossings, strict=True)]
+
+    def missed(surface: Surface) -> tuple[float, ...]:
+        return tuple(off(surface, line) for line in lines)
+
+    met = any(e.order for e in wanted.ends)
+    if not met and not quick and max(lie := missed(skin)) <= _TOLD[0]:
+        return skin, lie
+    if at_once(skin, wanted, before if quick else None):
+        made = kept(skin, wanted, quick, before)
+        if max(lie := missed(made)) <= _TOLD[1] or quick:
+            return made, lie
+    made = kept(skin, replace(wanted, guides=(), crossings=()), quick, before) if met else skin
+    held = [max(e.order, int(e.square is not None)) for e in wanted.ends]
+    around, floor = comes_round(wanted.curves), 1.0 / max(wanted.diagonal, 1e-9)
+    leading = Leading(wanted.guides, wanted.crossings, wanted.places, (held[0], held[1]), floor, around)
+    made = led(made, leading, before if quick else None)
+    return made, missed(made)
 
 
 def told_missed(sections: Sequence[float], guides: Sequence[float]) -> tuple[str, ...]:
@@ -220,9 +244,8 @@ def _crossings(guide: Curve, curves: Sequence[Curve], places: Array, number: int
     rising = t if order > 0 else t[::-1]
     at = t[0] + share * (t[-1] - t[0])
     low = at if order > 0 else at[::-1]
-    u = np.interp(low, rising, along if order > 0 else along[::-1])
-    v = np.interp(low, rising, places if order > 0 else places[::-1])
-    uv = np.stack([u, v], axis=1)
+    known = np.stack([along, places], axis=1)
+    uv = np.asarray(PchipInterpolator(rising, known if order > 0 else known[::-1])(low))
     return at, uv if order > 0 else uv[::-1]
 
 

@@ -42,7 +42,7 @@ class Alike:
 
 def alike(
     sections: Sequence[Curve], turned: Sequence[bool | None] = (), tolerance: float = 0.002,
-    matched: Sequence[Sequence[float]] = (),
+    matched: Sequence[Sequence[float]] = (), rational: bool = True,
 ) -> Alike:  # fmt: skip
     """Sections made compatible.
 
@@ -51,13 +51,13 @@ def alike(
     which is found else. Where their own paces agree and it takes no more CVs, all knots are put together, which is
     exact; else they are fitted at the pace of their lengths, or one that brings matched points together, on as few
     spans as the tolerance, mm, allows. Kinks meet kinks and are kept, see `parted`. Raises `GeometryError` for open and
-    closed sections among each other, and for matched points that cross.
+    closed sections among each other, and for matched points that cross. rational: whether they may stay so.
 
     The first and the last may be points, see `point_section`: all of the row next to them runs together there.
     """
     tips = [is_point(c) for c in sections]
     if any(tips):
-        return _with_points(sections, tips, turned, tolerance, matched)
+        return _with_points(sections, tips, turned, tolerance, matched, rational)
     ways = senses(sections, turned)
     shut = is_closed(sections[0])
     run = [on_unit(reverse_curve(c) if way else c) for c, way in zip(sections, ways, strict=True)]
@@ -66,7 +66,7 @@ def alike(
     shares = [lengths_shared(row) for row in parts]
     meet = in_parts(checked(matched, len(run)), shares)
     breaks = np.mean(shares, axis=0)
-    made = [_compatible([on_unit(row[j]) for row in parts], tolerance, meet[j]) for j in range(len(parts[0]))]
+    made = [_compatible([on_unit(row[j]) for row in parts], tolerance, meet[j], rational) for j in range(len(parts[0]))]
     curves = tuple(chain([group[i] for group, _ in made], breaks) for i in range(len(run)))
     return Alike(curves, tuple(ways), max(off for _, off in made))
 
@@ -83,7 +83,7 @@ def is_point(curve: Curve) -> bool:
 
 def _with_points(
     sections: Sequence[Curve], tips: Sequence[bool], turned: Sequence[bool | None], tolerance: float,
-    matched: Sequence[Sequence[float]],
+    matched: Sequence[Sequence[float]], rational: bool,
 ) -> Alike:  # fmt: skip
     real = [i for i, tip in enumerate(tips) if not tip]
     if not real or any(tips[1:-1]):
@@ -94,7 +94,7 @@ def _with_points(
         made = Alike((on_unit(reverse_curve(curve) if way else curve),), (way,), 0.0)
     else:
         shares = [[row[i] for i in real] for row in matched]
-        made = alike([sections[i] for i in real], [ways[i] for i in real], tolerance, shares)
+        made = alike([sections[i] for i in real], [ways[i] for i in real], tolerance, shares, rational)
     like = made.curves[0]
     rows, kept = iter(made.curves), iter(made.turned)
     curves = tuple(
@@ -115,11 +115,13 @@ def _begun(
     return begun, [((r - first) % 1.0).tolist() for r in rest]
 
 
-def _compatible(run: Sequence[Curve], tolerance: float, matched: Array) -> tuple[list[Curve], float]:
+def _compatible(run: Sequence[Curve], tolerance: float, matched: Array, rational: bool) -> tuple[list[Curve], float]:
     """Smooth curves on one degree and one knot vector, and how far those fitted anew are off."""
     if len(matched) and np.ptp(matched, axis=1).max() > 1e-6:
         return refitted(run, tolerance, matched, is_closed(run[0]))
     exact = _together(run)
+    if exact is not None and exact[0].weights is not None and not rational:
+        exact = None
     most = _TIMES * max(len(c.control) for c in run)
     if exact is not None and _same_pace(run) and len(exact[0].control) <= most:
         return exact, 0.0
