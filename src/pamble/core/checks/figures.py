@@ -12,6 +12,7 @@ import numpy as np
 
 from pamble.core.arrays import Array, cross, dot, norm, unit
 from pamble.core.faces.frames import EdgeFrames
+from pamble.core.tolerances import BLEND_GAP
 
 RATE_FLOOR = 4.0
 """Least change of curvature that a mismatch is taken against: so many times the curvature over the part's diagonal."""
@@ -50,6 +51,7 @@ def seam_figures(a: EdgeFrames, b: EdgeFrames, diagonal: float) -> SeamFigures:
     """Compare two edges at paired samples. ``diagonal`` of the part in mm bounds the curvature reference from below.
 
     Curvature mismatch: |k1 - k2| / max(|k1|, |k2|, 1/diagonal), normal curvature in the direction across the seam.
+    Where a face is narrower than a gap that counts, as at a fillet's tip, it has no normal, and its gap alone is told.
     """
     along = a.tangent
     other = b.tangent * np.where(dot(along, b.tangent) < 0, -1.0, 1.0)[:, None]
@@ -68,6 +70,8 @@ def seam_figures(a: EdgeFrames, b: EdgeFrames, diagonal: float) -> SeamFigures:
         rate = np.abs(sign_a * a.curvature_rate + sign_b * b.curvature_rate)
         least = RATE_FLOOR * np.maximum(np.abs(k_b), 1.0 / max(diagonal, 1e-9)) / max(diagonal, 1e-9)
         percent = 100 * rate / np.maximum(np.maximum(np.abs(a.curvature_rate), np.abs(b.curvature_rate)), least)
-    return SeamFigures(
-        norm(a.position - b.position), angle, 100 * difference / reference, difference, rate, percent, sign_a * sign_b
+    wide = np.minimum(a.width, b.width) > BLEND_GAP
+    angle, share, difference, rate, percent = (
+        np.where(wide, x, 0.0) for x in (angle, 100 * difference / reference, difference, rate, percent)
     )
+    return SeamFigures(norm(a.position - b.position), angle, share, difference, rate, percent, sign_a * sign_b)

@@ -18,6 +18,9 @@ _SAMPLES = 65
 _OF_LENGTH = 0.1
 """Widest search, as a fraction of the shorter edge."""
 
+_LEAST = 0.01
+"""Length, mm, of an edge below which it is what is left of a point, as at a fillet's tip."""
+
 _ROUGHLY = 0.6
 _PARALLEL = 0.8
 """Cosine of the angle between two edges below which they cross rather than run along each other."""
@@ -101,7 +104,7 @@ class SeamFinder:
         """See `find_seams`."""
         owner = {id(e): i for i, face in enumerate(faces) for e in face.edges}
         self._sampled = {id(e): self._sampled.get(id(e)) or _Sampled(e) for face in faces for e in face.edges}
-        sampled = [s for s in self._sampled.values() if s.length > 1e-6]
+        sampled = [s for s in self._sampled.values() if s.length > _LEAST]
         covered: dict[int, list[tuple[float, float]]] = {id(s.edge): [] for s in sampled}
         kept: dict[tuple[int, int, float], list[_Meeting]] = {}
         seams = []

@@ -42,7 +42,8 @@ class EdgeFrames:
     """An edge at sample parameters, arrays of (m, 3) unless said otherwise.
 
     position: the edge in space. velocity: its derivative by the parameter. tangent, normal: unit; normal of the
-    surface at the foot. outward: unit, square to the tangent, in the tangent plane, leaving the face.
+    surface at the foot. outward: unit, square to the tangent, in the tangent plane, leaving the face. width: of the
+    whole surface, where it is narrower, as far as its parameters tell, mm, (m,).
     """
 
     t: Array
@@ -51,6 +52,7 @@ class EdgeFrames:
     velocity: Array
     tangent: Array
     outward: Array
+    width: Array
     jet: Jet
 
     @property
@@ -82,7 +84,8 @@ def abreast(parts: Sequence[EdgeFrames]) -> EdgeFrames:
     position, velocity, tangent, outward = np.array(
         [(p.position, p.velocity, p.tangent, p.outward) for p in parts]
     ).transpose(1, 0, 2, 3)
-    return EdgeFrames(t, uv, position, velocity, tangent, outward, jets_abreast([p.jet for p in parts]))
+    width = np.array([p.width for p in parts])
+    return EdgeFrames(t, uv, position, velocity, tangent, outward, width, jets_abreast([p.jet for p in parts]))
 
 
 def positions(edge: Edge, t: ArrayLike) -> Array:
@@ -145,7 +148,7 @@ def _feet(edge: Edge, points: Array, shares: Array) -> Array:
 @dataclass(frozen=True)
 class _Feet:
     """An edge on its surface at parameters ``t``: derivatives of its parameter curve (2, m, 2) and of its own curve in
-    space (2, m, 3) if it has one, feet (m, 2), and the surface's derivatives there.
+    space (2, m, 3) if it has one, feet (m, 2), the surface's derivatives there, and its domain's lengths (m, 2).
     """
 
     t: Array
@@ -154,12 +157,13 @@ class _Feet:
     uv: Array
     derivatives: Array
     inward: Array
+    reach: Array
 
 
 def _on_parts(edge: Edge, t: Array, order: int) -> _Feet:
     """The same of an edge that consists of others: each is asked for its own samples."""
     m = len(t)
-    flat, uv, inward = np.zeros((2, m, 2)), np.zeros((m, 2)), np.zeros(m)
+    flat, uv, inward, reach = np.zeros((2, m, 2)), np.zeros((m, 2)), np.zeros(m), np.zeros((m, 2))
     derivatives = np.zeros((order + 1, order + 1, m, 3))
     which = np.searchsorted([p.end for p in edge.parts[:-1]], t, side="right")
     for k, part in enumerate(edge.parts):
@@ -172,8 +176,9 @@ def _on_parts(edge: Edge, t: Array, order: int) -> _Feet:
         flat[:, at] = own.flat[..., ::-1] if part.turned else own.flat
         uv[at] = own.uv
         inward[at] = -own.inward if part.turned else own.inward
+        reach[at] = own.reach[:, ::-1] if part.turned else own.reach
         derivatives[:, :, at] = own.derivatives.swapaxes(0, 1) if part.turned else own.derivatives
-    return _Feet(t.copy(), flat, curve_derivatives(edge.space, t, 1), uv, derivatives, inward)
+    return _Feet(t.copy(), flat, curve_derivatives(edge.space, t, 1), uv, derivatives, inward, reach)
 
 
 def _on_surface(edge: Edge, t: Array, order: int) -> _Feet:
@@ -185,7 +190,8 @@ def _on_surface(edge: Edge, t: Array, order: int) -> _Feet:
     if own is not None and norm(d[0, 0] - own[0]).max() > _TWIN:
         foot = to_surface(edge.surface, own[0], (uv[:, 0], uv[:, 1]))
         uv, d = off_poles(edge.surface, np.column_stack([foot.u, foot.v]), order)
-    return _Feet(t.copy(), p, own, uv, d, np.full(len(t), edge.inward))
+    reach = np.tile(np.ptp(edge.surface.domain, axis=1), (len(t), 1))
+    return _Feet(t.copy(), p, own, uv, d, np.full(len(t), edge.inward), reach)
 
 
 def _frames(asked: Sequence[tuple[Edge, Array]], order: int) -> list[EdgeFrames]:
@@ -206,8 +212,11 @@ def _frames(asked: Sequence[tuple[Edge, Array]], order: int) -> list[EdgeFrames]
     into = flat[:, :1] * d[0, 1] - flat[:, 1:] * d[1, 0]
     inward = _joined([f.inward for f in on])
     outward = across * np.where(dot(across, into) * inward > 0, -1.0, 1.0)[:, None]
+    reach = _joined([f.reach for f in on])
+    long = np.maximum(norm(d[1, 0]) * reach[:, 0], norm(d[0, 1]) * reach[:, 1])
+    width = norm(cross(d[1, 0], d[0, 1])) * reach.prod(axis=1) / np.maximum(long, TINY)
     return [
-        EdgeFrames(f.t, f.uv, p, velocity[i], tangent[i], outward[i], j.part(i))
+        EdgeFrames(f.t, f.uv, p, velocity[i], tangent[i], outward[i], width[i], j.part(i))
         for f, p, i in zip(on, position, parts, strict=True)
     ]
 

@@ -139,4 +139,4 @@ def _frames(t: Array, d: Array, position: Array, run: Array, toward: Array) -> E
     tangent = unit(j.tangent(run))
     across = cross(j.normal, tangent)
     outward = across * np.where(dot(across, toward) < 0, -1.0, 1.0)[:, None]
-    return EdgeFrames(t, np.zeros((len(t), 2)), position, run, tangent, outward, j)
+    return EdgeFrames(t, np.zeros((len(t), 2)), position, run, tangent, outward, np.full(len(t), np.inf), j)

@@ -26,6 +26,14 @@ _A = np.array([2.00000068e-01, 9.48052006e-03, 2.93405536e-04, -3.21056932e-06, 
 _B = np.array([4.00000034e-01, 4.74021920e-03, -1.56646754e-03, -1.94012350e-04, -1.15130762e-05, -1.34008546e-06])
 """Coefficients of a / phi and b / phi in powers of (phi / 160 degrees)^2: fitted over all angles at once."""
 
+_NARROW, _THREAD = 0.03, 1e-4
+"""Share of its greatest width below which a fillet is narrow, and the least that tolerances are made for that."""
+
+_TIP, _BESIDE = 2e-3, 0.02
+"""Share of its greatest width up to which a fillet ends in a tip, and how far before it its width tells whether the
+crease fades evenly.
+"""
+
 _ACROSS = 9
 """Places across a section at which it is looked at."""
 
@@ -50,12 +58,12 @@ class Round:
         powers = (phi[:, None] / _WIDEST) ** (2 * np.arange(len(_A)))
         a, b = phi * (powers @ _A), phi * (powers @ _B)
         r = at.radius
-        each = np.ones(len(r))
+        each, (thin, tips, ends) = np.ones(len(r)), _thin(self.ball, at)
         half = []
-        for p, n, t in zip(at.points, at.normals, (t1, t2), strict=True):
-            edge = contact_row(space, p, n, self.ball.crease.closed, slack)
+        for k, (p, n, t) in enumerate(zip(at.points, at.normals, (t1, t2), strict=True)):
+            edge = contact_row(space, p, n, self.ball.crease.closed, slack, (tips, ends[k]), thin)
             reach = 5 * a * r
-            size = np.maximum(reach, 2e-3 * reach.max())
+            size = np.maximum(reach, _THREAD * reach.max())
             side = cross(n, t)
             wanted = reach[:, None] * t
             first = solve_row(
@@ -72,9 +80,9 @@ class Round:
             second = solve_row(
                 space,
                 [
-                    Condition(space.values, n, dot(n, aim), 5e-4 * each),
-                    Condition(space.values, t, dot(t, aim), 2e-3 * each),
-                    Condition(space.values, side, dot(side, aim), 2e-3 * slack * each),
+                    Condition(space.values, n, dot(n, aim), 5e-4 * thin),
+                    Condition(space.values, t, dot(t, aim), 2e-3 * thin),
+                    Condition(space.values, side, dot(side, aim), 2e-3 * slack * thin),
                 ],
                 None,
                 None,
@@ -113,6 +121,23 @@ class Round:
         return np.stack([gap, angle, off.max(axis=1)])
 
 
+def _thin(ball: Between, at: Contacts) -> tuple[Array, Array, tuple[Array, Array]]:
+    """Factors (m,) on tolerances beside ends at which a crease fades evenly to nothing, as what rows miss there counts
+    against the fillet's width; and these tips: their shares (k,), and where both contacts are there, (k, 3) each.
+    """
+    found, m = ball.found.points, len(at.radius)
+    most = float(norm(found[1] - found[0]).max())
+    ends = np.empty(0) if ball.crease.closed else np.array(ball.ends)
+    one, two = ball.at(ends).contacts.points if len(ends) else np.empty((2, 0, 3))
+    inside = ends + _BESIDE * np.array([1.0, -1.0])[: len(ends)]
+    beside = ball.at(inside).contacts.points if len(ends) else np.empty((2, 0, 3))
+    faded = (norm(two - one) < _TIP * most) & (norm(beside[1] - beside[0]) > _NARROW * _BESIDE * most)
+    if not faded.any():
+        return np.ones(m), ends[:0], (one[:0], two[:0])
+    wide = norm(at.points[1] - at.points[0])
+    return np.clip(wide / (_NARROW * most), _THREAD, 1.0), ends[faded], (one[faded], two[faded])
+
+
 def arc(at: Contacts) -> tuple[Array, Array, Array]:
     """Angle of the arc, and unit tangents at both contacts toward each other."""
     chord = at.points[1] - at.points[0]
@@ -129,20 +154,21 @@ def arc(at: Contacts) -> tuple[Array, Array, Array]:
 
 def contact_row(
     space: RowSpace, points: Array, normals: Array, closed: bool, slack: float | Array,
-    through: tuple[Array, Array] | None = None,
+    through: tuple[Array, Array] | None = None, thin: Array | None = None,
 ) -> Array:  # fmt: skip
     """Control points of a contact (m, 3) on a face with normals (m, 3). slack: see `Sections.rows`, one or (m,); above
-    one the contact may leave the ball's across, too. through: shares (k,) at which it passes points (k, 3).
+    one the contact may leave the ball's across, too. through: shares (k,) at which it passes points (k, 3). thin:
+    factors (m,) on its tolerances.
     """
-    each = np.ones(len(points))
+    each = np.ones(len(points)) if thin is None else thin
     run = unit(gradient(points, space.s, closed))
     across = cross(normals, run)
     length = float(norm(np.diff(points, axis=0)).sum())
     conditions = [
         Condition(space.values, normals, dot(normals, points), 1e-4 * each),
-        Condition(space.values, across, dot(across, points), 3e-4 * np.sqrt(np.maximum(slack, each))),
+        Condition(space.values, across, dot(across, points), 3e-4 * np.sqrt(np.maximum(slack, 1.0)) * each),
         Condition(space.values, run, dot(run, points), 2e-3 * slack * each),
-        Condition(space.slopes, normals, 0 * each, SLOPE * length * each),
+        Condition(space.slopes, normals, 0 * each, SLOPE * length * np.ones(len(points))),
     ]
     if through is not None and len(through[0]):
         values, own = basis.matrix(space.knots, space.degree, through[0])[0], np.ones(len(through[0]))

@@ -53,7 +53,9 @@ class Tip:
         around = jet(derivatives)
         outward = unit(around.tangent(rim - self.point))
         run = cross(around.normal, outward)
-        return EdgeFrames(np.zeros(m), np.zeros((m, 2)), np.tile(self.point, (m, 1)), run, run, outward, around)
+        return EdgeFrames(
+            np.zeros(m), np.zeros((m, 2)), np.tile(self.point, (m, 1)), run, run, outward, np.full(m, np.inf), around
+        )
 
     def figures(self, surface: Surface, s: Array, order: int, diagonal: float) -> Array:
         """How a blend meets the point with its sections at shares (m,): the figures of `Residual`, (6, m)."""
