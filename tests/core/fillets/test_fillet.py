@@ -152,6 +152,26 @@ def test_a_fillet_is_told_to_meet_both_faces_up_to_its_tip(radius):
     assert max(m.worst["angle"].value for m in told) < 0.01
 
 
+@pytest.mark.parametrize("law", ["fades evenly", "fades to third order"])
+@pytest.mark.parametrize("section", ["g2", "g3"])
+@pytest.mark.parametrize("radius", [12.0, 40.0])
+def test_sections_of_curvature_run_out_with_a_crease_that_fades(law, section, radius):
+    """They were refused."""
+    a = slab()
+    b = turned_away(a, LAWS[law])
+    made = fillet([Face(a), Face(b)], [Ask(0, natural_edge(a, "v1"), (radius, radius))], section, diagonal=400.0)
+    seams, _ = find_seams([*made.changed.values(), made.faces[0].face], 0.25)
+    long = [measure_seam(s, 400.0).worst for s in seams if 2 in s.faces and measure_seam(s, 400.0).length[-1] > 100]
+    assert len(long) == 2
+    for worst in long:
+        assert worst["gap"].value < 0.002
+        assert worst["angle"].value < 0.007
+        assert worst["curvature"].value < 2.0
+    dip = turned_away(a, lambda u: np.radians(60) * (u - 0.5) ** 2)
+    with pytest.raises(GeometryError, match="on its way"):
+        fillet([Face(a), Face(dip)], [Ask(0, natural_edge(a, "v1"), (radius, radius))], section, diagonal=400.0)
+
+
 def test_a_crease_with_a_short_first_span_runs_on_along_its_faces_and_not_along_that_span():
     a = slab()
     b = turned_away(a, LAWS["90 to 110"])

@@ -17,6 +17,9 @@ from pamble.core.tolerances import BLEND_GAP
 RATE_FLOOR = 4.0
 """Least change of curvature that a mismatch is taken against: so many times the curvature over the part's diagonal."""
 
+_BENDS = 10.0
+"""Gaps that count, so many side by side, above which a face is wide enough to have a curvature across."""
+
 
 @dataclass(frozen=True)
 class SeamFigures:
@@ -51,7 +54,8 @@ def seam_figures(a: EdgeFrames, b: EdgeFrames, diagonal: float) -> SeamFigures:
     """Compare two edges at paired samples. ``diagonal`` of the part in mm bounds the curvature reference from below.
 
     Curvature mismatch: |k1 - k2| / max(|k1|, |k2|, 1/diagonal), normal curvature in the direction across the seam.
-    Where a face is narrower than a gap that counts, as at a fillet's tip, it has no normal, and its gap alone is told.
+    Where a face is narrower than a gap that counts, as at a fillet's tip, it has no normal, and its gap alone is told;
+    where it is hardly wider, it has no curvature.
     """
     along = a.tangent
     other = b.tangent * np.where(dot(along, b.tangent) < 0, -1.0, 1.0)[:, None]
@@ -70,8 +74,9 @@ def seam_figures(a: EdgeFrames, b: EdgeFrames, diagonal: float) -> SeamFigures:
         rate = np.abs(sign_a * a.curvature_rate + sign_b * b.curvature_rate)
         least = RATE_FLOOR * np.maximum(np.abs(k_b), 1.0 / max(diagonal, 1e-9)) / max(diagonal, 1e-9)
         percent = 100 * rate / np.maximum(np.maximum(np.abs(a.curvature_rate), np.abs(b.curvature_rate)), least)
-    wide = np.minimum(a.width, b.width) > BLEND_GAP
-    angle, share, difference, rate, percent = (
-        np.where(wide, x, 0.0) for x in (angle, 100 * difference / reference, difference, rate, percent)
+    width = np.minimum(a.width, b.width)
+    angle = np.where(width > BLEND_GAP, angle, 0.0)
+    share, difference, rate, percent = (
+        np.where(width > _BENDS * BLEND_GAP, x, 0.0) for x in (100 * difference / reference, difference, rate, percent)
     )
     return SeamFigures(norm(a.position - b.position), angle, share, difference, rate, percent, sign_a * sign_b)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.interpolate import make_interp_spline
 
-from pamble.core.arrays import Array, unit
+from pamble.core.arrays import Array, norm, unit
 from pamble.core.fillets.crease import Crease
 from pamble.core.fillets.feet import derivatives, foot_uv
 from pamble.core.fillets.stations import Contacts, contacts, near
@@ -15,6 +15,17 @@ from pamble.core.joining.rows import CLOSING
 
 _LOST = 0.02
 """Share of the radius by which a place between stations may be off before its foot is looked for anew."""
+
+_NARROW, THREAD = 0.03, 1e-4
+"""Share of its greatest width below which a fillet is narrow, and the least that tolerances are made for that."""
+
+_TIP, _BESIDE = 2e-3, 0.02
+"""Share of its greatest width up to which a fillet ends in a tip, and how far before it its width tells whether the
+crease fades evenly.
+"""
+
+Narrowing = tuple[Array, Array, tuple[Array, Array]]
+"""Factors (m,) on tolerances beside tips, the shares (k,) of these, and where both contacts are there, (k, 3) each."""
 
 
 class _Smooth:
@@ -88,6 +99,23 @@ class Between:
     def contacts(self, s: Array) -> Contacts:
         """Exact contacts at shares (m,)."""
         return self.at(s).contacts
+
+    def narrowing(self, at: Contacts) -> Narrowing:
+        """How narrow a fillet is at contacts (m,) beside ends at which the crease fades evenly to nothing: what rows
+        miss there counts against its width.
+        """
+        found, m = self.found.points, len(at.radius)
+        none = np.ones(m), np.empty(0), (np.empty((0, 3)), np.empty((0, 3)))
+        if self.closed:
+            return none
+        ends = np.array(self.ends)
+        most = float(norm(found[1] - found[0]).max())
+        tips, before = (self.at(s).contacts.points for s in (ends, ends + _BESIDE * np.array([1.0, -1.0])))
+        faded = (norm(tips[1] - tips[0]) < _TIP * most) & (norm(before[1] - before[0]) > _NARROW * _BESIDE * most)
+        if not faded.any():
+            return none
+        wide = norm(at.points[1] - at.points[0])
+        return np.clip(wide / (_NARROW * most), THREAD, 1.0), ends[faded], (tips[0][faded], tips[1][faded])
 
     def touched(self, which: int, s: Array, uv: Array, order: int) -> Array:
         """Derivatives of the first or second face, at parameters (m, 2); they are those of all shares s."""

@@ -14,7 +14,7 @@ from pamble.core.arrays import Array, cross, dot, norm, unit
 from pamble.core.checks.figures import seam_figures
 from pamble.core.errors import GeometryError
 from pamble.core.faces.frames import EdgeFrames, abreast
-from pamble.core.fillets.between import Rolling
+from pamble.core.fillets.between import Narrowing, Rolling
 from pamble.core.fillets.section import arc, contact_row
 from pamble.core.fillets.shape import Shape
 from pamble.core.fillets.stations import Contacts
@@ -49,6 +49,10 @@ class Ball(Protocol):
         """Exact contacts at shares (m,)."""
         ...
 
+    def narrowing(self, at: Contacts) -> Narrowing:
+        """See `Between`."""
+        ...
+
     def touched(self, which: int, s: Array, uv: Array, order: int) -> Array:
         """Derivatives of the first or second face at shares (m,), at parameters (m, 2)."""
         ...
@@ -77,9 +81,11 @@ class Blended:
         speed = norm(at.points[1] - at.points[0]) * self._fullness(phi)
         slides = np.minimum(slack, _SLIDES)
         joints = self.ball.joints
-        held = self.ball.contacts(joints).points if len(joints) else (np.empty((0, 3)),) * 2
+        thin, places, held = self.ball.narrowing(at)
+        if len(joints):
+            places, held = joints, self.ball.contacts(joints).points
         edges = [
-            contact_row(space, p, m, closed, slides, (joints, there))
+            contact_row(space, p, m, closed, slides, (places, there), thin)
             for p, m, there in zip(at.points, at.normals, held, strict=True)
         ]
         f = abreast([self._beside(space, k, edges[k], at, toward[k]) for k in (0, 1)])
@@ -104,7 +110,7 @@ class Blended:
         for k in (0, 1):
             d = surface_derivatives(surface, s, np.full(len(s), float(k)), self.order)
             leaves = (2 * k - 1) * d[0, 1]
-            mine = _frames(s, d, d[0, 0], d[1, 0], leaves)
+            mine = _frames(s, d, d[0, 0], d[1, 0], leaves, norm(d[0, 1]))
             uv = self.ball.foot(k, s, at.uv[:, 2 * k : 2 * k + 2], d[0, 0])
             theirs = self._on_face(k, s, uv, None, d[1, 0], -leaves)
             f = seam_figures(mine, theirs, self.shape.diagonal)
@@ -133,10 +139,11 @@ class Blended:
         return np.clip(full, low, high)
 
 
-def _frames(t: Array, d: Array, position: Array, run: Array, toward: Array) -> EdgeFrames:
-    """Frames of a line on a surface with derivatives d. run: along it; toward: where it leaves to."""
+def _frames(t: Array, d: Array, position: Array, run: Array, toward: Array, width: Array | None = None) -> EdgeFrames:
+    """Frames of a line on a surface with derivatives d. run: along it; toward: where it leaves to; width: its width."""
+    width = np.full(len(t), np.inf) if width is None else width
     j = jet(d)
     tangent = unit(j.tangent(run))
     across = cross(j.normal, tangent)
     outward = across * np.where(dot(across, toward) < 0, -1.0, 1.0)[:, None]
-    return EdgeFrames(t, np.zeros((len(t), 2)), position, run, tangent, outward, np.full(len(t), np.inf), j)
+    return EdgeFrames(t, np.zeros((len(t), 2)), position, run, tangent, outward, width, j)

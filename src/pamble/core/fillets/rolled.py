@@ -97,9 +97,9 @@ def rolled(
         wrong = fault(c, found)
         if wrong is not None:
             raise GeometryError(_refusal(c, law, chord, *wrong))
-        if not shape.round and _least_turn(c) < _FADED:
+        if not shape.round and _fades_between(c):
             raise GeometryError(
-                "The crease fades to nothing: a blended section needs width all along. Roll a ball there."
+                "The crease fades to nothing on its way: a blended section needs width there. Roll a ball."
             )
         out.append((run, c, found))
     if chord is not None and ease and len(out) > 1:
@@ -108,6 +108,12 @@ def rolled(
         shape = replace(shape, section="ball", width=None)
     aim = SHARED if len(out) > 1 else 1.0
     return [_surfaced(*each, shape, aim) for each in out]
+
+
+def _fades_between(c: Crease) -> bool:
+    """Whether a crease fades to nothing elsewhere than toward its ends, where a fillet may run out."""
+    wide = np.flatnonzero(np.abs(c.turn[(c.s >= -1e-9) & (c.s <= 1 + 1e-9)]) >= _FADED)
+    return not len(wide) or bool(np.diff(wide).max(initial=1) > 1) or (c.closed and _least_turn(c) < _FADED)
 
 
 def _least_turn(c: Crease) -> float:

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator, Sequence
 import numpy as np
 
 from pamble.core.arrays import Array, IntArray
-from pamble.core.fillets.between import Between
+from pamble.core.fillets.between import Between, Narrowing
 from pamble.core.fillets.stations import Contacts
 
 Ends = tuple[float, float]
@@ -61,6 +61,10 @@ class RowOfBalls:
             joined(lambda c: c.residual),
             joined(lambda c: c.room),
         )
+
+    def narrowing(self, at: Contacts) -> Narrowing:
+        """A row has width all along."""
+        return np.ones(len(at.radius)), np.empty(0), (np.empty((0, 3)), np.empty((0, 3)))
 
     def touched(self, which: int, s: Array, uv: Array, order: int) -> Array:
         """Derivatives of the first or second face of each ball at shares (m,), at parameters (m, 2)."""

@@ -12,7 +12,7 @@ import numpy as np
 
 from pamble.core.arrays import Array, cross, dot, norm, unit
 from pamble.core.errors import GeometryError
-from pamble.core.fillets.between import Between, Rolling
+from pamble.core.fillets.between import THREAD, Between, Rolling
 from pamble.core.fillets.feet import derivatives, foot_uv
 from pamble.core.fillets.stations import Contacts
 from pamble.core.joining.rows import SLOPE, Condition, RowSpace, solve_row
@@ -25,14 +25,6 @@ _WIDEST = np.radians(160)
 _A = np.array([2.00000068e-01, 9.48052006e-03, 2.93405536e-04, -3.21056932e-06, 5.11822980e-07, -2.65183553e-07])
 _B = np.array([4.00000034e-01, 4.74021920e-03, -1.56646754e-03, -1.94012350e-04, -1.15130762e-05, -1.34008546e-06])
 """Coefficients of a / phi and b / phi in powers of (phi / 160 degrees)^2: fitted over all angles at once."""
-
-_NARROW, _THREAD = 0.03, 1e-4
-"""Share of its greatest width below which a fillet is narrow, and the least that tolerances are made for that."""
-
-_TIP, _BESIDE = 2e-3, 0.02
-"""Share of its greatest width up to which a fillet ends in a tip, and how far before it its width tells whether the
-crease fades evenly.
-"""
 
 _ACROSS = 9
 """Places across a section at which it is looked at."""
@@ -58,12 +50,12 @@ class Round:
         powers = (phi[:, None] / _WIDEST) ** (2 * np.arange(len(_A)))
         a, b = phi * (powers @ _A), phi * (powers @ _B)
         r = at.radius
-        each, (thin, tips, ends) = np.ones(len(r)), _thin(self.ball, at)
+        each, (thin, tips, ends) = np.ones(len(r)), self.ball.narrowing(at)
         half = []
         for k, (p, n, t) in enumerate(zip(at.points, at.normals, (t1, t2), strict=True)):
             edge = contact_row(space, p, n, self.ball.crease.closed, slack, (tips, ends[k]), thin)
             reach = 5 * a * r
-            size = np.maximum(reach, _THREAD * reach.max())
+            size = np.maximum(reach, THREAD * reach.max())
             side = cross(n, t)
             wanted = reach[:, None] * t
             first = solve_row(
@@ -119,23 +111,6 @@ class Round:
             # Where the fillet is a thread it has no width over which an angle could be read.
             angle = np.maximum(angle, np.where(wide > 2e-3 * most_wide, turn, 0.0))
         return np.stack([gap, angle, off.max(axis=1)])
-
-
-def _thin(ball: Between, at: Contacts) -> tuple[Array, Array, tuple[Array, Array]]:
-    """Factors (m,) on tolerances beside ends at which a crease fades evenly to nothing, as what rows miss there counts
-    against the fillet's width; and these tips: their shares (k,), and where both contacts are there, (k, 3) each.
-    """
-    found, m = ball.found.points, len(at.radius)
-    most = float(norm(found[1] - found[0]).max())
-    ends = np.empty(0) if ball.crease.closed else np.array(ball.ends)
-    one, two = ball.at(ends).contacts.points if len(ends) else np.empty((2, 0, 3))
-    inside = ends + _BESIDE * np.array([1.0, -1.0])[: len(ends)]
-    beside = ball.at(inside).contacts.points if len(ends) else np.empty((2, 0, 3))
-    faded = (norm(two - one) < _TIP * most) & (norm(beside[1] - beside[0]) > _NARROW * _BESIDE * most)
-    if not faded.any():
-        return np.ones(m), ends[:0], (one[:0], two[:0])
-    wide = norm(at.points[1] - at.points[0])
-    return np.clip(wide / (_NARROW * most), _THREAD, 1.0), ends[faded], (one[faded], two[faded])
 
 
 def arc(at: Contacts) -> tuple[Array, Array, Array]:
