@@ -259,3 +259,21 @@ def test_rational_sections_take_guides_and_neighbours():
     met = loft([deck.edge("v1"), *arcs[1:]], 200.0, ends=(LoftEnd(order=2), FREE))
     assert met.ends["v0"]["angle"] < 0.005
     assert met.ends["v0"]["curvature"] < 0.5
+
+
+def test_kinked_sections_are_led_and_what_folds_is_told():
+    def frame(z: float, w: float, h: float) -> Curve:
+        corners = [[-w, -h, z], [w, -h, z], [w, h, z], [-w, h, z], [-w, -h, z]]
+        return Curve(1, np.array([0, 0, 0.25, 0.5, 0.75, 1, 1]), np.array(corners, dtype=float))
+
+    frames = [frame(0, 30, 20), frame(50, 34, 25), frame(100, 28, 22)]
+    skin = loft(frames, 200.0)
+    assert not skin.warnings
+    v = np.linspace(0, 1, 41)
+    bowed = surface_grid(skin.surface, np.array([0.3]), v)[0, 0, 0]
+    bowed[:, 0] += np.sin(2 * np.pi * v) ** 2
+    made = loft(frames, 200.0, guides=[through_points(bowed, 3)])
+    assert not made.warnings
+    assert max(*made.sections, *made.guides) < 0.002
+    over = [Curve.line([0, 0, 0], [100, 0, 0]), Curve.line([0, 30, 0], [100, -20, 0])]
+    assert "folds over itself near" in " ".join(loft(over, 200.0).warnings)

@@ -9,6 +9,7 @@ import numpy as np
 from pamble.core.arrays import Array, BoolArray, dot, norm
 from pamble.core.spline.differential import normals
 from pamble.core.spline.evaluate import surface_grid
+from pamble.core.spline.kinks import smooth_pieces
 from pamble.core.spline.surface import Surface
 
 _BESIDE_POLES = 2e-3
@@ -40,11 +41,21 @@ def folded(surface: Surface, inside: Callable[[Array, Array], BoolArray] | None 
 
 
 def told_folds(surface: Surface) -> tuple[str, ...]:
-    """Words about the place where a surface turns over within next to no way."""
+    """Words about the place where a surface turns over within next to no way; a kink is none."""
+    place = next((p for p in map(_turns_over, smooth_pieces(surface)) if p is not None), None)
+    if place is None:
+        return ()
+    x, y, z = place
+    return (f"The face folds over itself near ({x:.2f}, {y:.2f}, {z:.2f}) mm: calm the curves beside that place.",)
+
+
+def _turns_over(surface: Surface) -> Array | None:
+    """Where a smooth surface turns over (3,), closed in on; None where it does not."""
     low, high = np.array(surface.domain).T
     inside = _BESIDE_POLES * (high - low)
     counts = [4 * max(n, 4) + 1 for n in surface.spans]
     u, v = (np.linspace(a, b, n) for a, b, n in zip(low + inside, high - inside, counts, strict=True))
+    at = np.zeros(3)
     for _ in range(_ROUNDS):
         d = surface_grid(surface, u, v, 1)
         n = normals(d)
@@ -52,11 +63,11 @@ def told_folds(surface: Surface) -> tuple[str, ...]:
         least = [t.min(initial=1.0) for t in turns]
         way = int(least[1] < least[0])
         if least[way] >= 0.0:
-            return ()
+            return None
         i, j = np.unravel_index(int(np.argmin(turns[way])), turns[way].shape)
-        x, y, z = d[0, 0][i, j]
+        at = d[0, 0][i, j]
         u, v = (
             np.linspace(t[k], t[k + 1], _CLOSER + 1) if way == along else t[k : k + 1]
             for along, t, k in ((0, u, i), (1, v, j))
         )
-    return (f"The face folds over itself near ({x:.2f}, {y:.2f}, {z:.2f}) mm: calm the curves beside that place.",)
+    return np.asarray(at)
