@@ -15,7 +15,7 @@ from math import comb
 import numpy as np
 from scipy.linalg import null_space, solve
 
-from pamble.core.arrays import TINY, Array, IntArray, dot, norm
+from pamble.core.arrays import TINY, Array, IntArray, norm
 from pamble.core.patches.space import Patch, Space
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
@@ -99,10 +99,8 @@ def led(skin: Surface, leading: Leading, like: Surface | None = None) -> Surface
             times *= 2
         else:
             # The error falls with the fourth power of a part.
-            more = np.ceil(parts * np.clip(_ROOM * missed / _TOLERANCE, 1.0, _FAR) ** 0.25)
-            parts = np.minimum(np.where(missed > _TOLERANCE, np.maximum(more, parts + 1), parts), _PARTS).astype(
-                np.intp
-            )
+            more = np.ceil(parts * np.clip(_ROOM * missed / _TOLERANCE, 1.0, _FAR) ** 0.25).astype(np.intp)
+            parts = np.minimum(np.where(missed > _TOLERANCE, np.maximum(more, parts + 1), parts), _PARTS)
         before = worst
     assert best is not None
     return best[1].added()
@@ -143,8 +141,7 @@ class _Field:
         along, across = _free_along(columns, leading.around), np.asarray(null_space(rows.matrix(leading.places)[0]))
         uv, lacking = self._lacking()
         self._v, m = uv[:, 1], len(uv)
-        u = uv[:, 0] % 1.0 if leading.around is not None else uv[:, 0]
-        at_u, at_v = columns.matrix(u)[0] @ along, rows.matrix(uv[:, 1])[0] @ across
+        at_u, at_v = columns.matrix(uv[:, 0])[0] @ along, rows.matrix(uv[:, 1])[0] @ across
         asked = (at_u[:, :, None] * at_v[:, None, :]).reshape(m, -1)
         pull, energy = asked.T @ asked / (m * _TOLERANCE**2), self._energy(along, across)
         for held in self._held(along, across):
@@ -191,7 +188,7 @@ class _Field:
             points = curve_points(guide, np.interp(dense, share, known))
             told = np.column_stack([np.interp(dense, share, column) for column in crossing.T])
             uv = _feet(skin, points, told, around)
-            lack = points - surface_points(skin, uv[:, 0] % 1.0 if around else uv[:, 0], uv[:, 1])
+            lack = points - surface_points(skin, uv[:, 0], uv[:, 1])
             at = np.abs(uv[:, 1, None] - places).argmin(axis=0)
             feet.append(uv)
             lacks.append(lack)
@@ -240,31 +237,21 @@ def _free_along(columns: Space, around: int | None) -> Array:
 
 def _feet(skin: Surface, points: Array, told: Array, around: bool) -> Array:
     """Feet (m, 2) of a guide's points on a skin, from where the crossings tell them; there, where they run away. A
-    guide along a side stays there. Round a closed skin u goes on counting.
+    guide along a side stays there.
     """
-    level = None if around else next((float(round(u)) for u in told[[-1, 0], 0] if min(u, 1 - u) < _RIM), None)
-    uv = told.copy()
-    if level is not None:
-        uv[:, 0] = level
-    for _ in range(_STEPS):
-        d = surface_derivatives(skin, uv[:, 0] % 1.0 if around else uv[:, 0], uv[:, 1], 1)
-        su, sv, gap = d[1, 0], d[0, 1], points - d[0, 0]
-        e, f, g, a, b = dot(su, su), dot(su, sv), dot(sv, sv), dot(gap, su), dot(gap, sv)
-        if level is not None:
-            uv[:, 1] += b / np.maximum(g, TINY)
-        else:
-            det = np.maximum(e * g - f * f, TINY)
-            uv += np.stack([a * g - b * f, b * e - a * f], axis=1) / det[:, None]
-        uv = np.clip(uv, told - _AWAY, told + _AWAY)
-        uv = np.clip(uv, [-np.inf if around else 0.0, 0.0], [np.inf if around else 1.0, 1.0])
-    uv[[0, -1], 1] = told[[0, -1], 1]
-    if level is None:
-        uv[[0, -1], 0] = told[[0, -1], 0]
+    patch = Patch(Space(skin.degree_u, skin.knots_u), Space(skin.degree_v, skin.knots_v))
+    start, beside = told.copy(), [u for u in told[[-1, 0], 0] if min(u, 1 - u) < _RIM]
+    if around:
+        start[:, 0] %= 1.0
+    elif beside:
+        start[:, 0] = round(beside[0])
+    only = 1 if beside and not around else None
+    uv = patch.feet(skin.control.reshape(-1, 3), points, start, only, _STEPS, around)
+    uv[[0, -1]] = start[[0, -1]]
+    off = uv - start
+    off[:, 0] = (off[:, 0] + 0.5) % 1.0 - 0.5 if around else off[:, 0]
     rising = np.diff(uv[:, 1]) * np.sign(told[-1, 1] - told[0, 1])
-    sound = rising.min() > 0 and np.abs(uv - told).max() < _AWAY
-    if sound:
-        return uv
-    return np.column_stack([told[:, 0] if level is None else np.full(len(told), level), told[:, 1]])
+    return uv if rising.min() > 0 and np.abs(off).max() < _AWAY else start
 
 
 def _with(knots: Array, breaks: Array) -> Array:
