@@ -134,7 +134,7 @@ def test_a_ball_laid_in_anywhere_touches_both_faces(law, radius, tmp_path):
     assert len(readback.faces(path)) == 3
 
 
-@pytest.mark.parametrize("radius", [5.0, 12.0, 40.0, 100.0])
+@pytest.mark.parametrize("radius", [12.0, 40.0])
 def test_a_fillet_is_told_to_meet_both_faces_up_to_its_tip(radius):
     """At the tip it has no width and no normal: up to 180 degrees were told of it, and seams of no length. The contacts
     left the crease up to .04 mm before its end.
@@ -153,8 +153,7 @@ def test_a_fillet_is_told_to_meet_both_faces_up_to_its_tip(radius):
 
 
 @pytest.mark.parametrize("law", ["fades evenly", "fades to third order"])
-@pytest.mark.parametrize("section", ["g2", "g3"])
-@pytest.mark.parametrize("radius", [12.0, 40.0])
+@pytest.mark.parametrize(("section", "radius"), [("g2", 40.0), ("g3", 12.0)])
 def test_sections_of_curvature_run_out_with_a_crease_that_fades(law, section, radius):
     """They were refused."""
     a = slab()

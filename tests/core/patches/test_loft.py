@@ -211,7 +211,7 @@ def test_a_guide_that_cannot_be_followed_is_told():
     assert made.warnings[0].startswith(f"Guide 1 is missed by {made.guides[0]:.3f} mm")
 
 
-@pytest.mark.parametrize("count", [1, 2, 3])
+@pytest.mark.parametrize("count", [1, 3])
 def test_unlike_closed_sections_are_led_along_guides_and_stay_as_they_are(count):
     """One fit of all on 40 to 70 columns left .02 to 1 mm, and took seconds."""
     up, right = np.array([0, 0, 1.0]), np.array([1.0, 0, 0])

@@ -95,6 +95,9 @@ export function pickFeature(id: string): void {
 
 /** Put a pick into a field; what a list has already is not taken twice. */
 function fill(draft: Draft, field: Field, ref: EdgeRef | { feature: string }): void {
+  const { hand } = useTools.getState();
+  // A list that was asked for goes on asking: what comes next is more of it.
+  const goesOn = hand.at === 'step' && hand.asking === field.name;
   note({ asking: null });
   useTools.setState({ hover: null });
   if (!LISTS.includes(field.widget)) {
@@ -104,8 +107,9 @@ function fill(draft: Draft, field: Field, ref: EdgeRef | { feature: string }): v
   }
   const sofar = (draft.params[field.name] as (EdgeRef | { feature: string })[] | undefined) ?? [];
   const there = sofar.some((r) => r.feature === ref.feature && (!('edge' in ref) || ('edge' in r && r.edge === ref.edge)));
+  if (!there) changeDraft({ [field.name]: [...sofar, ref], ...('edge' in ref ? withNeighbours(draft, field.name, ref) : {}) });
+  if (goesOn) note({ asking: field.name });
   if (there) return;
-  changeDraft({ [field.name]: [...sofar, ref], ...('edge' in ref ? withNeighbours(draft, field.name, ref) : {}) });
   if ('edge' in ref) void takeAbout(draft.id, field.name, ref);
 }
 

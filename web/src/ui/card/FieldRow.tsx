@@ -84,10 +84,9 @@ export function FieldRow({ field, label = field.title, value, found = null, firs
                 {refWords(ref)}
               </button>
             ))}
-            {asking || refs.length < field.least ? (
-              <span className="asked">pick {field.widget}</span>
-            ) : (
-              <button className="chip" aria-label={`${field.title}: pick more`} title="Pick more" onClick={ask}>
+            {(asking || refs.length < field.least) && <span className="asked">pick {field.widget}</span>}
+            {refs.length >= field.least && (
+              <button className="chip" aria-label={`${field.title}: pick more`} aria-pressed={asking} title="Pick more" onClick={ask}>
                 +
               </button>
             )}
