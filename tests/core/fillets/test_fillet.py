@@ -159,6 +159,7 @@ def test_sections_of_curvature_run_out_with_a_crease_that_fades(law, section, ra
     a = slab()
     b = turned_away(a, LAWS[law])
     made = fillet([Face(a), Face(b)], [Ask(0, natural_edge(a, "v1"), (radius, radius))], section, diagonal=400.0)
+    assert not any("folds" in words for words in made.warnings)
     seams, _ = find_seams([*made.changed.values(), made.faces[0].face], 0.25)
     long = [measure_seam(s, 400.0).worst for s in seams if 2 in s.faces and measure_seam(s, 400.0).length[-1] > 100]
     assert len(long) == 2

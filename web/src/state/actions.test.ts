@@ -5,7 +5,7 @@ import { changeDraft } from './drafts';
 import { placedPoints, placePoint, wanted } from './placing';
 import { freshStudy } from './perStudy';
 import { useStudy, type Shape } from './study';
-import { draftNow, problemOf, useTools } from './tools';
+import { draftNow, note, problemOf, useTools } from './tools';
 import { loadTools } from './tools.fixture';
 
 const shape = (kind: string): Shape => ({ object: { kind }, edges: [{ name: kind === 'face' ? 'u0' : 'c0' }] }) as unknown as Shape;
@@ -62,6 +62,18 @@ describe('picking inputs', () => {
     changeDraft({ rail: undefined, sections: [edge] });
     pickFeature('rim');
     expect(draft()?.params).toMatchObject({ rail: edge, sections: [] });
+  });
+
+  it('puts what is picked on and on into the list that was asked for', () => {
+    startTool('loft');
+    pickEdge({ feature: 'rim', edge: 'c0' });
+    note({ asking: 'guides' });
+    pickEdge({ feature: 'crown', edge: 'u0' });
+    pickEdge({ feature: 'crown', edge: 'u1' });
+    expect(draft()?.params).toMatchObject({ sections: [{ feature: 'rim', edge: 'c0' }], guides: [{ feature: 'crown', edge: 'u0' }, { feature: 'crown', edge: 'u1' }] });
+    letGo();
+    pickEdge({ feature: 'crown', edge: 'v1' });
+    expect(draft()?.params.sections).toHaveLength(2);
   });
 
   it('takes a curve, then a face, and passes over references', () => {

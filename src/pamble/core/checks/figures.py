@@ -18,7 +18,9 @@ RATE_FLOOR = 4.0
 """Least change of curvature that a mismatch is taken against: so many times the curvature over the part's diagonal."""
 
 _BENDS = 10.0
-"""Gaps that count, so many side by side, above which a face is wide enough to have a curvature across."""
+"""Gaps that count, so many side by side, above which a face is wide enough to have a curvature across; and so many
+times as wide for its change.
+"""
 
 
 @dataclass(frozen=True)
@@ -74,9 +76,8 @@ def seam_figures(a: EdgeFrames, b: EdgeFrames, diagonal: float) -> SeamFigures:
         rate = np.abs(sign_a * a.curvature_rate + sign_b * b.curvature_rate)
         least = RATE_FLOOR * np.maximum(np.abs(k_b), 1.0 / max(diagonal, 1e-9)) / max(diagonal, 1e-9)
         percent = 100 * rate / np.maximum(np.maximum(np.abs(a.curvature_rate), np.abs(b.curvature_rate)), least)
-    width = np.minimum(a.width, b.width)
-    angle = np.where(width > BLEND_GAP, angle, 0.0)
-    share, difference, rate, percent = (
-        np.where(width > _BENDS * BLEND_GAP, x, 0.0) for x in (100 * difference / reference, difference, rate, percent)
-    )
+    width = np.minimum(a.width, b.width) / BLEND_GAP
+    angle = np.where(width > 1.0, angle, 0.0)
+    share, difference = (np.where(width > _BENDS, x, 0.0) for x in (100 * difference / reference, difference))
+    rate, percent = (np.where(width > _BENDS**2, x, 0.0) for x in (rate, percent))
     return SeamFigures(norm(a.position - b.position), angle, share, difference, rate, percent, sign_a * sign_b)

@@ -58,8 +58,11 @@ class Rolled:
 
     @property
     def own(self) -> Surface:
-        """The part of the surface along the crease itself, not beyond its ends."""
-        ends = np.interp([0.0, 1.0], self.crease.s, np.linspace(0.0, 1.0, len(self.crease.s)))
+        """The part of the surface along the crease itself, not beyond its ends, nor where it is a thread."""
+        c = self.crease
+        wide = c.s[(np.abs(c.turn) >= _FADED) & (c.s >= 0.0) & (c.s <= 1.0)]
+        bounds = [0.0, 1.0] if not self.faded or not len(wide) else [wide[0], wide[-1]]
+        ends = np.interp(bounds, c.s, np.linspace(0.0, 1.0, len(c.s)))
         low, high = np.clip(ends, *self.made.surface.domain[0])
         return surface_part(self.made.surface, (float(low), float(high)), None)
 
