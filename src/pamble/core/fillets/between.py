@@ -28,6 +28,11 @@ Narrowing = tuple[Array, Array, tuple[Array, Array]]
 """Factors (m,) on tolerances beside tips, the shares (k,) of these, and where both contacts are there, (k, 3) each."""
 
 
+def wide_all_along(m: int) -> Narrowing:
+    """The narrowing of a fillet without a tip, at m contacts."""
+    return np.ones(m), np.empty(0), (np.empty((0, 3)), np.empty((0, 3)))
+
+
 class _Smooth:
     """Values at evenly spread stations, smooth between them and round the joint of a loop; what grows by a turn grows
     evenly.
@@ -104,16 +109,14 @@ class Between:
         """How narrow a fillet is at contacts (m,) beside ends at which the crease fades evenly to nothing: what rows
         miss there counts against its width.
         """
-        found, m = self.found.points, len(at.radius)
-        none = np.ones(m), np.empty(0), (np.empty((0, 3)), np.empty((0, 3)))
         if self.closed:
-            return none
-        ends = np.array(self.ends)
+            return wide_all_along(len(at.radius))
+        found, ends = self.found.points, np.array(self.ends)
         most = float(norm(found[1] - found[0]).max())
         tips, before = (self.at(s).contacts.points for s in (ends, ends + _BESIDE * np.array([1.0, -1.0])))
         faded = (norm(tips[1] - tips[0]) < _TIP * most) & (norm(before[1] - before[0]) > _NARROW * _BESIDE * most)
         if not faded.any():
-            return none
+            return wide_all_along(len(at.radius))
         wide = norm(at.points[1] - at.points[0])
         return np.clip(wide / (_NARROW * most), THREAD, 1.0), ends[faded], (tips[0][faded], tips[1][faded])
 

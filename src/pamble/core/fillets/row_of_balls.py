@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator, Sequence
 import numpy as np
 
 from pamble.core.arrays import Array, IntArray
-from pamble.core.fillets.between import Between, Narrowing
+from pamble.core.fillets.between import Between, Narrowing, wide_all_along
 from pamble.core.fillets.stations import Contacts
 
 Ends = tuple[float, float]
@@ -64,7 +64,7 @@ class RowOfBalls:
 
     def narrowing(self, at: Contacts) -> Narrowing:
         """A row has width all along."""
-        return np.ones(len(at.radius)), np.empty(0), (np.empty((0, 3)), np.empty((0, 3)))
+        return wide_all_along(len(at.radius))
 
     def touched(self, which: int, s: Array, uv: Array, order: int) -> Array:
         """Derivatives of the first or second face of each ball at shares (m,), at parameters (m, 2)."""

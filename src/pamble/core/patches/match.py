@@ -149,7 +149,7 @@ def match_sides(
                 missed.update((a.side, x) for a, x in zip(asked, along, strict=True))
             if any(s.order > 0 and s.angle > _TURNS_BACK for s in sides):
                 continue
-            if best is None or found.ratio < 0.9 * best.ratio:
+            if best is None or found.ratio <= 1.0 or found.ratio < 0.9 * best.ratio:
                 best = found
             if nearest <= 1.0:
                 break

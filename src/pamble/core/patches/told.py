@@ -9,7 +9,7 @@ import numpy as np
 
 from pamble.core.faces.face import Face
 from pamble.core.patches.loop import CONTRADICTS, Corner
-from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP, BLEND_RATE
+from pamble.core.tolerances import BLEND_AIMS, BLEND_ANGLE
 
 _CONFLICT = 0.02
 """Angle in degrees at a corner from which it is named as what the patch cannot heal."""
@@ -33,12 +33,8 @@ class SideFigures:
     @property
     def ratio(self) -> float:
         """The largest over its aim, of those that are asked for; 1 or less holds."""
-        parts = [
-            self.gap / BLEND_GAP,
-            (self.angle or 0.0) / BLEND_ANGLE,
-            (self.curvature or 0.0) / BLEND_CURVATURE,
-            (self.rate or 0.0) / BLEND_RATE,
-        ]
+        figures = self.gap, self.angle or 0.0, self.curvature or 0.0, self.rate or 0.0
+        parts = [x / aim for x, aim in zip(figures, BLEND_AIMS, strict=True)]
         return max(*parts[: self.order + 1], (self.square or 0.0) / BLEND_ANGLE)
 
 
