@@ -237,6 +237,12 @@ def test_a_trimmed_face_is_rebuilt_and_its_trims_follow():
     assert area(kernel, "deck") == pytest.approx(before, rel=1e-2)
 
 
+def promised(kernel, step):
+    """Seams that a step promises, as the ledger has them: key, target, state."""
+    rows = [r.row for r in kernel._snapshot.ledger.rows.values()]
+    return [(r["key"], r["target"], r["state"]) for r in rows if r["by"] == step]
+
+
 def test_two_sides_are_matched_at_once_and_two_faces_meet_in_the_middle(kernel):
     edges = window(ground(1, 60))
     middle = surface_part(ground(1, 60), (0.35, 0.65), (0.3, 0.7))
@@ -250,10 +256,12 @@ def test_two_sides_are_matched_at_once_and_two_faces_meet_in_the_middle(kernel):
     assert len(joints) == 2
     assert max(max(j["gap"], j["angle"]) for j in joints) < 0.005
     assert max(j["curvature"] for j in joints) < 0.5
+    assert promised(kernel, "m") == [("lid.u1|right.u0", 2, "holds"), (f"front.{edges[0].side}|lid.v0", 2, "holds")]
     kernel.commit({"op": "remove_features", "ids": ["m"]})
     before = face(kernel, "right").surface
     made = add(kernel, "b", "match_both", edge=line("lid", "u1"), to=line("right", "u0")).made
     assert made.facts["joints"][0]["curvature"] < 0.5
+    assert promised(kernel, "b") == [("lid.u1|right.u0", 2, "holds")]
     assert set(made.changes) == {"lid", "right"}
     at = [np.linspace(*d, 9) for d in before.domain]
     went = [surface_grid(s, *at)[0, 0] for s in (before, face(kernel, "right").surface)]
@@ -278,6 +286,7 @@ def test_a_bad_patch_is_replaced_from_its_neighbours_edges_and_what_hangs_on_it_
     assert all(s["gap"] < 0.002 and s["angle"] < 0.005 for s in state.made.facts["sides"])
     assert all(state.made.facts["sides"][k]["curvature"] < 0.5 for k in (0, 2))
     assert state.made.facts["off_old"] > 1
+    assert sorted(row[1:] for row in promised(kernel, "again")) == [(1, "holds")] * 2 + [(2, "holds")] * 2
     new = face(kernel, "bad").surface
     points = surface_grid(new, np.linspace(0, 1, 9), np.linspace(0, 1, 9))[0, 0].reshape(-1, 3)
     assert to_surface(known, points).distance.max() < 0.05

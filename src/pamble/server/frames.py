@@ -131,8 +131,8 @@ class SeamEdge(Sent):
 
 
 class FrameSeam(Sent):
-    """A line of the ledger. sides: names of both faces. stale: one of these stands as its last good shape. plot: rows
-    of 7 floats, length, gap, angle, curvature, x, y, z.
+    """A line of the ledger. sides: names of both faces. by: the step that promises it, "" where it was found. stale: a
+    side stands as its last good shape. plot: rows of 7 floats, length, gap, angle, curvature, x, y, z.
     """
 
     key: str
@@ -142,6 +142,7 @@ class FrameSeam(Sent):
     b: SeamEdge
     target: int
     promised: int | None
+    by: str
     proposed: int
     gap: SeamWorst
     angle: SeamWorst

@@ -43,7 +43,7 @@ class LedgerSeam:
 
     span: range of the first edge's parameter, as a fraction of its domain, so that it survives changes of shape.
     number: of the stretch, where the same two edges meet several times. part: whether it runs as far as the second edge
-    does along the first.
+    does along the first. by: the step that promises it.
     """
 
     a: tuple[str, str]
@@ -52,6 +52,7 @@ class LedgerSeam:
     declared: int | None
     number: int = 1
     part: bool = False
+    by: str = ""
 
     def between(self, faces: Mapping[str, Face]) -> Seam:
         """The seam on faces by object."""
@@ -211,6 +212,7 @@ def _row(study: Study, seam: LedgerSeam, order: int, m: MeasuredSeam, old: Ledge
         "a": {"feature": seam.a[0], "edge": seam.a[1]},
         "b": {"feature": seam.b[0], "edge": seam.b[1]},
         "promised": seam.declared,
+        "by": seam.by,
         "gap": _worst(w["gap"]),
         "angle": _worst(w["angle"]),
         "curvature": {**_worst(w["curvature"]), "absolute": w["curvature_abs"].value},
@@ -249,14 +251,15 @@ def _judgement(study: Study, seam: LedgerSeam, row: Mapping[str, Any], told: _To
 
 
 def _declared(faces: Mapping[str, Face], now: Evaluation) -> list[LedgerSeam]:
-    """Seams that steps promise, both sides present."""
-    return [
-        LedgerSeam((own, s.edge), (s.feature, s.other), (0.0, 1.0), s.continuity, part=s.part)
+    """Seams that steps promise, both sides present. Of two steps that promise the same one the later holds."""
+    seams = [
+        LedgerSeam((own, s.edge), (s.feature, s.other), (0.0, 1.0), s.continuity, part=s.part, by=id)
         for id, state in now.states.items()
         if state.hands_on and state.made is not None
         for s in state.made.seams
-        if (own := f"{id}/{s.slot}" if s.slot else id) in faces and s.feature in faces
+        if (own := s.object(id)) in faces and s.feature in faces
     ]
+    return list({s.key: s for s in seams}.values())
 
 
 def _along(edge: Edge, other: Edge) -> tuple[float, float]:

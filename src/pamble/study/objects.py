@@ -91,7 +91,8 @@ def _add_face(digest: hashlib.blake2b, face: Face) -> None:
 @dataclass(frozen=True)
 class DeclaredSeam:
     """A seam that a step promises: an edge of what it made, the other object and edge, continuity 0 to 3; slot: of the
-    object that it made. part: whether the other edge runs along only a part of the own one.
+    object that it made. part: whether the other edge runs along only a part of the own one. changed: the object whose
+    edge it is, where the step made none but changed it.
     """
 
     edge: str
@@ -100,6 +101,11 @@ class DeclaredSeam:
     continuity: int
     slot: str = ""
     part: bool = False
+    changed: str = ""
+
+    def object(self, step: str) -> str:
+        """Id of the object whose edge it is."""
+        return self.changed or object_id(step, self.slot)
 
 
 @dataclass(frozen=True, eq=False)
@@ -202,8 +208,8 @@ def made_curves(
 
 def changed_faces(
     changes: Mapping[str, Face], more: Mapping[str, Face] | None = None, warnings: tuple[str, ...] = (),
-    memory: Any = None, **facts: Any,
+    memory: Any = None, seams: tuple[DeclaredSeam, ...] = (), **facts: Any,
 ) -> Made:  # fmt: skip
     """A result that changes faces of others, and makes ``more`` in slots of its own."""
     own = {slot: Shape(face) for slot, face in (more or {}).items()}
-    return Made(own, {k: Shape(f) for k, f in changes.items()}, facts=facts, warnings=warnings, memory=memory)
+    return Made(own, {k: Shape(f) for k, f in changes.items()}, seams, facts=facts, warnings=warnings, memory=memory)

@@ -23,7 +23,7 @@ from pamble.study.objects import DeclaredSeam, Made, PartHandle, Shape
 
 log = logging.getLogger("pamble")
 
-FORM = 5
+FORM = 6
 """Rises when the form of what is packed, or what the same inputs give, changes."""
 
 

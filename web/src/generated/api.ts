@@ -1170,13 +1170,15 @@ export interface components {
         };
         /**
          * FrameSeam
-         * @description A line of the ledger. sides: names of both faces. stale: one of these stands as its last good shape. plot: rows
-         *     of 7 floats, length, gap, angle, curvature, x, y, z.
+         * @description A line of the ledger. sides: names of both faces. by: the step that promises it, "" where it was found. stale: a
+         *     side stands as its last good shape. plot: rows of 7 floats, length, gap, angle, curvature, x, y, z.
          */
         FrameSeam: {
             a: components["schemas"]["SeamEdge"];
             angle: components["schemas"]["SeamWorst"];
             b: components["schemas"]["SeamEdge"];
+            /** By */
+            by: string;
             curvature: components["schemas"]["SeamCurvature"];
             gap: components["schemas"]["SeamWorst"];
             /** Key */

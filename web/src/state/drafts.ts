@@ -72,7 +72,7 @@ export async function keepDraft(): Promise<void> {
       useTools.setState({ selection: now === selection ? { kind: 'feature', id: draft.id } : now });
     }
     const { activeSeam } = useView.getState();
-    const seam = useStudy.getState().kept.seams.find((s) => s.a.feature === draft.id);
+    const seam = useStudy.getState().kept.seams.find((s) => s.by === draft.id);
     // Where the strip is open it shows the new seam; where it is folded the part keeps its room.
     if (seam && activeSeam) useView.setState({ activeSeam: seam.key });
   }

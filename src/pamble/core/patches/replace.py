@@ -13,19 +13,22 @@ from pamble.core.patches.between import patch_between
 from pamble.core.patches.loop import Asked
 from pamble.core.patches.rebuild import farthest
 from pamble.core.patches.told import PatchMade
-from pamble.core.spline.evaluate import surface_grid
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points, surface_grid
 from pamble.core.spline.knots import reverse_surface, swap_directions
 from pamble.core.spline.surface import Surface
 
 
 @dataclass(frozen=True)
 class Replaced:
-    """face: the new one, laid out as the old one was. patch: how it meets its sides. moved: largest distance from the
-    old surface, mm, at ``place`` (3,) on the new one.
+    """face: the new one, laid out as the old one was. patch: how it meets its sides; edges: of the face, by the names
+    that they have there, one for each of these. moved: largest distance from the old surface, mm, at ``place`` (3,) on
+    the new one.
     """
 
     face: Face
     patch: PatchMade
+    edges: tuple[str, ...]
     moved: float
     place: Array
 
@@ -43,7 +46,18 @@ def replaced(
         new = Face(_laid_like(made.face.surface, face.surface), (), face.names if face.natural else made.face.names)
     else:
         new = made.face
-    return Replaced(new, made, *farthest(new.surface, face.surface))
+    edges = tuple(_edge_like(new, made.face.edge(s.patch_side).space) for s in made.sides)
+    return Replaced(new, made, edges, *farthest(new.surface, face.surface))
+
+
+def _edge_like(face: Face, line: Curve) -> str:
+    """The edge of a face that runs like a line: the ends and middles of both lie nearest."""
+    return min(face.edges, key=lambda e: _ends_apart(e.space, line)).name
+
+
+def _ends_apart(a: Curve, b: Curve) -> float:
+    one, two = (curve_points(c, np.linspace(*c.domain, 3)) for c in (a, b))
+    return min(float(norm(one - other).sum()) for other in (two, two[::-1]))
 
 
 def _laid_like(surface: Surface, old: Surface) -> Surface:

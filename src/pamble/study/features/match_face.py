@@ -8,7 +8,7 @@ from pydantic import Field
 
 from pamble.core.errors import GeometryError
 from pamble.core.patches.match import MOST_ADDED, Matched, Pair, halfway, match_sides
-from pamble.study.features.base import Context, FeatureKind, Figure, Inputs, Made, changed_faces
+from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, changed_faces
 from pamble.study.features.fields import choice, number
 from pamble.study.features.figures import MOVED
 from pamble.study.references import ChangedEdgeRef, EdgeRef, FaceRef
@@ -45,7 +45,11 @@ def run(params: MatchFaceParams, inputs: Inputs, context: Context) -> Made:
     diagonal = max(face.surface.diagonal, *(p.to.surface.diagonal for p in pairs))
     before, most = context.changed(id), 0 if context.quick else params.most_added
     made = match_sides(face, pairs, diagonal, spread=params.spread, most_added=most, before=before)
-    return changed_faces({id: made.face}, warnings=_words(made, context), **_facts(made))
+    seams = [
+        DeclaredSeam(a.edge, b.feature, b.edge, params.continuity, changed=id)
+        for a, b in zip(sides, edges, strict=True)
+    ]
+    return changed_faces({id: made.face}, warnings=_words(made, context), seams=tuple(seams), **_facts(made))
 
 
 class MatchBothParams(Stored):
@@ -69,7 +73,9 @@ def both(params: MatchBothParams, inputs: Inputs, context: Context) -> Made:
     near = halfway(two, Pair(theirs.name, mine, params.continuity), diagonal, before=before[1])
     pair = Pair(mine.name, near.edge(theirs.name), params.continuity)
     made = match_sides(one, [pair], diagonal, most_added=most, before=before[0])
-    return changed_faces({ids[0]: made.face, ids[1]: near}, warnings=_words(made, context), **_facts(made))
+    seam = DeclaredSeam(params.edge.edge, ids[1], params.to.edge, params.continuity, changed=ids[0])
+    faces = {ids[0]: made.face, ids[1]: near}
+    return changed_faces(faces, warnings=_words(made, context), seams=(seam,), **_facts(made))
 
 
 def _words(made: Matched, context: Context) -> tuple[str, ...]:

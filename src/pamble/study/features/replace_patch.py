@@ -6,7 +6,7 @@ from pydantic import Field
 
 from pamble.core.patches.loop import Asked
 from pamble.core.patches.replace import replaced
-from pamble.study.features.base import Context, FeatureKind, Figure, Inputs, Made, changed_faces
+from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, changed_faces
 from pamble.study.features.boundary_face import LAID_OUT, PARTS, patch_facts
 from pamble.study.features.fields import choice, number
 from pamble.study.features.sides import SidesParams
@@ -39,7 +39,12 @@ def run(params: ReplaceParams, inputs: Inputs, context: Context) -> Made:
     diagonal = max(face.surface.diagonal, *(e.surface.diagonal for e in sources))
     made = replaced(face, asked, diagonal, params.degree, params.spans, context.changed(params.face.feature))
     facts = {**patch_facts(made.patch), "off_old": made.moved}
-    return changed_faces({params.face.feature: made.face}, warnings=made.patch.warnings, **facts)
+    id, orders = params.face.feature, params.orders()
+    seams = tuple(
+        DeclaredSeam(edge, params.edges[s.number].feature, params.edges[s.number].edge, orders[s.number], changed=id)
+        for s, edge in zip(made.patch.sides, made.edges, strict=True)
+    )
+    return changed_faces({id: made.face}, warnings=made.patch.warnings, seams=seams, **facts)
 
 
 KIND = FeatureKind(
