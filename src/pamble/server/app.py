@@ -66,17 +66,21 @@ _REFUSALS: dict[int | str, dict[str, Any]] = {k: {"model": Problem, "description
 
 
 def create_app(
-    engine: Engine, interface: Path | None = None, ready: Sequence[str] = (), access: Access | None = None
+    engine: Engine,
+    interface: Path | None = None,
+    ready: Sequence[str] = (),
+    access: Access | None = None,
+    wanted: Callable[[], None] = lambda: None,
 ) -> FastAPI:
     """The application on an open database; ``interface`` is the folder of the built front end.
 
     ready: studies that are worked out as soon as it runs. access: who may, where it is reached from other machines;
-    None for this machine alone.
+    None for this machine alone. wanted: called when there is work for a worker.
     """
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        app.state.hub, app.state.work = Hub(Studies(engine)), Work(Jobs(engine))
+        app.state.hub, app.state.work = Hub(Studies(engine)), Work(Jobs(engine), wanted)
         app.state.hub.get_ready(ready)
         yield
         app.state.work.close()

@@ -9,6 +9,7 @@ import multiprocessing
 import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from multiprocessing import forkserver
 from multiprocessing.connection import Connection
 from multiprocessing.context import ForkServerProcess
 from typing import Any
@@ -105,6 +106,12 @@ def serve(connection: Connection, control: Connection) -> None:
 Progress = Callable[[float], None]
 
 
+def load_ahead() -> None:
+    """Begin to load what kernels need, in the process that they are forked from."""
+    multiprocessing.set_forkserver_preload(PRELOADED)
+    forkserver.ensure_running()
+
+
 class KernelProcess:
     """One kernel in one process. Calls are answered one at a time, in order.
 
@@ -114,7 +121,6 @@ class KernelProcess:
 
     def __init__(self) -> None:
         context = multiprocessing.get_context("forkserver")
-        context.set_forkserver_preload(PRELOADED)
         self._connection, child = context.Pipe()
         self._control, control = context.Pipe()
         self._process: ForkServerProcess = context.Process(target=serve, args=(child, control), daemon=True)

@@ -1,4 +1,6 @@
-"""The worker of this machine: a process beside the server, begun again when it ends, and gone with the server."""
+"""The worker of this machine: a process beside the server, begun when there is work or at the latest when all else has
+been begun, begun again when it ends, and gone with the server.
+"""
 
 from __future__ import annotations
 
@@ -12,8 +14,8 @@ import structlog
 
 log = structlog.get_logger()
 
-_FIRST = 2.0
-"""Seconds until it is begun: the server and its first window go first."""
+_FIRST = 20.0
+"""Seconds until it is begun where no work is waiting: the server and its first window go first."""
 
 _LOOK, _PATIENCE = 0.5, 5.0
 """Seconds between two looks at whether it lives, and for which its end is waited for."""
@@ -24,10 +26,16 @@ class LocalWorker:
 
     def __init__(self, folder: Path) -> None:
         self._folder = folder
+        self._wanted = threading.Event()
+
+    def want(self) -> None:
+        """There is work: begin it now."""
+        self._wanted.set()
 
     def watch(self, stop: threading.Event) -> None:
-        """Begin it when the server is up, and again whenever it has ended, until told to stop; then end it."""
-        if stop.wait(_FIRST):
+        """Begin it, and again whenever it has ended, until told to stop; then end it."""
+        self._wanted.wait(_FIRST)
+        if stop.is_set():
             return
         process = self._begun()
         while not stop.wait(_LOOK):

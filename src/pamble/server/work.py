@@ -48,10 +48,10 @@ class Followed:
 
 
 class Work:
-    """All jobs that were asked for here."""
+    """All jobs that were asked for here. wanted: called when there is one."""
 
-    def __init__(self, jobs: Jobs) -> None:
-        self.jobs = jobs
+    def __init__(self, jobs: Jobs, wanted: Callable[[], None] = lambda: None) -> None:
+        self.jobs, self._wanted = jobs, wanted
         self._followed: dict[str, Followed] = {}
         self._tasks: set[asyncio.Task[None]] = set()
 
@@ -68,6 +68,7 @@ class Work:
         finish: Finish | None = None,
     ) -> Followed:
         """Ask the workers for something. Raises `PambleError` where it is not taken."""
+        self._wanted()
         id = await asyncio.to_thread(self.jobs.put, kind, name, data, list(arguments), study, owner)
         job = self._followed[id] = Followed(id, kind, name, whose)
         task = asyncio.get_running_loop().create_task(self._follow(job, finish))

@@ -34,6 +34,13 @@ def database_port(folder: Path) -> int:
     return int(known)
 
 
+def local_database(folder: Path, durable: bool = True) -> LocalPostgres:
+    """The database of a data folder, started."""
+    server = LocalPostgres(folder, database_port(folder), durable)
+    server.start()
+    return server
+
+
 @contextmanager
 def database_of(folder: Path) -> Iterator[LocalPostgres]:
     """The database of a data folder, of the Pamble that works in it or started for a while."""
