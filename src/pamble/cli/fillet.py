@@ -13,7 +13,7 @@ from pamble.core.errors import PambleError
 from pamble.core.exchange.step import write_step
 from pamble.core.faces.face import Edge
 from pamble.core.faces.picking import pick_edge, pick_face
-from pamble.core.fillets.fillet import FilletFace
+from pamble.core.fillets.figured import FilletFace
 from pamble.core.fillets.fillet import fillet as build
 from pamble.core.fillets.strip import Ask
 

@@ -10,7 +10,7 @@ from scipy.interpolate import make_interp_spline
 from pamble.core.arrays import Array, norm, unit
 from pamble.core.fillets.crease import Crease
 from pamble.core.fillets.feet import derivatives, foot_uv
-from pamble.core.fillets.stations import Contacts, contacts, near
+from pamble.core.fillets.stations import Contacts, contacts, near, touching
 from pamble.core.joining.rows import CLOSING
 
 _LOST = 0.02
@@ -130,21 +130,22 @@ class Between:
 
     def at(self, s: Array) -> Rolling:
         """Exact contacts at shares (m,), warm from those beside them."""
+        there = self._crease(s)
+        return Rolling(s, there, contacts(there, self.radius(s), self.chord, self._start(s)))
+
+    def about(self, s: Array) -> Rolling:
+        """Contacts at shares (m,) as they lie between those of the stations, on both faces: what a surface is looked at
+        from, in one go.
+        """
+        there = self._crease(s)
+        return Rolling(s, there, touching(there, self._start(s), self.radius(s)))
+
+    def _crease(self, s: Array) -> Crease:
         c = self.crease
         into = unit(self._into[0](s)), unit(self._into[1](s))
         at = np.interp(s, self._x, c.s)
-        there = Crease(
-            c.surfaces,
-            at,
-            self._points(s),
-            unit(self._points(s, 1)),
-            self._uv(s),
-            into,
-            self._turn(s),
-            c.signs,
-            c.closed,
-        )
-        return Rolling(s, there, contacts(there, self.radius(s), self.chord, self._start(s)))
+        points, tangents = self._points(s), unit(self._points(s, 1))
+        return Crease(c.surfaces, at, points, tangents, self._uv(s), into, self._turn(s), c.signs, c.closed)
 
     def _start(self, s: Array) -> Array:
         """Parameters near the contacts at shares (m,), (m, 4)."""

@@ -6,19 +6,17 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from itertools import pairwise
 
 from pamble.core.arrays import Array
-from pamble.core.checks.measured import measure_seams, sample_seams
-from pamble.core.checks.seams import Seam
 from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
 from pamble.core.faces.cut_back import Cut, NotParted, cut_back
-from pamble.core.faces.face import Edge, Face, natural_edge
+from pamble.core.faces.face import Face
 from pamble.core.faces.sound import told_unsound
 from pamble.core.fillets.corner import cornered
 from pamble.core.fillets.crease import BEYOND
-from pamble.core.fillets.ends import contact_edges, onto_borders
+from pamble.core.fillets.ends import onto_borders
+from pamble.core.fillets.figured import FilletFace, figured
 from pamble.core.fillets.grown import Over, cuts_past, overs, shortened, standing_across
 from pamble.core.fillets.joints import bent_joints
 from pamble.core.fillets.meeting import Meeting, ball_corner, meetings
@@ -40,34 +38,6 @@ leans.
 
 _MISSED = 1.05
 """Times the aims from which a fillet is told to miss them."""
-
-_PIECE, _STRETCH = 0.01, 1e-6
-"""Distance, mm, within which a contact lies on a fillet's side; and the least share of it that counts."""
-
-
-@dataclass(frozen=True)
-class FilletFigures:
-    """Worst along the seams to the first and second face: gap mm, angle degrees, curvature %; and the error of the
-    radius, mm, None where there is none to keep.
-    """
-
-    gap: tuple[float, float]
-    angle: tuple[float, float]
-    curvature: tuple[float, float]
-    radius: float | None
-
-
-@dataclass(frozen=True)
-class FilletFace:
-    """The fillet along one run of a crease. beside: numbers of the faces on its sides v0 and
-    v1; along: names of the edges of both that it rounds; name: of the edges that its contacts cut.
-    """
-
-    face: Face
-    beside: tuple[int, int]
-    along: tuple[tuple[str, ...], tuple[str, ...]]
-    name: str
-    figures: FilletFigures
 
 
 @dataclass(frozen=True)
@@ -138,7 +108,7 @@ def fillet(
         warnings += wrong
         ended.append(faces)
     each = [(s, k, face) for s, own in zip(strips, ended, strict=True) for k, face in enumerate(own)]
-    made = [_figured(s, k, face, changed, shape) for s, k, face in each]
+    made = figured(each, changed, shape.diagonal)
     if not shape.round:
         warnings += dict.fromkeys(words for r in rolls for words in shape_warnings(r.own, shape.spec))
     if section != "ball" or max(most) > min(least):
@@ -254,38 +224,3 @@ def _told(rolls: Sequence[Rolled]) -> list[str]:
             "spans: the crease is not calm."
         )
     return out
-
-
-def _figured(s: Strip, k: int, face: Face, changed: Mapping[int, Face], shape: Shape) -> FilletFace:
-    tick()
-    r, numbers = s.rolls[k], (s.number, s.rolls[k].run.number)
-    one, two = (_seam(face, changed[n], v, shape.diagonal, s.name) for n, v in zip(numbers, ("v0", "v1"), strict=True))
-    # Where the fillet is a thread it has no width over which an angle could be read.
-    angle = (r.made.angle, r.made.angle) if r.faded else (one[1], two[1])
-    figures = FilletFigures((one[0], two[0]), angle, (one[2], two[2]), r.made.radius)
-    return FilletFace(face, numbers, r.run.names, s.name, figures)
-
-
-def _seam(face: Face, trimmed: Face, side: str, diagonal: float, name: str) -> tuple[float, float, float]:
-    sides = [e for e in face.edges if e.side == side]
-    # One that goes round a hole has its side in pieces.
-    own = sides[0] if len(sides) == 1 else natural_edge(face.surface, side)
-    contact = contact_edges(trimmed, name)
-    seams = [Seam((1, 0), e, own, part) for e in contact for part in _shared(e, own)]
-    sampled = sample_seams(seams or [Seam((0, 1), own, contact[0], own.domain)])
-    found = measure_seams(sampled, diagonal)
-    gap, angle, curvature = (max(m.worst[key].value for m in found) for key in ("gap", "angle", "curvature"))
-    return gap, angle, curvature
-
-
-def _shared(contact: Edge, own: Edge) -> list[tuple[float, float]]:
-    """The stretches of a contact that lie on a fillet's side: one that crosses the joint of a closed face is in pieces,
-    and one along several fillets is longer than each.
-    """
-    feet = to_curve(contact.space, curve_points(own.space, own.domain))
-    low, high = contact.domain
-    stops = [low, *sorted(feet.t[feet.distance < _PIECE].tolist()), high]
-    parts = [(a, b) for a, b in pairwise(stops) if b - a > _STRETCH * (high - low)]
-    middles = curve_points(contact.space, [0.5 * (a + b) for a, b in parts])
-    there = to_curve(own.space, middles).distance < _PIECE
-    return [part for part, on in zip(parts, there, strict=True) if on]

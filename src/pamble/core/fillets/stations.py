@@ -28,6 +28,9 @@ _STANDS = 0.02
 
 _ROUNDS = 25
 
+_SETTLED = 1e-8
+"""Share of a domain below which the last step leads on to rounding errors: each squares what the one before it left."""
+
 
 @dataclass(frozen=True)
 class Contacts:
@@ -55,13 +58,13 @@ def contacts(c: Crease, radius: Array, chord: float | None = None, start: Array 
     r = np.array(radius, dtype=float)
     q = _seed(c, r) if start is None else start.copy()
     _solve(c, q, r, chord, np.arange(len(q)))
-    out = _finished(c, q, r)
+    out = touching(c, q, r)
     lost = ~(out.residual <= _RESIDUAL)
     if lost.any() and not lost.all():
         # Once more, from between the stations beside them.
         q[lost], r[lost] = _beside(c, out, lost), np.asarray(radius, dtype=float)[lost]
         _solve(c, q, r, chord, np.flatnonzero(lost))
-        out = _finished(c, q, r)
+        out = touching(c, q, r)
     return out
 
 
@@ -117,7 +120,7 @@ def _solve(c: Crease, q: Array, r: Array, chord: float | None, live: IntArray) -
         q[live] = np.clip(q[live] - move, low, high)
         if chord is not None:
             r[live] = np.clip(r[live] - np.clip(step[:, 4], -0.5 * r[live], 0.5 * r[live]), 1e-6, 1e6)
-        settled = (np.abs(move) / size).max(axis=1) < 1e-12
+        settled = (np.abs(move) / size).max(axis=1) < _SETTLED
         live = live[~settled & sound]
         if not len(live):
             break
@@ -161,7 +164,8 @@ def near(surface: Surface, uv: Array, places: Array, most: Array) -> Array:
     return uv
 
 
-def _finished(c: Crease, q: Array, r: Array) -> Contacts:
+def touching(c: Crease, q: Array, r: Array) -> Contacts:
+    """Contacts at parameters (m, 4) on both faces, of balls of radius (m,): how near they are tells the residual."""
     points, normals, room = [], [], []
     for k, (surface, sign) in enumerate(zip(c.surfaces, c.signs, strict=True)):
         d = derivatives(surface, q[:, 2 * k], q[:, 2 * k + 1], 2)

@@ -27,7 +27,7 @@ from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figur
 from pamble.study.features.blend_handles import SIDES, blend_handles
 from pamble.study.features.fields import SOFT_FULLNESS, choice, number, unseen
 from pamble.study.features.handles import pull
-from pamble.study.features.remedies import sliding_edges
+from pamble.study.features.remedies import CALM, sliding_edges
 from pamble.study.inputs import Offered
 from pamble.study.references import EdgeRef, FaceRef, Place, PlaneRef
 from pamble.study.stored import Stored
@@ -130,7 +130,7 @@ def run(params: EdgeBlendParams, inputs: Inputs, context: Context) -> Made:
             others = (t for t in sought.trials if t.spans != spec.spans)
             made = replace(made, trials=tuple(sorted((*others, *made.trials), key=lambda t: t.control_points)))
     facts = _facts(made, spec, limit, isinstance(b, Tip))
-    if not context.quick:
+    if not context.quick and made.surface.control.shape[0] > CALM:
         facts["remedies"] = sliding_edges(inputs, [ref for row in rows for ref in row])
     return made_face(
         _ended(params, inputs, context, Face(made.surface)),

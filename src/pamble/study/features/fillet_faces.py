@@ -15,7 +15,8 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face, base_name
 from pamble.core.fillets.crease import Crease, crease
 from pamble.core.fillets.ends import contact_edges
-from pamble.core.fillets.fillet import Fillet, FilletFace, fillet
+from pamble.core.fillets.figured import FilletFace
+from pamble.core.fillets.fillet import Fillet, fillet
 from pamble.core.fillets.shape import Section
 from pamble.core.fillets.strip import Ask, followed
 from pamble.core.spline.closest import to_curve

@@ -8,8 +8,9 @@ from typing import Any
 import numpy as np
 
 from pamble.core.arrays import Array, norm
-from pamble.core.curves.fit import simplify
+from pamble.core.curves.fit import fit_points, simplify
 from pamble.core.curves.least_squares import Fit
+from pamble.core.curves.measure import samples
 from pamble.core.faces.face import Edge
 from pamble.core.patches.loop import CONTRADICTS, Corner
 from pamble.core.remember import Remembered
@@ -26,8 +27,11 @@ _MANY, _TIMES = 12, 2
 _ALLOWED = 0.01
 """Deviation, mm, within which an edge is made simple."""
 
-_SLIDES, _CALM = (0.01, 0.03, 0.1, 0.3, 1.0, 3.0), 8
-"""Distances, mm, by which an edge may slide on its face, and CVs up to which it is calm."""
+_DEGREE, CALM = 5, 8
+"""Degree of a simple edge, and CVs up to which an edge is calm, or a blend along it."""
+
+_SLIDES, _ABOUT = (0.01, 0.03, 0.1, 0.3, 1.0, 3.0), 0.9
+"""Distances, mm, by which an edge may slide on its face, and share of what a fit misses that another may reach."""
 
 _MOST = 4
 
@@ -73,9 +77,9 @@ def sliding_edges(inputs: Inputs, refs: Sequence[EdgeRef]) -> list[Remedy]:
     """
     out = []
     for ref in refs:
-        for far in _SLIDES:
+        for far in _slides(inputs.edge(ref)):
             made = _simpler(inputs, ref, far)
-            if made is not None and made[1] <= _CALM:
+            if made is not None and made[1] <= CALM:
                 before, after, moved = made
                 name = inputs.name(ref.feature)
                 words = f"Let the edge slide on {name}, by {moved:.2g} mm: {after} CVs for {before}"
@@ -85,17 +89,29 @@ def sliding_edges(inputs: Inputs, refs: Sequence[EdgeRef]) -> list[Remedy]:
     return out[:_MOST]
 
 
+def _slides(edge: Edge) -> list[float]:
+    """Distances, mm, by which an edge may have to slide to be calm: none within which so few CVs do not hold it."""
+    if not _looked_at(edge):
+        return []
+    points = curve_points(edge.space, samples(edge.space, 12))
+    calm = _SIMPLER.get(edge.space, 0.0, lambda: fit_points(points, _DEGREE, spans=CALM - _DEGREE))
+    return [far for far in _SLIDES if far > _ABOUT * calm.deviation]
+
+
+def _looked_at(edge: Edge) -> bool:
+    return not edge.natural and len(edge.space.control) >= _MANY
+
+
 def _simpler(inputs: Inputs, ref: EdgeRef, within: float) -> tuple[int, int, float] | None:
     """CVs of a cut edge, how many less hold it within a distance, mm, and how far off it they are; None where they are
     not much less.
     """
     edge = inputs.edge(ref)
-    count = len(edge.space.control)
-    if edge.natural or count < _MANY:
+    if not _looked_at(edge):
         return None
     # While a step in work is dragged its edges stay what they are.
-    made = _SIMPLER.get(edge.space, within, lambda: simplify(edge.space, 5, within))
-    enough = len(made.curve.control)
+    made = _SIMPLER.get(edge.space, within, lambda: simplify(edge.space, _DEGREE, within))
+    count, enough = len(edge.space.control), len(made.curve.control)
     return (count, enough, made.deviation) if made.reached and _TIMES * enough < count else None
 
 

@@ -30,8 +30,10 @@ _ROUNDS, _FEW_ROUNDS = 30, 8
 _ON = 0.01
 """Distance, mm, up to which a point lies on a surface."""
 
-_BORDER_PARTS = 24
-_BORDER_ROUNDS = 12
+_EVEN, _AROUND = np.linspace(0.0, 1.0, 13)[1:-1], 10.0 ** -np.arange(1.0, 8.0)
+"""Shares of a stretch at which the border is looked for in it, and about where it is thought to be."""
+
+_BORDER_ROUNDS = 14
 _SHORT = 1e-7
 """Share of a curve below which what lands of it is the rounding of a border."""
 
@@ -190,16 +192,25 @@ def _feet(
 
 
 def _border(surface: Surface, curve: Curve, d: Array | None, holds: float, beyond: float, uv: Array) -> float:
-    """The parameter at which the foot crosses the border, between one that holds and one beyond."""
+    """The parameter at which the foot crosses the border, between one that holds and one beyond: where the straight way
+    between the feet beside it crosses, closed in on from both sides, and in even steps where that does not serve.
+    """
     low, high = np.array(surface.domain).T
+    shares = _EVEN
     for _ in range(_BORDER_ROUNDS):
-        t = np.linspace(holds, beyond, _BORDER_PARTS + 1)
-        foot, good = _feet(surface, curve_points(curve, t[1:-1]), np.tile(uv, (_BORDER_PARTS - 1, 1)), d)
-        over = np.any((foot < low) | (foot > high), axis=1) | ~good | (_leaps(surface, uv, foot))
-        first = int(np.argmax(over)) if over.any() else _BORDER_PARTS - 1
-        holds, beyond = float(t[first]), float(t[first + 1])
+        t = holds + (beyond - holds) * shares
+        foot, good = _feet(surface, curve_points(curve, t), np.tile(uv, (len(t), 1)), d)
+        off = np.maximum(low - foot, foot - high).max(axis=1)
+        over = (off > 0) | ~good | _leaps(surface, uv, foot)
+        first = int(np.argmax(over)) if over.any() else len(t)
+        between = 0 < first < len(t) and good[first]
+        at = off[first - 1] / (off[first - 1] - off[first]) if between and off[first] > 0 else 0.5
+        around = np.concatenate([at - _AROUND, at + _AROUND, [at]])
+        shares = np.sort(np.concatenate([_EVEN, around[(around > 0) & (around < 1)]]))
         if first:
-            uv = foot[first - 1]
+            holds, uv = float(t[first - 1]), foot[first - 1]
+        if first < len(t):
+            beyond = float(t[first])
         if abs(beyond - holds) < 1e-14 * max(1.0, abs(holds)):
             break
     return holds
