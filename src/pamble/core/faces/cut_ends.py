@@ -11,6 +11,7 @@ from pamble.core.arrays import Array, norm
 from pamble.core.faces.regions.sources import Source
 from pamble.core.spline.closest import boxed, to_curve
 from pamble.core.spline.curve import Curve
+from pamble.core.spline.ends import with_end
 from pamble.core.spline.evaluate import curve_points
 
 BESIDE = 1e-3
@@ -86,10 +87,4 @@ def _on_border(border: Sequence[Source], here: Array, scale: Array) -> Place | N
 def _ended(cut: CutCurve, end: int, place: Place | None) -> CutCurve:
     if place is None or (place[0] == cut.on_face.control[end]).all():
         return cut
-    return CutCurve(*(_with_end(c, end, p) for c, p in zip((cut.on_face, cut.space), place, strict=True)))
-
-
-def _with_end(curve: Curve, end: int, place: Array) -> Curve:
-    control = curve.control.copy()
-    control[end] = place
-    return replace(curve, control=control)
+    return CutCurve(*(with_end(c, end, p) for c, p in zip((cut.on_face, cut.space), place, strict=True)))

@@ -15,6 +15,7 @@ from pamble.core.faces.twins import twin
 from pamble.core.spline import basis
 from pamble.core.spline.closest import boxed, to_curve
 from pamble.core.spline.curve import Curve
+from pamble.core.spline.ends import with_end
 from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives
 from pamble.core.spline.knots import curve_part, reverse_curve, surface_part
 from pamble.core.spline.surface import Surface
@@ -33,6 +34,9 @@ _GAP = 1e-6
 
 _TIP = 0.02
 """Distance, mm, from the end of a contact within which a fillet that is cut across ends there."""
+
+_SPAN = 2e-4
+"""Length, mm, up to which no span is left where a fillet ends."""
 
 _ON = 1e-2
 """Distance, mm, within which an end of a contact lies on a fillet's side."""
@@ -71,7 +75,17 @@ def reach(surface: Surface, side: int, face: Face, name: str) -> Reach:
         raise GeometryError("The contact does not reach the border of its face.")
     first, last = own[np.argsort(feet.t[own])[[0, -1]]]
     ways = [_way(surface, face, float(feet.t[i]), float(side), ends[i], name) for i in (first, last)]
-    return Reach((float(feet.t[first]), float(feet.t[last])), (ways[0], ways[1]))
+    return Reach((_at_break(line, float(feet.t[first])), _at_break(line, float(feet.t[last]))), (ways[0], ways[1]))
+
+
+def _at_break(line: Curve, t: float) -> float:
+    """A parameter of a side, or the break that lies beside it: no span is left there that is shorter than what two fits
+    differ by.
+    """
+    at = basis.breaks(line.knots, line.degree)
+    near = float(at[int(np.argmin(np.abs(at - t)))])
+    here, there = curve_points(line, [t, near])
+    return near if float(np.linalg.norm(there - here)) < _SPAN else t
 
 
 @dataclass(frozen=True)
@@ -99,12 +113,7 @@ class End:
                 continue
             at[k] = contacts.at[k]
             (flat, space), (other, told) = lines[k], contacts.lines[k]
-            moved = []
-            for curve, tip in ((flat, other.control[k]), (space, told.control[k])):
-                control = curve.control.copy()
-                control[k] = tip
-                moved.append(replace(curve, control=control))
-            lines[k] = moved[0], moved[1]
+            lines[k] = with_end(flat, k, other.control[k]), with_end(space, k, told.control[k])
         return End((at[0], at[1]), tuple(lines))
 
 
@@ -185,10 +194,8 @@ def tipped(lines: Sequence[Curve], tips: Array) -> list[Curve]:
     """A row of lines with its first and last place moved by the little to where other edges end, (2, 3)."""
     out = list(lines)
     for k in (0, -1):
-        control = out[k].control.copy()
-        if float(np.linalg.norm(control[k] - tips[k])) < _TIP:
-            control[k] = tips[k]
-        out[k] = replace(out[k], control=control)
+        if float(np.linalg.norm(out[k].control[k] - tips[k])) < _TIP:
+            out[k] = with_end(out[k], k, tips[k])
     return out
 
 
@@ -250,11 +257,10 @@ def onto_borders(line: Curve, face: Face) -> Curve:
     """The line with its ends on the borders of the face that they lie beside: it leaves these tangentially, so that an
     end a millionth of a millimetre inside would not meet them.
     """
-    control = line.control.copy()
     for row in (0, -1):
-        end = control[[row]]
+        end = line.control[[row]]
         feet = [to_curve(e.space, end) for e in face.edges if boxed(e.space, end, REACH)[0]]
         foot = min(feet, key=lambda f: float(f.distance[0]), default=None)
         if foot is not None and foot.distance[0] < REACH:
-            control[row] = foot.point[0]
-    return replace(line, control=control)
+            line = with_end(line, row, foot.point[0])
+    return line

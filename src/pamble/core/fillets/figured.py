@@ -15,7 +15,7 @@ from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.ticking import tick
 
-_PIECE, _STRETCH = 0.01, 1e-6
+_PIECE, _STRETCH = 0.01, 1e-4
 """Distance, mm, within which a contact lies on a fillet's side; and the least share of it that counts."""
 
 

@@ -21,6 +21,7 @@ from pamble.core.fillets.ends import REACH
 from pamble.core.fillets.splice import OPEN, Piece, in_a_row, near, spliced_at
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
+from pamble.core.spline.ends import with_end
 from pamble.core.spline.evaluate import curve_points, surface_points
 from pamble.core.spline.knots import curve_part
 from pamble.core.spline.poles import is_pole
@@ -132,15 +133,15 @@ def onto_border(line: Curve, border: Sequence[Source], corner: Array | None, sca
     """A line in the parameters with its ends on the border where they lie beside it: it leaves this tangentially, so
     that a millionth of a millimetre would part them.
     """
-    control = line.control.copy()
     for row in (0, -1):
-        feet = [(to_curve(s.curve, control[row : row + 1 or None]), s.curve) for s in border]
+        here = line.control[[row]]
+        feet = [(to_curve(s.curve, here), s.curve) for s in border]
         foot, beside = min(feet, key=lambda f: float(f[0].distance[0]))
         for place in (corner, curve_points(beside, foot.t)[0]):
-            if place is not None and float(np.linalg.norm((place - control[row]) * scale)) < REACH:
-                control[row] = place
+            if place is not None and float(np.linalg.norm((place - here[0]) * scale)) < REACH:
+                line = with_end(line, row, place)
                 break
-    return replace(line, control=control)
+    return line
 
 
 def _leaving(source: Source, border: Sequence[Source], scale: Array) -> Source:

@@ -21,6 +21,7 @@ from pamble.core.faces.trim import fresh_meet
 from pamble.core.fillets.recut import roomy
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
+from pamble.core.spline.ends import with_end
 from pamble.core.spline.evaluate import curve_points, surface_derivatives
 from pamble.core.spline.knots import curve_part, reverse_curve
 from pamble.core.spline.surface import Surface
@@ -155,13 +156,11 @@ def joined(row: Sequence[Stretch], flat: Array, space: Array) -> list[Stretch]:
     out: list[Stretch] = []
     at, place = flat[0], space[0]
     for k, s in enumerate(row):
-        on_face, told = s.cut.on_face.control.copy(), s.cut.space.control.copy()
-        on_face[0], told[0] = at, place
+        on_face, told = with_end(s.cut.on_face, 0, at), with_end(s.cut.space, 0, place)
         if k == len(row) - 1:
-            on_face[-1], told[-1] = flat[1], space[1]
-        at, place = on_face[-1], told[-1]
-        cut = CutCurve(replace(s.cut.on_face, control=on_face), replace(s.cut.space, control=told))
-        out.append(Stretch(s.number, cut))
+            on_face, told = with_end(on_face, -1, flat[1]), with_end(told, -1, space[1])
+        at, place = on_face.control[-1], told.control[-1]
+        out.append(Stretch(s.number, CutCurve(on_face, told)))
     return out
 
 

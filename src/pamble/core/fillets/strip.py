@@ -24,6 +24,7 @@ from pamble.core.fillets.joints import with_shared_ends
 from pamble.core.fillets.rolled import Rolled, rolled
 from pamble.core.fillets.shape import Shape
 from pamble.core.spline.curve import Curve
+from pamble.core.spline.ends import with_end
 from pamble.core.spline.evaluate import surface_derivatives
 from pamble.core.spline.knots import curve_part
 from pamble.core.tolerances import SEAM_SEARCH
@@ -211,9 +212,8 @@ def _line(rolls: Sequence[Rolled], far: Sequence[Reach], loop: bool) -> Curve:
         parts.append(curve_part(r.lines[0], start, end.at[1] if loop or i < len(rolls) - 1 else high))
     line = reduce(run_on, parts)
     if loop:
-        control = line.control.copy()
-        control[[0, -1]] = 0.5 * (control[0] + control[-1])
-        line = replace(line, control=control)
+        middle = 0.5 * (line.control[0] + line.control[-1])
+        line = with_end(with_end(line, 0, middle), -1, middle)
     return line
 
 
