@@ -208,6 +208,35 @@ def test_curves_come_back_exact_named_and_beside_faces(tmp_path):
     assert np.allclose(curve_points(back.curve, t), curve_points(own, a + t * (b - a)), atol=1e-9)
 
 
+def _ball(at, way, radius):
+    return BRepPrimAPI_MakeSphere(gp_Ax2(gp_Pnt(*at), gp_Dir(*way)), radius).Shape()
+
+
+def _ring_and_ball():
+    ring = BRepPrimAPI_MakeTorus(gp_Ax2(gp_Pnt(0, 0, 5), gp_Dir(0, 0, 1)), 27.673265962566937, 9.71444904990747).Shape()
+    ball = _ball((-4.071406531, 14.635144994, 0.691157952), (0.633533476, 0.42354675, -0.647490143), 14.455108367)
+    return BRepAlgoAPI_Fuse(ring, ball).Shape()
+
+
+def _bitten_egg():
+    place = gp_Ax2(gp_Pnt(0, 0, 5), gp_Dir(0, 0, 1))
+    wide = gp_GTrsf(gp_Mat(1.45293686, 0, 0, 0, 1.10881315, 0, 0, 0, 1.34024973), gp_XYZ(0, 0, 0))
+    egg = BRepBuilderAPI_GTransform(BRepPrimAPI_MakeSphere(place, 25.0).Shape(), wide, True).Shape()
+    ball = _ball((-12.744855599, 13.520969796, 13.980342621), (0.966034546, 0.253342776, 0.050938145), 15.186626701)
+    return BRepAlgoAPI_Cut(egg, ball).Shape()
+
+
+@pytest.mark.parametrize("solid", [_ring_and_ball, _bitten_egg])
+def test_a_ball_that_is_cut_over_its_joint_is_read_as_what_is_left_of_it(solid, tmp_path):
+    """OpenCASCADE puts the edges of its own file on a wrong turn of the ball: it reads .6 to 1.9 times its area."""
+    shape, again = solid(), tmp_path / "again.step"
+    found = read_step(written(shape, tmp_path / "solid.step"))
+    assert [item.problem for item in found] == [None, None]
+    assert sum(face_area(item.face) for item in found) == pytest.approx(shape_area(shape), rel=1e-5)
+    write_step([(item.name, item.shape) for item in found], again)
+    assert sum(shape_area(f) for f in readback.faces(again)) == pytest.approx(shape_area(shape), rel=1e-5)
+
+
 @pytest.mark.parametrize("seed", [4, 11, 16])
 def test_a_ball_like_face_is_not_read_as_what_was_cut_out_of_it(seed, tmp_path):
     """Ellipsoids joined by lot, which OpenCASCADE reads wrongly from files of its own."""

@@ -29,15 +29,19 @@ from pamble.core.exchange.missing import beyond_measure, missing_faces, named_fa
 from pamble.core.faces.face import Face
 from pamble.core.faces.loose import curve_from_shape, curve_to_shape, loose_edges
 from pamble.core.faces.shapes import face_from_shape, shape_faces, shape_kind
+from pamble.core.faces.turns import on_wrong_turns
 from pamble.core.spline.curve import Curve
 
 _SCHEMA = "AP242DIS"
+
+_FLAT = 3
+"""The reader's word for edges that are where their trim curves have them."""
 
 
 @dataclass(frozen=True)
 class StepItem:
     """A face or a loose curve of a file: name, kind of surface or "curve", what it became, or the reason why it cannot
-    be taken, and the file's shape; None where there is not even that.
+    be taken, and what it is written as: the file's shape, or None where there is not even that.
     """
 
     name: str
@@ -92,19 +96,7 @@ def read_step(path: Path | str) -> list[StepItem]:
     if false := beyond_measure(data):
         raise ExchangeError(f"{path.name} is damaged: it holds {false} where a number belongs.", subject=path.name)
     reader = STEPControl_Reader()
-    with _muted():
-        _quiet()
-        Interface_Static.SetCVal_s("xstep.cascade.unit", "MM")
-        Interface_Static.SetIVal_s("read.precision.mode", 0)
-        try:
-            status = reader.ReadFile(str(path))
-            if status == IFSelect_ReturnStatus.IFSelect_RetDone:
-                reader.TransferRoots()
-                shape = reader.OneShape()
-        except Exception as error:
-            raise ExchangeError(f"{path.name} cannot be read: {error}", subject=path.name) from error
-    if status != IFSelect_ReturnStatus.IFSelect_RetDone:
-        raise ExchangeError(f"{path.name} is damaged or cut short: its entities cannot be read.", subject=path.name)
+    shape = _shape(reader, path)
     faces = [] if shape is None else shape_faces(shape)
     edges = [] if shape is None else loose_edges(shape)
     if not faces and not edges and named_faces(data):
@@ -119,16 +111,50 @@ def read_step(path: Path | str) -> list[StepItem]:
         )
     found = []
     sets = _set_names(reader) if edges else {}
-    for word, convert, items in (("Face", face_from_shape, faces), ("Curve", curve_from_shape, edges)):
-        for number, item in enumerate(items, start=1):
-            name = _entity_name(reader, item, sets) or f"{word} {number}"
-            found.append(_taken(name, shape_kind(item) if word == "Face" else "curve", convert, item))
+    for number, (item, turned) in enumerate(zip(faces, _on_their_turns(path, faces), strict=True), start=1):
+        name = _entity_name(reader, item, sets) or f"Face {number}"
+        taken = _taken(name, shape_kind(item), face_from_shape, turned)
+        found.append(taken if turned is item else replace(taken, shape=taken.made))
+    for number, item in enumerate(edges, start=1):
+        name = _entity_name(reader, item, sets) or f"Curve {number}"
+        found.append(_taken(name, "curve", curve_from_shape, item))
     for lost in missing_faces(data, reader, faces):
         found.append(StepItem(f"Face #{lost}", "missing", None, "the file names it, but it could not be built", None))
     if absent := undefined(data):
         words = f"the file refers to {absent} entities that are not in it: more may be missing than can be told"
         found.append(StepItem("Rest of the file", "missing", None, words, None))
     return _distinct(found)
+
+
+def _shape(reader: Any, path: Path, flat: bool = False) -> Any:
+    """What a file holds, in mm. flat: edges are where their trim curves have them. Raises `ExchangeError`."""
+    shape = None
+    with _muted():
+        _quiet()
+        Interface_Static.SetCVal_s("xstep.cascade.unit", "MM")
+        Interface_Static.SetIVal_s("read.precision.mode", 0)
+        Interface_Static.SetIVal_s("read.surfacecurve.mode", _FLAT if flat else 0)
+        try:
+            status = reader.ReadFile(str(path))
+            if status == IFSelect_ReturnStatus.IFSelect_RetDone:
+                reader.TransferRoots()
+                shape = reader.OneShape()
+        except Exception as error:
+            raise ExchangeError(f"{path.name} cannot be read: {error}", subject=path.name) from error
+    if status != IFSelect_ReturnStatus.IFSelect_RetDone:
+        raise ExchangeError(f"{path.name} is damaged or cut short: its entities cannot be read.", subject=path.name)
+    return shape
+
+
+def _on_their_turns(path: Path, faces: list[Any]) -> list[Any]:
+    """The faces of a file. Where the native library puts edges of a ball on a wrong turn of it, which it does where
+    they run over its joint, their trim curves in the file tell the right one.
+    """
+    wrong = [n for n, face in enumerate(faces) if on_wrong_turns(face)]
+    again = shape_faces(_shape(STEPControl_Reader(), path, flat=True)) if wrong else []
+    if len(again) != len(faces):
+        return faces
+    return [again[n] if n in wrong and not on_wrong_turns(again[n]) else face for n, face in enumerate(faces)]
 
 
 def _taken(name: str, kind: str, convert: Callable[[Any], Face | Curve], shape: Any) -> StepItem:

@@ -15,6 +15,7 @@ from pamble.core.faces.twins import fitted_like
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_derivatives, surface_points
+from pamble.core.spline.knots import iso_curve
 from pamble.core.spline.surface import Surface
 
 _GOOD = 1e-4
@@ -34,6 +35,9 @@ may lie off it, as the surface is rounded too.
 _SAMPLES = 65
 _POLE = 1e-6
 """Share of a surface's size that a parameter moves over its whole range where it says nothing: at a pole."""
+
+_STILL = 1e-6
+"""Share of a turn within which a parameter stands still."""
 
 _STEP = 1e-4
 """Share of an edge by which a place beside a pole lies from it."""
@@ -63,9 +67,25 @@ def on_spline(surface: Surface, pcurve: Curve, space: Curve, old: Curve) -> Curv
 
 def foot_curve(surface: Surface, space: Curve, guide: Guide, tolerance: float = _FIT) -> Curve:
     """A trim curve through the feet of an edge within a tolerance, mm, over its parameters."""
-    scale = plane_scale(surface)
-    made = fitted_like(space, lambda t: _feet(surface, space, guide, t) * scale, tolerance)
+    scale, held = plane_scale(surface), _held(surface, space, guide)
+    made = fitted_like(space, lambda t: _feet(surface, space, guide, t, held) * scale, tolerance)
     return Curve(made.degree, made.knots, made.control / scale)
+
+
+def _held(surface: Surface, space: Curve, guide: Guide) -> dict[int, float]:
+    """Parameters in which an edge stands still, as on a meridian: at a pole its feet would not tell them."""
+    share = np.linspace(0, 1, _SAMPLES)[1:-1]
+    there = guide(share)
+    out: dict[int, float] = {}
+    for k in (k for k in (0, 1) if surface.closed[k]):
+        (low, high), turn = surface.domain[k], float(np.ptp(surface.domain[k]))
+        if np.ptp(there[:, k]) > _STILL * turn:
+            continue
+        feet = _near(surface, space, guide, share)[:, k]
+        at = float(np.median(feet))
+        if float(np.median(np.abs(feet - at))) < _STILL * turn:
+            out[k] = next((border for border in (low, high) if abs(border - at) < _STILL * turn), at)
+    return out
 
 
 def calm_on_spline(surface: Surface, calm: Curve, stored: Curve, old: Curve, unit: float) -> Curve | None:
@@ -99,8 +119,8 @@ def _at(curve: Curve, share: Array) -> Array:
     return low + share * (high - low)
 
 
-def _feet(surface: Surface, space: Curve, guide: Guide, t: Array) -> Array:
-    """Parameters (m, 2) of the edge's places, on the side of a joint on which it runs."""
+def _feet(surface: Surface, space: Curve, guide: Guide, t: Array, held: dict[int, float]) -> Array:
+    """Parameters (m, 2) of the edge's places, on the side of a joint on which it runs. held: see `_held`."""
     low, high = space.domain
     share = (t - low) / (high - low)
     uv = _near(surface, space, guide, share)
@@ -109,6 +129,9 @@ def _feet(surface: Surface, space: Curve, guide: Guide, t: Array) -> Array:
     for k, pace in enumerate((norm(d[1, 0]), norm(d[0, 1]))):
         pole = pace * np.ptp(surface.domain[k]) < _POLE * surface.diagonal
         uv[:, k] = np.where(pole, beside[:, k], uv[:, k])
+    for k, at in held.items():
+        uv[:, k] = at
+        uv[:, 1 - k] = to_curve(iso_curve(surface, "uv"[k], at), curve_points(space, t)).t
     return uv
 
 

@@ -61,6 +61,16 @@ def misses_joint(face: Any) -> bool:
     return bool(apart.max() > COINCIDENT)
 
 
+def on_wrong_turns(face: Any) -> bool:
+    """Whether trim curves of a face run over more than a turn of its closed surface: some were put on a wrong one."""
+    low, high = np.reshape(bounds_of(face), (2, 2)).T
+    turns = np.array(full_turns(BRep_Tool.Surface_s(face)))
+    if not (high - low > turns * (1 + _WHOLE)).any():
+        return False
+    # Bounds come from the poles of trim curves, which may lie farther out than these.
+    return bool((np.ptp(_places(face), axis=0) > turns * (1 + _WHOLE)).any())
+
+
 def over_joint(face: Any, before: Any) -> tuple[float, ...] | None:
     """Bounds of u and v, at most a turn, of a face that runs over the joint of its closed surface, outside the range of
     its knots; None of any other. The bounds that the boundary model tells come from the poles of trim curves, which may
