@@ -8,13 +8,19 @@ import tempfile
 from pathlib import Path
 from typing import Any
 
+from OCP.BRep import BRep_Tool
 from OCP.BRepGProp import BRepGProp
 from OCP.GProp import GProp_GProps
 from OCP.IFSelect import IFSelect_ReturnStatus
 from OCP.STEPControl import STEPControl_Reader, STEPControl_StepModelType, STEPControl_Writer
+from OCP.TopAbs import TopAbs_ShapeEnum
+from OCP.TopExp import TopExp_Explorer
+from OCP.TopoDS import TopoDS
 
+from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
 from pamble.core.faces.joints import ball_like, other_joints
+from pamble.core.faces.shapes import face_from_shape
 from pamble.core.faces.to_shape import face_to_shape
 
 _SAME = 1e-3
@@ -28,6 +34,26 @@ def exact_shape(face: Face) -> Any:
         return shape
     others = (face_to_shape(f) for f in other_joints(face, along))
     return next((s for s in others if _read_right(s)), shape)
+
+
+def kept_shape(shape: Any) -> Any:
+    """The shape of a face as it came from a file; of one with poles that would not be read back as it is, one that
+    is."""
+    if shape.ShapeType() != TopAbs_ShapeEnum.TopAbs_FACE or not _has_poles(shape) or _read_right(shape):
+        return shape
+    try:
+        return exact_shape(face_from_shape(shape))
+    except GeometryError:
+        return shape
+
+
+def _has_poles(shape: Any) -> bool:
+    explorer = TopExp_Explorer(shape, TopAbs_ShapeEnum.TopAbs_EDGE)
+    while explorer.More():
+        if BRep_Tool.Degenerated_s(TopoDS.Edge(explorer.Current())):
+            return True
+        explorer.Next()
+    return False
 
 
 def _read_right(shape: Any) -> bool:

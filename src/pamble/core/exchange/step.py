@@ -24,7 +24,7 @@ from OCP.TopoDS import TopoDS_Compound
 from OCP.XCAFDoc import XCAFDoc_DocumentTool
 
 from pamble.core.errors import ExchangeError, PambleError
-from pamble.core.exchange.balls import exact_shape
+from pamble.core.exchange.balls import exact_shape, kept_shape
 from pamble.core.exchange.missing import beyond_measure, missing_faces, named_faces, undefined
 from pamble.core.faces.face import Face
 from pamble.core.faces.loose import curve_from_shape, curve_to_shape, loose_edges
@@ -203,7 +203,7 @@ def _distinct(items: list[StepItem]) -> list[StepItem]:
 def _to_shape(item: Any) -> Any:
     if isinstance(item, Face):
         return exact_shape(item)
-    return curve_to_shape(item) if isinstance(item, Curve) else item
+    return curve_to_shape(item) if isinstance(item, Curve) else kept_shape(item)
 
 
 def write_step(faces: Sequence[tuple[str, Face | Curve | Any]], path: Path | str, title: str = "Pamble") -> None:

@@ -87,6 +87,19 @@ def face_from_shape(shape: Any) -> Face:
     surface turned, so that the surface normal is the face's. Raises `GeometryError` with the reason.
     """
     whole, own_edge = _converted(shape)
+    try:
+        return _face(shape, whole, own_edge)
+    except Exception as error:  # of many kinds: a joint in pieces, for one, is converted with trims of other pieces
+        if whole.IsSame(shape):
+            raise
+        try:
+            return _face(shape, TopoDS.Face(shape), TopoDS.Edge)
+        except Exception:
+            raise error from None
+
+
+def _face(shape: Any, whole: Any, own_edge: Callable[[Any], Any]) -> Face:
+    """The same, of the face as it is on a B-spline. own_edge: what became of its edges there."""
     turned = whole.Orientation() == TopAbs_Orientation.TopAbs_REVERSED
     forward = TopoDS.Face(whole.Oriented(TopAbs_Orientation.TopAbs_FORWARD))
     before = TopoDS.Face(shape.Oriented(TopAbs_Orientation.TopAbs_FORWARD))
