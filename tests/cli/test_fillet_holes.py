@@ -72,3 +72,15 @@ def test_the_rim_of_a_hole_is_no_hole_under_its_own_fillet(tmp_path, capsys):
     assert main(words) == 0
     assert "note" not in capsys.readouterr().out
     assert shell(out)[0] == 0
+
+
+def test_a_neck_that_the_contact_would_part_is_told_and_a_smaller_radius_leaves_it_whole(tmp_path, capsys):
+    """A corner of a pocket .9 mm from a rim: one of both pieces was lost, and the shell left open without a word."""
+    body = BRepAlgoAPI_Cut(drum(), block(-20.5, -20.5, 20, 60, 60, 40)).Shape()
+    solid, out = written(body, tmp_path / "in.step"), tmp_path / "rim.step"
+    words = ["fillet", solid, "--edge", "-30,-0.5,40", "-o", str(out), "--radius"]
+    assert main([*words, "2"]) == 2
+    assert "leaves two pieces of a face" in capsys.readouterr().err
+    assert not out.exists()
+    assert main([*words, "0.5"]) == 0
+    assert shell(out)[0] == 0

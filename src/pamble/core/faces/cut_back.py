@@ -61,7 +61,16 @@ def cut_back(
             f"The {label} does not part its face from border to border: "
             + (" ".join(w.words for w in divided.complaints) or helps)
         )
-    return divided.holding(keep)[0]
+    whole, *rest = divided.holding(keep)
+    # Beyond the corner in which two contacts cross, a piece is left that goes with the corner.
+    if rest and len(cuts) == 1:
+        e = rest[0].edges[0]
+        x, y, z = curve_points(e.space, [0.5 * sum(e.domain)])[0]
+        raise GeometryError(
+            f"The {label} leaves two pieces of a face, one of them near ({x:.2f}, {y:.2f}, {z:.2f}) mm: a smaller "
+            "radius leaves it whole."
+        )
+    return whole
 
 
 def _beyond(divided: Divided, at: Array, cuts: Sequence[Cut]) -> bool:
