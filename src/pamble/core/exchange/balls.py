@@ -17,7 +17,6 @@ from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopExp import TopExp_Explorer
 from OCP.TopoDS import TopoDS
 
-from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
 from pamble.core.faces.joints import ball_like, other_joints
 from pamble.core.faces.shapes import face_from_shape
@@ -37,13 +36,14 @@ def exact_shape(face: Face) -> Any:
 
 
 def kept_shape(shape: Any) -> Any:
-    """The shape of a face as it came from a file; of one with poles that would not be read back as it is, one that
-    is."""
+    """The shape of a face as it came from a file; of one with poles that would not be read back as it is, one that is,
+    if it can be.
+    """
     if shape.ShapeType() != TopAbs_ShapeEnum.TopAbs_FACE or not _has_poles(shape) or _read_right(shape):
         return shape
     try:
         return exact_shape(face_from_shape(shape))
-    except GeometryError:
+    except Exception:  # of many kinds; then it goes out as it came
         return shape
 
 
