@@ -52,6 +52,8 @@ def fillet(given: Namespace) -> tuple[dict[str, Any], str]:
     for label, face in [*(("Fillet", row.face) for row in made.faces), *(("Ball", face) for face in made.corners)]:
         called.append(new_name(label, {f.name for f in found} | set(called)))
         shapes.append((called[-1], face))
+    for n, piece in made.pieces:
+        shapes.append((new_name(f"{names[n]} piece", {name for name, _ in shapes}), piece))
     write_step(shapes, out_path)
     beside = {n for row in made.faces for n in row.beside} or set(made.changed)
     out = {

@@ -42,8 +42,10 @@ def cut_back(
     label: str = "contact of the ball",
     helps: str = "a smaller radius, or a larger face, is needed.",
 ) -> Face:
-    """The face without what is taken from it. corners: points (3,) of the face that go, too. label: the lines in words;
-    helps: what helps where they do not part the face. Raises `GeometryError` in these words.
+    """The face without what is taken from it; in several pieces, still one face, where a neck of it goes.
+
+    corners: points (3,) of the face that go, too. label: the lines in words; helps: what helps where they do not part
+    the face. Raises `GeometryError` in these words.
     """
     divided = divide(face, [Cutter(c.name, f"the {label}", line) for c in cuts for line in c.lines], _CUT)
     middles = [curve_points(e.space, [0.5 * sum(e.space.domain)])[0] for c in cuts for e in c.edges]
@@ -61,16 +63,8 @@ def cut_back(
             f"The {label} does not part its face from border to border: "
             + (" ".join(w.words for w in divided.complaints) or helps)
         )
-    whole, *rest = divided.holding(keep)
     # Beyond the corner in which two contacts cross, a piece is left that goes with the corner.
-    if rest and len(cuts) == 1:
-        e = rest[0].edges[0]
-        x, y, z = curve_points(e.space, [0.5 * sum(e.domain)])[0]
-        raise GeometryError(
-            f"The {label} leaves two pieces of a face, one of them near ({x:.2f}, {y:.2f}, {z:.2f}) mm: a smaller "
-            "radius leaves it whole."
-        )
-    return whole
+    return divided.together(keep) if len(cuts) == 1 else divided.holding(keep)[0]
 
 
 def _beyond(divided: Divided, at: Array, cuts: Sequence[Cut]) -> bool:

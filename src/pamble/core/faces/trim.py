@@ -18,7 +18,7 @@ from pamble.core.faces.face import Face
 from pamble.core.faces.inside import held
 from pamble.core.faces.regions.arrange import Arrangement, arrange
 from pamble.core.faces.regions.choose import Complaint, Pick, Region, chosen, complaints, regions
-from pamble.core.faces.regions.cut import faces_of
+from pamble.core.faces.regions.cut import face_of, faces_of
 from pamble.core.faces.regions.sources import Source, border_sources, plane_scale
 from pamble.core.planes import Plane
 from pamble.core.spline.curve import Curve
@@ -64,6 +64,10 @@ class Divided:
     def holding(self, numbers: Sequence[int]) -> list[Face]:
         """Faces that hold the regions of these numbers, the largest first. Raises `GeometryError` if there are none."""
         return faces_of(self.face.surface, self.arrangement, numbers)
+
+    def together(self, numbers: Sequence[int]) -> Face:
+        """One face of the regions of these numbers, in however many pieces. Raises `GeometryError` without any."""
+        return face_of(self.face.surface, self.arrangement, numbers)
 
     def kept(self, picks: Sequence[Pick]) -> list[int]:
         """Numbers of the picked regions. Raises `GeometryError` for a pick that names none."""

@@ -12,6 +12,7 @@ from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
 from pamble.core.faces.cut_back import Cut, NotParted, cut_back
 from pamble.core.faces.face import Face
+from pamble.core.faces.pieces import pieces_of
 from pamble.core.faces.sound import told_unsound
 from pamble.core.fillets.corner import cornered
 from pamble.core.fillets.crease import BEYOND
@@ -45,7 +46,7 @@ class Fillet:
     """faces: the fillets, those of a crease in a row. corners: pieces of balls where three of them meet; left: corners
     (3,) that are left open. changed: faces of the part that were cut back, by their number: those beside the creases,
     and those that stand across their ends; gone: numbers of those of which nothing is left. radii: least and largest,
-    mm.
+    mm. pieces: what else is left of faces of which a neck went, with their numbers.
     """
 
     faces: tuple[FilletFace, ...]
@@ -55,11 +56,12 @@ class Fillet:
     radii: tuple[float, float]
     warnings: tuple[str, ...]
     gone: frozenset[int] = frozenset()
+    pieces: tuple[tuple[int, Face], ...] = ()
 
     def unsound(self) -> list[str]:
         """Words about faces, new or cut, that other programs may not take."""
         cut = (face for n, face in self.changed.items() if n not in self.gone)
-        return told_unsound([*(f.face for f in self.faces), *self.corners, *cut])
+        return told_unsound([*(f.face for f in self.faces), *self.corners, *cut, *(f for _, f in self.pieces)])
 
 
 def fillet(
@@ -117,7 +119,10 @@ def fillet(
     left = tuple(c.point for c, ball in zip(corners, balls, strict=True) if ball is None and not c.mitre)
     warnings += ["Near ({:.2f}, {:.2f}, {:.2f}) mm fillets meet round a hole: fill it.".format(*p) for p in left]
     closed = tuple(ball for ball in balls if ball is not None)
-    return Fillet(tuple(made), closed, left, changed, (min(least), max(most)), tuple(warnings), frozenset(gone))
+    parts = {n: pieces_of(face) for n, face in changed.items()}
+    more = tuple((n, piece) for n, own in parts.items() for piece in own[1:])
+    whole, limits = {n: own[0] for n, own in parts.items()}, (min(least), max(most))
+    return Fillet(tuple(made), closed, left, whole, limits, tuple(warnings), frozenset(gone), more)
 
 
 @dataclass(frozen=True)

@@ -114,7 +114,7 @@ def run(params: FilletParams, inputs: Inputs, context: Context) -> Made:
         for own in row.face.edges
         if own.side == side
     )
-    shapes = [row.face for row in made.faces] + list(made.corners)
+    shapes = [row.face for row in made.faces] + list(made.corners) + [piece for _, piece in made.pieces]
     return Made(
         {_slot(i): Shape(face) for i, face in enumerate(shapes)},
         {ids[n]: Shape(face) for n, face in made.changed.items()},

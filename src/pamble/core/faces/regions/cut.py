@@ -33,21 +33,30 @@ def faces_of(surface: Surface, made: Arrangement, keep: Sequence[int]) -> list[F
     An edge is named by its source, with "1of2" and so on behind it where several stretches of the source are left.
     Raises `GeometryError` if nothing is kept.
     """
+    return [_face(surface, made, loops) for loops in _pieces(made, keep)]
+
+
+def face_of(surface: Surface, made: Arrangement, keep: Sequence[int]) -> Face:
+    """One face of the regions of these numbers, in however many pieces; see `faces_of`."""
+    return _face(surface, made, [loop for loops in _pieces(made, keep) for loop in loops])
+
+
+def _pieces(made: Arrangement, keep: Sequence[int]) -> list[list[list[Border]]]:
+    """The loops of each piece that regions make together, the largest first."""
     if not keep:
         raise GeometryError("Nothing is kept of the face: pick at least one region.")
     kept = set(keep)
     if len(kept) == 1:
-        rings = made.rings[keep[0]]
-        return [_face(surface, made, [_joined(made, [(made.pieces[i], w) for i, w in ring]) for ring in rings])]
+        return [[_joined(made, [(made.pieces[i], w) for i, w in ring]) for ring in made.rings[keep[0]]]]
     border = [p for p in made.pieces if (p.left in kept) != (p.right in kept)]
     found = []
     for polygon, rings in bounded(border):
         first, way = rings[0][0]
         if (border[first].left if way > 0 else border[first].right) in kept:
             loops = [_joined(made, [(border[i], w) for i, w in ring]) for ring in rings]
-            found.append((float(shapely.area(polygon)), _face(surface, made, loops)))
+            found.append((float(shapely.area(polygon)), loops))
     found.sort(key=lambda f: -f[0])
-    return [face for _, face in found]
+    return [loops for _, loops in found]
 
 
 def _joined(made: Arrangement, ring: Sequence[tuple[Piece, int]]) -> list[Border]:
