@@ -141,7 +141,8 @@ def at_desk(page: Page, pamble, study: str) -> Iterator[Desk]:
     page.on("pageerror", lambda e: faults.append(str(e)))
     page.set_default_timeout(15_000)
     page.goto(f"{pamble.url}/study/{study}")
-    expect(page.get_by_text("step 0 · stored")).to_be_visible()
+    # A demo that is opened for the first time is worked out first.
+    expect(page.get_by_text("step 0 · stored")).to_be_visible(timeout=60_000)
     # Keys start tools once these are known.
     expect(page.get_by_role("toolbar", name="Tools").get_by_role("button").first).to_be_visible()
     yield Desk(page, f"{pamble.url}/study/{study}")
