@@ -19,6 +19,14 @@ def drum():
     return BRepPrimAPI_MakeCylinder(30.0, 40.0).Shape()
 
 
+POCKET = block(-20.5, -20.5, 20, 60, 60, 40)
+
+
+def necked():
+    """A drum with a pocket, a corner of it .9 mm from the rim."""
+    return BRepAlgoAPI_Cut(drum(), POCKET).Shape()
+
+
 def angle():
     return BRepAlgoAPI_Fuse(block(0, 0, 0, 100, 60, 20), block(0, 40, 0, 100, 20, 60)).Shape()
 
@@ -37,7 +45,7 @@ CASES = {
     "a hole across a rim from its start": (drum, RIM, 5.0, [rod(-20, -13, 20, UP, 4, 40)], BRepAlgoAPI_Cut),
     "a hole over the joint of a rim": (drum, (0, 30, 40), 5.0, [rod(24, 0, 20, UP, 4, 40)], BRepAlgoAPI_Cut),
     "a corner of a pocket, by a neck from a rim": (
-        drum, (-30, 0, 40), 2.0, [block(-20.5, -20.5, 20, 60, 60, 40)], BRepAlgoAPI_Cut,
+        drum, (-30, 0, 40), 2.0, [POCKET], BRepAlgoAPI_Cut,
     ),
     "a hole beside a foot": (angle, FOOT, 6.0, [rod(50, 36, -5, UP, 3, 60)], BRepAlgoAPI_Cut),
     "a hole under a foot": (angle, FOOT, 9.0, [rod(50, 34, -5, UP, 2, 60)], BRepAlgoAPI_Cut),

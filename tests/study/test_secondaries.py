@@ -12,6 +12,7 @@ from pamble.core.spline.knots import iso_curve, reverse_surface, surface_part, s
 from pamble.study.frame import read_frame
 from pamble.study.stored import FaceData, SurfaceData
 from tests.cli.test_fillet_ends import blunted
+from tests.cli.test_fillet_holes import necked
 from tests.core.fillets.test_dying import SLANTED, line_on
 from tests.core.fillets.test_fillet import CREASES, LAWS, block, slab, turned_away
 from tests.core.joining.test_chains import gap, parted
@@ -136,24 +137,38 @@ def test_fillets_that_meet_are_one_step_with_a_radius_each_and_a_ball_where_all_
     assert any("round a hole" in w for w in state.made.warnings)
 
 
-def test_a_small_face_that_a_fillet_consumes_is_gone_and_back_after_an_undo(kernel, tmp_path):
-    found = [item.face for item in read_step(written(blunted(), tmp_path / "blunted.step"))]
+def filleted(kernel, solid, place, radius, tmp_path):
+    """Faces of a body of the other library, and the fillet "r" of its edge at a place, with all that lies about it."""
+    found = [item.face for item in read_step(written(solid, tmp_path / "solid.step"))]
     for n, one in enumerate(found):
         add(kernel, f"f{n}", "face", face=FaceData.of(one).model_dump())
-    middle = np.array([[50.0, 0.0, 40.0]])
     owner, edge = min(
-        ((n, e) for n, one in enumerate(found) for e in one.edges),
-        key=lambda row: float(to_curve(row[1].space, middle).distance[0]),
+        ((f"f{n}", e) for n, one in enumerate(found) for e in one.edges),
+        key=lambda row: float(to_curve(row[1].space, np.array([place], dtype=float)).distance[0]),
     )
-    about = kernel.about_crease(f"f{owner}", edge.name, 15.0)
+    faces = [{"feature": id} for id in kernel.about_crease(owner, edge.name, 3.0 * radius) if id != owner]
+    return found, add(kernel, "r", "fillet", edges=[line(owner, edge.name)], faces=faces, radius=radius)
+
+
+def test_a_small_face_that_a_fillet_consumes_is_gone_and_back_after_an_undo(kernel, tmp_path):
+    found, state = filleted(kernel, blunted(), (50, 0, 40), 5, tmp_path)
     small = f"f{int(np.argmin([sum(curve_length(e.space) for e in one.edges) for one in found]))}"
-    assert small in about
-    faces = [{"feature": id} for id in about if id != f"f{owner}"]
-    state = add(kernel, "r", "fillet", edges=[line(f"f{owner}", edge.name)], faces=faces, radius=5)
     assert (state.problem, state.made.warnings, state.made.removes) == (None, (), (small,))
     assert small not in kernel.now.world
     kernel.commit({"op": "set_params", "id": "r", "changes": {"radius": 0.5}})
     assert small in kernel.now.world
+
+
+def test_a_neck_that_a_fillet_consumes_leaves_two_pieces_of_a_face_each_with_its_seam(kernel, tmp_path):
+    state = filleted(kernel, necked(), (-30, -0.5, 40), 2, tmp_path)[1]
+    assert (state.problem, state.made.warnings, set(state.made.makes)) == (None, (), {"", "2"})
+    sides = [row for row in promised(kernel, "r") if "v0" in row[0] or "v1" in row[0]]
+    assert len(sides) == 3
+    assert {row[2] for row in sides} == {"holds"}
+    assert sum("r/2." in row[0] for row in sides) == 1
+    kernel.commit({"op": "set_params", "id": "r", "changes": {"radius": 0.5}})
+    assert set(kernel.now.states["r"].made.makes) == {""}
+    assert {row[2] for row in promised(kernel, "r")} == {"holds"}
 
 
 def test_a_fillet_trims_both_faces_and_follows_and_a_match_moves_a_face(kernel):

@@ -4,7 +4,7 @@ ball lies where three of one radius meet.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Annotated, Any
 
 import numpy as np
@@ -14,7 +14,6 @@ from pamble.core.arrays import Array
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face, base_name
 from pamble.core.fillets.crease import Crease, crease
-from pamble.core.fillets.ends import contact_edges
 from pamble.core.fillets.figured import FilletFace
 from pamble.core.fillets.fillet import Fillet, fillet
 from pamble.core.fillets.shape import Section
@@ -25,7 +24,7 @@ from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figur
 from pamble.study.features.fields import choice, number
 from pamble.study.features.figures import JOINTS
 from pamble.study.features.handles import pull, slide
-from pamble.study.objects import PartHandle
+from pamble.study.objects import PartHandle, object_id
 from pamble.study.references import ChangedEdgeRef, ChangedFaceRef, FaceRef
 from pamble.study.stored import Stored
 
@@ -100,21 +99,17 @@ def run(params: FilletParams, inputs: Inputs, context: Context) -> Made:
     diagonal = max(face.surface.diagonal for face in part)
     made = fillet(part, asked, params.section, params.chord, diagonal, params.rho, params.gap)
     order = {"g2": 2, "g3": 3}.get(params.section, 1)
+    shapes = [row.face for row in made.faces] + list(made.corners)
+    left = [(n, object_id(context.step, _slot(len(shapes) + i)), f) for i, (n, f) in enumerate(made.pieces)]
+    beside = {n: [(ids[n], face), *((id, f) for m, id, f in left if m == n)] for n, face in made.changed.items()}
     seams = tuple(
-        DeclaredSeam(
-            own.name,
-            ids[n],
-            _contact(made.changed[n], row, own),
-            order,
-            _slot(k),
-            part=len(contact_edges(made.changed[n], row.name)) > 1,
-        )
+        _seam(beside[n], row, own, order, _slot(k))
         for k, row in enumerate(made.faces)
         for side, n in zip(("v0", "v1"), row.beside, strict=True)
         for own in row.face.edges
         if own.side == side
     )
-    shapes = [row.face for row in made.faces] + list(made.corners) + [piece for _, piece in made.pieces]
+    shapes += [piece for _, _, piece in left]
     return Made(
         {_slot(i): Shape(face) for i, face in enumerate(shapes)},
         {ids[n]: Shape(face) for n, face in made.changed.items()},
@@ -197,13 +192,14 @@ def _points(params: FilletParams, c: Crease, turned: bool) -> Iterator[PartHandl
             yield pull("radii_at", f"Radius {i + 1}", params.radii_at[i], *where, index=i, limits=(1e-3, 1e5))
 
 
-def _contact(trimmed: Face, row: FilletFace, own: Edge) -> str:
-    """Name of the edge that the contact cut along a side of the fillet, or a piece of one: a face beside several has
-    one for each.
+def _seam(beside: Sequence[tuple[str, Face]], row: FilletFace, own: Edge, order: int, slot: str) -> DeclaredSeam:
+    """The seam of a side of a fillet, or of a piece of one. beside: the pieces of the face there, with their objects: a
+    face beside several fillets, or in pieces, has several edges that the contact cut.
     """
-    edges = contact_edges(trimmed, row.name)
-    middles = np.concatenate([curve_points(e.space, [0.5 * sum(e.space.domain)]) for e in edges])
-    return edges[int(np.argmin(to_curve(own.space, middles).distance))].name
+    contacts = [(id, e) for id, face in beside for e in face.edges if base_name(e.name) == row.name]
+    middles = np.concatenate([curve_points(e.space, [0.5 * sum(e.space.domain)]) for _, e in contacts])
+    id, edge = contacts[int(np.argmin(to_curve(own.space, middles).distance))]
+    return DeclaredSeam(own.name, id, edge.name, order, slot, part=len(contacts) > 1)
 
 
 KIND = FeatureKind(
