@@ -226,12 +226,20 @@ def _bitten_egg():
     return BRepAlgoAPI_Cut(egg, ball).Shape()
 
 
-@pytest.mark.parametrize("solid", [_ring_and_ball, _bitten_egg])
+def _hollow_block():
+    block = BRepPrimAPI_MakeBox(gp_Pnt(-35, -25, -15), 74.113665838, 54.134055241, 59.363821090).Shape()
+    way = (0.303504916, -0.544603535, -0.781851492)
+    wide = gp_GTrsf(gp_Mat(1.391397965, 0, 0, 0, 1.258140863, 0, 0, 0, 1.464863875), gp_XYZ(0, 0, 0))
+    ball = _ball((19.968619834, 2.120518257, 6.212992723), way, 16.0)
+    return BRepAlgoAPI_Cut(block, BRepBuilderAPI_GTransform(ball, wide, True).Shape()).Shape()
+
+
+@pytest.mark.parametrize("solid", [_ring_and_ball, _bitten_egg, _hollow_block])
 def test_a_ball_that_is_cut_over_its_joint_is_read_as_what_is_left_of_it(solid, tmp_path):
-    """OpenCASCADE puts the edges of its own file on a wrong turn of the ball: it reads .6 to 1.9 times its area."""
+    """OpenCASCADE puts the edges of its own file on a wrong turn of a ball: it reads .3 to 1.9 times its area."""
     shape, again = solid(), tmp_path / "again.step"
     found = read_step(written(shape, tmp_path / "solid.step"))
-    assert [item.problem for item in found] == [None, None]
+    assert {item.problem for item in found} == {None}
     assert sum(face_area(item.face) for item in found) == pytest.approx(shape_area(shape), rel=1e-5)
     write_step([(item.name, item.shape) for item in found], again)
     assert sum(shape_area(f) for f in readback.faces(again)) == pytest.approx(shape_area(shape), rel=1e-5)

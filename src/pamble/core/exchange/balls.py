@@ -5,6 +5,7 @@ some for what was cut out of them, where their joint lies so or so; its own file
 from __future__ import annotations
 
 import tempfile
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -18,7 +19,7 @@ from OCP.TopExp import TopExp_Explorer
 from OCP.TopoDS import TopoDS
 
 from pamble.core.faces.face import Face
-from pamble.core.faces.joints import ball_like, other_joints
+from pamble.core.faces.joints import ball_like, other_joints, other_turns
 from pamble.core.faces.shapes import face_from_shape
 from pamble.core.faces.to_shape import face_to_shape
 
@@ -28,11 +29,20 @@ _SAME = 1e-3
 
 def exact_shape(face: Face) -> Any:
     """The shape of a face; of one like a ball with its joint where it is read back as it is, if it can be."""
-    shape, along = face_to_shape(face), ball_like(face)
-    if along is None or _read_right(shape):
+    shape = face_to_shape(face)
+    if ball_like(face) is None or _read_right(shape):
         return shape
-    others = (face_to_shape(f) for f in other_joints(face, along))
-    return next((s for s in others if _read_right(s)), shape)
+    return next((s for s in map(face_to_shape, _alike(face)) if _read_right(s)), shape)
+
+
+def _alike(face: Face) -> Iterator[Face]:
+    """The same face with its joint in other places, and with its parameters turned; what is tried is read back."""
+    for turned in (face, *other_turns(face)):
+        along = ball_like(turned)
+        if turned is not face:
+            yield turned
+        if along is not None:
+            yield from other_joints(turned, along)
 
 
 def kept_shape(shape: Any) -> Any:

@@ -15,8 +15,9 @@ from pamble.core.faces.regions.choose import regions
 from pamble.core.faces.regions.cut import faces_of
 from pamble.core.faces.regions.sources import Source, border_sources, plane_scale
 from pamble.core.faces.to_shape import side_of
+from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
-from pamble.core.spline.knots import begun_at
+from pamble.core.spline.knots import begun_at, reverse_surface, swap_directions
 from pamble.core.spline.poles import is_pole
 
 _SIDES = (("u0", "u1"), ("v0", "v1"))
@@ -31,6 +32,23 @@ def ball_like(face: Face) -> int | None:
     """
     found = [k for k in (0, 1) if face.surface.closed[k] and all(is_pole(face.surface, s) for s in _SIDES[1 - k])]
     return found[0] if found and face.loops else None
+
+
+def other_turns(face: Face) -> Iterator[Face]:
+    """The same face with its parameters turned by a quarter, a half and three quarters of a turn."""
+    for _ in range(3):
+        surface, ends = reverse_surface(swap_directions(face.surface), "v"), sum(face.surface.domain[0])
+        loops = [
+            tuple(Edge(surface, e.name, _quarter(e.pcurve, ends), e.inward, e.space) for e in loop)
+            for loop in face.loops
+        ]
+        face = Face(surface, tuple(loops))
+        yield face
+
+
+def _quarter(curve: Curve, ends: float) -> Curve:
+    """A trim curve where v runs as u did, and u against v. ends: sum of the limits of u."""
+    return replace(curve, control=np.column_stack([curve.control[:, 1], ends - curve.control[:, 0]]))
 
 
 def other_joints(face: Face, along: int) -> Iterator[Face]:
