@@ -17,7 +17,7 @@ def find_on_part(desk, words: str, x: float, ys) -> tuple[float, float]:
     machine has not kept up.
     """
     status = desk.page.get_by_role("status", name="Under the pointer")
-    for wait in (60, 250):
+    for wait in (60, 250, 700):
         for y in ys:
             desk.page.mouse.move(x, y)
             desk.page.wait_for_timeout(wait)

@@ -19,7 +19,9 @@ from pamble.core.fillets.strip import Ask
 
 
 def fillet(given: Namespace) -> tuple[dict[str, Any], str]:
-    """Fillet edges; the output holds all faces, those beside them trimmed, and the fillets and balls as the last."""
+    """Fillet edges; the output holds all faces, those beside them trimmed, in pieces where a neck of them went, and the
+    fillets and balls as the last.
+    """
     if given.section == "chord" and given.chord is None:
         raise PambleError("A fillet of constant width needs that width: --chord, mm.")
     if given.section != "chord" and not given.radius:
@@ -48,12 +50,13 @@ def fillet(given: Namespace) -> tuple[dict[str, Any], str]:
     gone = {id(faces[n]) for n in made.gone}
     left = [f for f in found if id(f.made) not in gone]
     shapes = [(f.name, new.get(id(f.made), f.shape) if f.made is not None else f.shape) for f in left]
-    called: list[str] = []
-    for label, face in [*(("Fillet", row.face) for row in made.faces), *(("Ball", face) for face in made.corners)]:
-        called.append(new_name(label, {f.name for f in found} | set(called)))
-        shapes.append((called[-1], face))
-    for n, piece in made.pieces:
-        shapes.append((new_name(f"{names[n]} piece", {name for name, _ in shapes}), piece))
+    known = {f.name for f in found}
+    pieces, called = list[str](), list[str]()
+    rows = [(called, "Fillet", row.face) for row in made.faces] + [(called, "Ball", face) for face in made.corners]
+    for row, label, face in [*((pieces, f"{names[n]} piece", piece) for n, piece in made.pieces), *rows]:
+        row.append(new_name(label, known))
+        known.add(row[-1])
+        shapes.append((row[-1], face))
     write_step(shapes, out_path)
     beside = {n for row in made.faces for n in row.beside} or set(made.changed)
     out = {
@@ -65,6 +68,7 @@ def fillet(given: Namespace) -> tuple[dict[str, Any], str]:
         "section": given.section,
         "radii": {"least": made.radii[0], "most": made.radii[1]},
         "corners_cut": [names[n] for n in sorted(set(made.changed) - beside)],
+        "pieces": pieces,
         "faces_gone": [names[n] for n in sorted(made.gone)],
         "warnings": [*made.warnings, *made.unsound()],
         "problems": problems,
