@@ -14,6 +14,7 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.cut_back import Cut, cut_back
 from pamble.core.faces.face import Edge, Face, base_name
 from pamble.core.faces.frames import frames
+from pamble.core.faces.pieces import pieces_of
 from pamble.core.patches.closed import closed
 from pamble.core.patches.loop import Asked
 from pamble.core.patches.running import taken_together
@@ -78,7 +79,8 @@ def cut_to(part: Mapping[int, Face], hole: Border, outline: Outline, name: str) 
             cuts.setdefault(n, []).append(Cut(_name(name, over), (), (over.line,)))
             corners.setdefault(n, []).append(over.place)
     helps = "the line leaves it; put it deeper or less deep."
-    changed = {n: cut_back(part[n], row, corners.get(n, ()), "line over the corner", helps) for n, row in cuts.items()}
+    cut = {n: cut_back(part[n], row, corners.get(n, ()), "line over the corner", helps) for n, row in cuts.items()}
+    changed = {n: pieces_of(face)[0] for n, face in cut.items()}
     for over in outline.lines:
         _check_run(over, list(changed.values()), _name(name, over))
     return changed
