@@ -77,6 +77,22 @@ def test_a_fillet_goes_round_what_pierces_it(name, tmp_path, capsys):
     assert "note" not in capsys.readouterr().out
 
 
+def test_a_neck_goes_beside_several_fillets_and_nothing_else(tmp_path):
+    """A pocket leaves .9 mm of a block's top along two of its four filleted edges."""
+    edges, pocket = [(20, 0, 40), (20, 60, 40), (0, 30, 40), (100, 30, 40)], block(40, 0.9, 20, 30, 58.2, 60)
+    solid, out = BRepAlgoAPI_Cut(box(), pocket).Shape(), tmp_path / "filleted.step"
+    body = box()
+    before = BRepFilletAPI_MakeFillet(body)
+    for place in edges:
+        before.Add(2.0, near(body, place))
+    known = volume(BRepAlgoAPI_Cut(before.Shape(), pocket).Shape()) - volume(solid)
+    words = ["fillet", written(solid, tmp_path / "solid.step"), "-o", str(out), "--radius", "2"]
+    assert main([*words, *(w for place in edges for w in ("--edge", ",".join(map(str, place))))]) == 0
+    free, sewn = shell(out)
+    assert free == 0
+    assert volume(sewn) - volume(solid) == pytest.approx(known, abs=1e-5 * volume(solid))
+
+
 def test_the_rim_of_a_hole_is_no_hole_under_its_own_fillet(tmp_path, capsys):
     drilled, out = with_all(box(), [rod(50, 30, -5, UP, 10, 60)], BRepAlgoAPI_Cut), tmp_path / "rim.step"
     words = ["fillet", written(drilled, tmp_path / "in.step"), "--edge", "60,30,40", "--radius", "3", "-o", str(out)]

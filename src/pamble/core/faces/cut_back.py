@@ -63,8 +63,25 @@ def cut_back(
             f"The {label} does not part its face from border to border: "
             + (" ".join(w.words for w in divided.complaints) or helps)
         )
-    # Beyond the corner in which two contacts cross, a piece is left that goes with the corner.
-    return divided.together(keep) if len(cuts) == 1 else divided.holding(keep)[0]
+    if len(cuts) > 1:
+        keep = _without_corners(divided, keep, cuts) or keep[:1]
+    return divided.together(keep)
+
+
+def _without_corners(divided: Divided, keep: Sequence[int], cuts: Sequence[Cut]) -> list[int]:
+    """Regions without those in which something is left of an edge whose strip goes: beyond the place where two lines
+    cross, a piece goes with the corner.
+    """
+    edges = [e.space for c in cuts for e in c.edges]
+    names = {c.name for c in cuts}
+
+    def by_an_edge(number: int) -> bool:
+        own = [e.space for e in divided.holding([number])[0].edges if base_name(e.name) not in names]
+        middles = np.concatenate([curve_points(c, [0.5 * sum(c.domain)]) for c in own]) if own else np.zeros((0, 3))
+        near = [(c, middles[boxed(c, middles, _TOUCHES)]) for c in edges]
+        return any(float(to_curve(c, at).distance.min()) < _TOUCHES for c, at in near if len(at))
+
+    return [k for k in keep if not by_an_edge(k)]
 
 
 def _beyond(divided: Divided, at: Array, cuts: Sequence[Cut]) -> bool:
