@@ -24,6 +24,7 @@ from pamble.core.spline.evaluate import curve_points, surface_grid, surface_poin
 from pamble.core.spline.surface import Surface
 from pamble.core.surfaces.extend import extend_surface
 from pamble.core.surfaces.overlay import overlay_of
+from pamble.core.surfaces.revolve import revolve
 from tests.core.faces.test_crossing import freeform, turned
 from tests.other_library import shape_area
 from tests.shapes import panel
@@ -176,6 +177,18 @@ def test_an_extension_moves_nothing_of_the_surface_and_is_as_long_as_asked(side,
         at = np.linspace(old, grown, 7)
         path = surface_grid(long, at, [0.3])[0, 0][:, 0] if along == 0 else surface_grid(long, [0.3], at)[0, 0][0]
         assert np.abs(np.cross(path[1:] - path[0], path[-1] - path[0])).max() < 1e-6 * length**2
+
+
+@pytest.mark.parametrize(
+    "profile", [Curve.line([30, 0, 0], [10, 0, 40]), Curve.bezier([[30, 0, 0], [30, 0, 20], [22, 0, 30]])]
+)
+def test_a_face_round_an_axis_is_carried_on_to_its_point_but_not_over_it(profile):
+    cone = revolve(profile, np.zeros(3), np.array([0, 0, 1.0]), 0, 360)
+    sides = [s for s in ("u0", "u1", "v0", "v1") if not cone.closed["uv".index(s[0])]]
+    top = max(sides, key=lambda s: Face(cone).edge(s).space.control[:, 2].max())
+    assert extend_surface(cone, top, 10).diagonal > 0
+    with pytest.raises(GeometryError, match="the point in which the surface ends"):
+        extend_surface(cone, top, 30)
 
 
 def test_a_trimmed_face_extended_keeps_its_cut_and_its_names():

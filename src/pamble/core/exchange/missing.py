@@ -38,17 +38,18 @@ def named_faces(data: bytes) -> set[int]:
     return own.union(int(n) for shell in _SHELL.findall(data) for n in _REFERENCE.findall(shell))
 
 
+def made_from(reader: Any, shape: Any) -> int | None:
+    """The number in a file's text of what a shape was made from, where the reader knows it."""
+    entity = reader.WS().TransferReader().EntityFromShapeResult(shape, 1)
+    return None if entity is None else int(reader.WS().Model().IdentLabel(entity))
+
+
 def missing_faces(data: bytes, reader: Any, shapes: Sequence[Any]) -> list[int]:
     """Numbers of the faces in a file's text that none of the shapes made from it comes from, in order."""
     wanted = named_faces(data)
     if len(wanted) <= len(shapes):
         return []
-    model, results = reader.WS().Model(), reader.WS().TransferReader()
-    made = set()
-    for shape in shapes:
-        entity = results.EntityFromShapeResult(shape, 1)
-        if entity is not None:
-            made.add(int(model.IdentLabel(entity)))
+    made = {number for shape in shapes if (number := made_from(reader, shape)) is not None}
     lost = sorted(wanted - made)
     # Faces are built under other names too: never more of them are missing than the counts say.
     return lost[: len(wanted) - len(shapes)] if made else lost

@@ -25,7 +25,7 @@ from OCP.XCAFDoc import XCAFDoc_DocumentTool
 
 from pamble.core.errors import ExchangeError, PambleError
 from pamble.core.exchange.balls import exact_shape, kept_shape
-from pamble.core.exchange.missing import beyond_measure, missing_faces, named_faces, undefined
+from pamble.core.exchange.missing import beyond_measure, made_from, missing_faces, named_faces, undefined
 from pamble.core.faces.face import Face
 from pamble.core.faces.loose import curve_from_shape, curve_to_shape, loose_edges
 from pamble.core.faces.shapes import face_from_shape, shape_faces, shape_kind
@@ -111,7 +111,7 @@ def read_step(path: Path | str) -> list[StepItem]:
         )
     found = []
     sets = _set_names(reader) if edges else {}
-    for number, (item, turned) in enumerate(zip(faces, _on_their_turns(path, faces), strict=True), start=1):
+    for number, (item, turned) in enumerate(zip(faces, _on_their_turns(path, reader, faces), strict=True), start=1):
         name = _entity_name(reader, item, sets) or f"Face {number}"
         taken = _taken(name, shape_kind(item), face_from_shape, turned)
         found.append(taken if turned is item else replace(taken, shape=taken.made))
@@ -141,20 +141,29 @@ def _shape(reader: Any, path: Path, flat: bool = False) -> Any:
                 shape = reader.OneShape()
         except Exception as error:
             raise ExchangeError(f"{path.name} cannot be read: {error}", subject=path.name) from error
+        finally:
+            Interface_Static.SetIVal_s("read.surfacecurve.mode", 0)
     if status != IFSelect_ReturnStatus.IFSelect_RetDone:
         raise ExchangeError(f"{path.name} is damaged or cut short: its entities cannot be read.", subject=path.name)
     return shape
 
 
-def _on_their_turns(path: Path, faces: list[Any]) -> list[Any]:
+def _on_their_turns(path: Path, reader: Any, faces: list[Any]) -> list[Any]:
     """The faces of a file. Where the native library puts edges of a ball on a wrong turn of it, which it does where
     they run over its joint, their trim curves in the file tell the right one.
     """
-    wrong = [n for n, face in enumerate(faces) if on_wrong_turns(face)]
-    again = shape_faces(_shape(STEPControl_Reader(), path, flat=True)) if wrong else []
-    if len(again) != len(faces):
+    wrong = [on_wrong_turns(face) for face in faces]
+    if not any(wrong):
         return faces
-    return [again[n] if n in wrong and not on_wrong_turns(again[n]) else face for n, face in enumerate(faces)]
+    second = STEPControl_Reader()
+    # Read so, the faces come in another order.
+    again = [(made_from(second, face), face) for face in shape_faces(_shape(second, path, flat=True))]
+    right = {number: face for number, face in again if number is not None and not on_wrong_turns(face)}
+    own = [made_from(reader, face) for face in faces]
+    return [
+        right[number] if turn and number in right else face
+        for face, number, turn in zip(faces, own, wrong, strict=True)
+    ]
 
 
 def _taken(name: str, kind: str, convert: Callable[[Any], Face | Curve], shape: Any) -> StepItem:

@@ -18,7 +18,7 @@ from pamble.core.faces.regions.sources import Source, border_sources, plane_scal
 from pamble.core.faces.trim import Cutter, cut_curves
 from pamble.core.fillets.ends import NAMES, REACH, End, contact_ends, end_lines, ended, tipped
 from pamble.core.fillets.grown import Over, room
-from pamble.core.fillets.recut import lies_on, roomy, with_corner
+from pamble.core.fillets.recut import bordered, lies_on, roomy, with_corner
 from pamble.core.fillets.several import by_several
 from pamble.core.fillets.strip import Strip
 from pamble.core.spline.closest import to_curve, within
@@ -93,7 +93,7 @@ def _by_one(
     ends = np.array([row[0].control[0], row[-1].control[-1]]) == vertices
     grows = [line for line, met in zip(past[1], ends.all(axis=1), strict=True) if line is not None and met]
     apart = [line for line in grows if not _borders(standing, line)]
-    return lines, with_corner(standing, strip.end(end)[0], row, [*past[0], *apart], by)
+    return lines, bordered(with_corner(standing, strip.end(end)[0], row, [*past[0], *apart], by), row)
 
 
 def _along(face: Face, corner: Array, vertex: Array) -> Curve | None:

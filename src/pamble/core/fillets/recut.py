@@ -68,6 +68,14 @@ def lies_on(surface: Surface, line: Curve) -> bool:
     return float(to_surface(surface, curve_points(line, np.linspace(*line.domain, 33))).distance.max()) < REACH
 
 
+def bordered(face: Face, row: Sequence[Curve]) -> Face:
+    """The face, where a row of lines begins and ends on its border. Raises `GeometryError` where it does not."""
+    tips = np.array([row[0].control[0], row[-1].control[-1]])
+    if np.min([to_curve(e.space, tips).distance for e in face.edges], axis=0).max() > REACH:
+        raise GeometryError(OPEN)
+    return face
+
+
 def with_corner(face: Face, corner: Array, lines: Sequence[Curve], past: Sequence[Curve], by: float) -> Face:
     """The face bounded by a row of lines in place of its corner (3,): what lies between them goes, or comes.
 

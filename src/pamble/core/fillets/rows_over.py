@@ -49,10 +49,13 @@ _ON = 0.2
 
 @dataclass(frozen=True)
 class Stretch:
-    """A line of the end over the face of a number, run from the fillet's side v0 to v1."""
+    """A line of the end over the face of a number, run from the fillet's side v0 to v1. past: whether it goes on
+    beside the face's border.
+    """
 
     number: int
     cut: CutCurve
+    past: bool = False
 
     @property
     def tips(self) -> Array:
@@ -92,15 +95,17 @@ def cuts_of(surface: Surface, number: int, face: Face, by: float, vertices: Arra
     for fit in _fits(surface, face.surface, by):
         feet, t = to_curve(fit.space, vertices), np.linspace(*fit.space.domain, _ASKED)
         for _, start, end in stretches(partial(_labels, label, fit.on_b), t):
-            ends = [start, end]
+            near, past = [start, end], [start, end]
             for at, away in zip(feet.t.tolist(), feet.distance.tolist(), strict=True):
                 k = int(abs(at - end) < abs(at - start))
-                gap = np.diff(curve_points(fit.space, [ends[k], at]), axis=0)
-                if away < MEETS and float(norm(gap)[0]) < _ON * width:
-                    ends[k] = at
-            if ends[1] > ends[0]:
-                on_face, space = (curve_part(c, ends[0], ends[1]) for c in (fit.on_a, fit.space))
-                yield Stretch(number, CutCurve(on_face, space))
+                gap = float(norm(np.diff(curve_points(fit.space, [past[k], at]), axis=0))[0])
+                if away < MEETS and gap < _ON * width:
+                    past[k] = at
+                    near[k] = at if gap < MEETS else near[k]
+            for a, b in dict.fromkeys((tuple(near), tuple(past))):
+                if b > a:
+                    on_face, space = (curve_part(c, a, b) for c in (fit.on_a, fit.space))
+                    yield Stretch(number, CutCurve(on_face, space), [a, b] != near)
 
 
 def whole_cuts(surface: Surface, number: int, face: Face, by: float, vertices: Array) -> Iterator[Stretch]:
@@ -131,8 +136,11 @@ def _fits(surface: Surface, across: Surface, by: float) -> Sequence[FittedBranch
 
 def leading(found: Sequence[Stretch], start: Array, goal: Array) -> list[Stretch]:
     """The stretches that lead from one place to another, each beginning where the one before it ends; of several ways
-    the one of the fewest.
+    the one of the fewest. None goes on beside its face where they lead there without it.
     """
+    if any(s.past for s in found):
+        with suppress(GeometryError):
+            return leading([s for s in found if not s.past], start, goal)
     both = [t for s in found for t in (s, s.turned())]
     ways: list[tuple[Array, list[Stretch], frozenset[int]]] = [(start, [], frozenset())]
     for _ in range(_MOST):

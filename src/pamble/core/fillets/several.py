@@ -16,7 +16,7 @@ from pamble.core.faces.face import Face
 from pamble.core.faces.regions.sources import Source, border_sources, plane_scale
 from pamble.core.fillets.ends import End, end_lines, tipped
 from pamble.core.fillets.grown import room
-from pamble.core.fillets.recut import FILLET, onto_border, regrown
+from pamble.core.fillets.recut import FILLET, bordered, onto_border, regrown
 from pamble.core.fillets.rows_over import MEETS, Stretch, beyond, close_to, cuts_of, joined, leading
 from pamble.core.fillets.splice import OPEN, Piece, in_a_row, spliced_off
 from pamble.core.fillets.strip import Strip
@@ -62,7 +62,8 @@ def cut_off(
     """
     lines, out = tipped([s.cut.space for s in row], tips), dict[int, Face]()
     for number, run in groupby(zip(row, lines, strict=True), key=lambda pair: pair[0].number):
-        out[number] = _without(out.get(number, standing[number]), [line for _, line in run], goes)
+        own = [line for _, line in run]
+        out[number] = bordered(_without(out.get(number, standing[number]), own, goes), own)
     return out
 
 

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
+
 import numpy as np
 
-from pamble.core.arrays import Array, norm
+from pamble.core.arrays import Array, dot, norm
 from pamble.core.errors import GeometryError
 from pamble.core.spline import basis
 from pamble.core.spline.evaluate import surface_grid
@@ -28,10 +30,10 @@ def grown(surface: Surface, share: float) -> Surface:
             continue
         low, high = surface.domain[along]
         reach = (low - share * (high - low), high + share * (high - low))
-        try:
-            surface = surface_part(surface, u=reach) if along == 0 else surface_part(surface, v=reach)
-        except GeometryError:
-            continue
+        with suppress(GeometryError):
+            longer = surface_part(surface, u=reach) if along == 0 else surface_part(surface, v=reach)
+            if not _over_its_point(surface, longer, along):
+                surface = longer
     return surface
 
 
@@ -40,7 +42,8 @@ def extend_surface(surface: Surface, side: str, length: float, shape: str = "cur
 
     shape: "curvature" carries the end spans on as the polynomials they are: nothing of the surface changes, and the
     joint is as smooth as the span itself; "straight" adds a strip along the tangents across the side, G1.
-    Raises `GeometryError` for a side that is a point, a closed surface, or weights that would not stay positive.
+    Raises `GeometryError` for a side that is a point, a closed surface, one that would run over the point in which it
+    ends (a ball, a cone), or weights that would not stay positive.
     """
     if side not in EDGES:
         raise GeometryError(f"A four-sided surface has the sides {', '.join(EDGES)}, not {side}.")
@@ -54,8 +57,23 @@ def extend_surface(surface: Surface, side: str, length: float, shape: str = "cur
     long = _by_curvature(turned, length) if shape == "curvature" else _straight(turned, length)
     made = _from_end(long, side)
     along = 0 if side[0] == "u" else 1
+    if _over_its_point(surface, made, along):
+        raise GeometryError(f"{length:g} mm are more than there is to the point in which the surface ends.")
     by = 0.0 if side[1] == "1" else surface.domain[along][1] - made.domain[along][1]
     return _shifted(made, along, by)
+
+
+def _over_its_point(before: Surface, after: Surface, along: int) -> bool:
+    """Whether a surface that is closed across a direction was carried on over a pole: behind it, it turns the other
+    way round.
+    """
+    if not before.closed[1 - along]:
+        return False
+    ways = list[Array]()
+    for s in (before, after):
+        s = s if along == 0 else swap_directions(s)
+        ways.append(surface_grid(s, s.domain[0], np.linspace(*s.domain[1], _STATIONS), 1)[0, 1])
+    return bool((dot(*ways).max(axis=1) < 0).any())
 
 
 def _shifted(surface: Surface, along: int, by: float) -> Surface:
