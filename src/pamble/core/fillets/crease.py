@@ -27,6 +27,11 @@ _CELLS = 24
 BEYOND = 0.1
 """Share of a crease by which stations go on beyond its ends."""
 
+_LEADS, _HALF = 0.5, 0.45
+"""Cosine of the angle from which an end of a crease leads to its other end; and the share of the way between them by
+which it goes on.
+"""
+
 _AT_JOINT = 0.01
 """Share of a closed face from its joint within which a loop begins at it."""
 
@@ -82,7 +87,7 @@ def crease(a: Chain, b: Chain, count: int = 121, beyond: float = BEYOND) -> Crea
     Raises `GeometryError` for a crease with a kink, faces that go on into each other without a crease, and those that
     cannot be followed beyond its ends.
     """
-    closed = a.closed
+    closed, beyond = a.closed, min(beyond, _halfway(a.space))
     s, points, tangents = _stations(a, count, beyond)
     kink = _bend(s, tangents)
     if kink > _FINE:
@@ -114,6 +119,17 @@ def crease(a: Chain, b: Chain, count: int = 121, beyond: float = BEYOND) -> Crea
     if not (np.isfinite(uv).all() and np.isfinite(turn).all()):
         raise GeometryError("The crease cannot be followed beyond its ends: a face runs off there.")
     return Crease((a.surface, b.surface), s, points, tangents, uv, (into[0], into[1]), turn, signs, closed)
+
+
+def _halfway(curve: Curve) -> float:
+    """Share of a crease by which it goes on beyond its ends at most: where they lead to each other, less than half of
+    the way between them.
+    """
+    start, end = (curve_derivatives(curve, [t], 1)[:, 0] for t in curve.domain)
+    way = end[0] - start[0]
+    gap = float(np.linalg.norm(way))
+    back, on = (float(d[1] @ way) / float(np.linalg.norm(d[1])) for d in (start, end))
+    return _HALF * gap / curve_length(curve) if -max(back, on) > _LEADS * gap else np.inf
 
 
 def _stations(a: Chain, count: int, beyond: float) -> tuple[Array, Array, Array]:

@@ -113,7 +113,7 @@ def _runs(surface: Surface, curve: Curve, d: Array | None, start: float, end: fl
             continue
         a = t[first] if first == 0 else _border(surface, curve, d, t[first], t[first - 1], uv[first])
         b = t[i] if i == len(t) - 1 else _border(surface, curve, d, t[i], t[i + 1], uv[i])
-        if b - a > _SHORT * (end - start):
+        if b - a > _SHORT * (curve.domain[1] - curve.domain[0]):
             out.append((float(a), float(b), t[first : i + 1], uv[first : i + 1]))
         first = None
     return out
