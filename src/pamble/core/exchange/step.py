@@ -25,11 +25,11 @@ from OCP.XCAFDoc import XCAFDoc_DocumentTool
 
 from pamble.core.errors import ExchangeError, PambleError
 from pamble.core.exchange.balls import exact_shape, kept_shape
-from pamble.core.exchange.missing import beyond_measure, made_from, missing_faces, named_faces, undefined
+from pamble.core.exchange.meant import as_meant
+from pamble.core.exchange.missing import beyond_measure, missing_faces, named_faces, undefined
 from pamble.core.faces.face import Face
 from pamble.core.faces.loose import curve_from_shape, curve_to_shape, loose_edges
 from pamble.core.faces.shapes import face_from_shape, shape_faces, shape_kind
-from pamble.core.faces.turns import on_wrong_turns
 from pamble.core.spline.curve import Curve
 
 _SCHEMA = "AP242DIS"
@@ -109,12 +109,20 @@ def read_step(path: Path | str) -> list[StepItem]:
             f"{path.name} holds no face and no curve: Pamble takes faces, shells, solids and curves, not meshes.",
             subject=path.name,
         )
+
+    def again() -> tuple[Any, list[Any]]:
+        second = STEPControl_Reader()
+        return second, shape_faces(_shape(second, path, flat=True))
+
     found = []
     sets = _set_names(reader) if edges else {}
-    for number, (item, turned) in enumerate(zip(faces, _on_their_turns(path, reader, faces), strict=True), start=1):
+    for number, (item, meant) in enumerate(zip(faces, as_meant(reader, faces, again), strict=True), start=1):
         name = _entity_name(reader, item, sets) or f"Face {number}"
-        taken = _taken(name, shape_kind(item), face_from_shape, turned)
-        found.append(taken if turned is item else replace(taken, shape=taken.made))
+        if isinstance(meant, Face):
+            found.append(StepItem(name, shape_kind(item), meant, None, meant))
+            continue
+        taken = _taken(name, shape_kind(item), face_from_shape, meant)
+        found.append(taken if meant is item else replace(taken, shape=taken.made))
     for number, item in enumerate(edges, start=1):
         name = _entity_name(reader, item, sets) or f"Curve {number}"
         found.append(_taken(name, "curve", curve_from_shape, item))
@@ -146,24 +154,6 @@ def _shape(reader: Any, path: Path, flat: bool = False) -> Any:
     if status != IFSelect_ReturnStatus.IFSelect_RetDone:
         raise ExchangeError(f"{path.name} is damaged or cut short: its entities cannot be read.", subject=path.name)
     return shape
-
-
-def _on_their_turns(path: Path, reader: Any, faces: list[Any]) -> list[Any]:
-    """The faces of a file. Where the native library puts edges of a ball on a wrong turn of it, which it does where
-    they run over its joint, their trim curves in the file tell the right one.
-    """
-    wrong = [on_wrong_turns(face) for face in faces]
-    if not any(wrong):
-        return faces
-    second = STEPControl_Reader()
-    # Read so, the faces come in another order.
-    again = [(made_from(second, face), face) for face in shape_faces(_shape(second, path, flat=True))]
-    right = {number: face for number, face in again if number is not None and not on_wrong_turns(face)}
-    own = [made_from(reader, face) for face in faces]
-    return [
-        right[number] if turn and number in right else face
-        for face, number, turn in zip(faces, own, wrong, strict=True)
-    ]
 
 
 def _taken(name: str, kind: str, convert: Callable[[Any], Face | Curve], shape: Any) -> StepItem:

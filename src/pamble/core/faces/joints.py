@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 
 import numpy as np
 
+from pamble.core.arrays import Array
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.inside import inside
@@ -19,6 +20,7 @@ from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.knots import begun_at, reverse_surface, swap_directions
 from pamble.core.spline.poles import is_pole
+from pamble.core.spline.surface import Surface
 
 _SIDES = (("u0", "u1"), ("v0", "v1"))
 _PLACES = 33
@@ -30,8 +32,12 @@ def ball_like(face: Face) -> int | None:
     """The direction, 0 for u and 1 for v, in which a trimmed face goes once round between two poles, None if it does
     not.
     """
-    found = [k for k in (0, 1) if face.surface.closed[k] and all(is_pole(face.surface, s) for s in _SIDES[1 - k])]
-    return found[0] if found and face.loops else None
+    return _round(face.surface) if face.loops else None
+
+
+def _round(surface: Surface) -> int | None:
+    found = [k for k in (0, 1) if surface.closed[k] and all(is_pole(surface, s) for s in _SIDES[1 - k])]
+    return found[0] if found else None
 
 
 def other_turns(face: Face) -> Iterator[Face]:
@@ -53,33 +59,60 @@ def _quarter(curve: Curve, ends: float) -> Curve:
 
 def other_joints(face: Face, along: int) -> Iterator[Face]:
     """The same face with its joint through what was cut out of it, and in other places. along: see `ball_like`."""
-    low, high = face.surface.domain[along]
     cuts = [e for e in face.edges if side_of(e) not in _SIDES[along]]
+    low, high = face.surface.domain[along]
+
+    def holds(uv: Array) -> bool:
+        uv[along] = low + (uv[along] - low) % (high - low)
+        return bool(inside(face, uv[:1], uv[1:])[0])
+
+    yield from _with_joints(face.surface, cuts, along, _BESIDE, holds)
+
+
+def rest_of(face: Face, whole: Surface) -> Face:
+    """What is left of a whole surface that goes once round between two poles, without a face on it: its joint lies
+    beside that. Raises `GeometryError` where the surface is none, or the face reaches round it.
+    """
+    along = _round(whole)
+    if along is None or face.surface.closed[along]:
+        raise GeometryError("The face is not cut out of a surface like a ball.")
+    (low, high), (start, end) = face.surface.domain[along], whole.domain[along]
+
+    def holds(uv: Array) -> bool:
+        uv[along] = low + (uv[along] - low) % (end - start)
+        return bool(uv[along] > high or not inside(face, uv[:1], uv[1:])[0])
+
+    made = next(_with_joints(whole, face.edges, along, _BESIDE[1:], holds), None)
+    if made is None:
+        raise GeometryError("There is no room for a joint beside the face.")
+    return made
+
+
+def _with_joints(
+    surface: Surface, cuts: Sequence[Edge], along: int, shares: Sequence[float], holds: Callable[[Array], bool]
+) -> Iterator[Face]:
+    """Faces on a surface that is closed along a direction, cut by edges, its joint at shares of a turn from the middle
+    of these. holds: whether a place (2,) of them lies on what is kept.
+    """
+    low, high = surface.domain[along]
     if not cuts:
         return
     # On the circle, as what was cut may lie over the joint.
     places = np.concatenate([curve_points(e.pcurve, np.linspace(*e.domain, _PLACES)) for e in cuts])[:, along]
     turn = high - low
     middle = np.angle(np.exp(2j * np.pi * (places - low) / turn).mean()) / (2 * np.pi)
-    for share in _BESIDE:
+    for share in shares:
         at = low + turn * ((middle + share) % 1.0)
         try:
-            yield _begun(face, cuts, along, float(np.clip(at, low + 1e-3 * turn, high - 1e-3 * turn)))
+            begun = begun_at(surface, along, float(np.clip(at, low + 1e-3 * turn, high - 1e-3 * turn)))
+            yield _cut(begun, [s for e in cuts for s in _turned(e, along, begun.domain[along], turn)], holds)
         except GeometryError:
             continue
 
 
-def _begun(face: Face, cuts: list[Edge], along: int, at: float) -> Face:
-    low, high = face.surface.domain[along]
-    surface = begun_at(face.surface, along, at)
-    sources = [s for e in cuts for s in _turned(e, along, surface.domain[along], high - low)]
+def _cut(surface: Surface, sources: Sequence[Source], holds: Callable[[Array], bool]) -> Face:
     made = arrange([*border_sources(Face(surface)), *sources], plane_scale(surface))
-    keep = []
-    for r in regions(made, surface):
-        uv = np.array(r.at)
-        uv[along] = low + (uv[along] - low) % (high - low)
-        if inside(face, uv[:1], uv[1:])[0]:
-            keep.append(r.number)
+    keep = [r.number for r in regions(made, surface) if holds(np.array(r.at))]
     return faces_of(surface, made, keep)[0]
 
 
