@@ -113,7 +113,10 @@ def _with_joints(
 def _cut(surface: Surface, sources: Sequence[Source], holds: Callable[[Array], bool]) -> Face:
     made = arrange([*border_sources(Face(surface)), *sources], plane_scale(surface))
     keep = [r.number for r in regions(made, surface) if holds(np.array(r.at))]
-    return faces_of(surface, made, keep)[0]
+    pieces = faces_of(surface, made, keep)
+    if len(pieces) > 1:
+        raise GeometryError("The face hangs together over its joint alone.")
+    return pieces[0]
 
 
 def _turned(edge: Edge, along: int, domain: tuple[float, float], turn: float) -> Iterator[Source]:
