@@ -250,6 +250,18 @@ def _egg_and_cone():
     return BRepAlgoAPI_Fuse(_egg(), cone).Shape()
 
 
+def _egg_on_a_rod():
+    """Read as two faces, which are what the rod takes of the egg."""
+    rod = BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(-60, 0, 0), gp_Dir(1, 0, 0)), 10.0, 120.0).Shape()
+    return BRepAlgoAPI_Fuse(_egg(), rod).Shape()
+
+
+def _egg_pierced_at_its_joint():
+    """Read as what the rod takes at both poles' sides, joined by a stretch of the joint."""
+    rod = BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(20, 0, -60), gp_Dir(0, 0, 1)), 8.0, 120.0).Shape()
+    return BRepAlgoAPI_Fuse(_egg(), rod).Shape()
+
+
 def _bitten_egg():
     egg = _egg(5.0, (1.45293686, 1.10881315, 1.34024973))
     ball = _ball((-12.744855599, 13.520969796, 13.980342621), (0.966034546, 0.253342776, 0.050938145), 15.186626701)
@@ -280,7 +292,17 @@ def _bitten_vase():
 
 
 @pytest.mark.parametrize(
-    "solid", [_ring_and_ball, _bitten_egg, _hollow_block, _bitten_vase, _notched_egg, _egg_and_cone]
+    "solid",
+    [
+        _ring_and_ball,
+        _bitten_egg,
+        _hollow_block,
+        _bitten_vase,
+        _notched_egg,
+        _egg_and_cone,
+        _egg_on_a_rod,
+        _egg_pierced_at_its_joint,
+    ],
 )
 def test_a_ball_that_is_cut_over_its_joint_is_read_as_what_is_left_of_it(solid, tmp_path):
     """OpenCASCADE puts the edges of its own file on a wrong turn of a ball, and reads .3 to 1.9 times its area; of one

@@ -12,7 +12,7 @@ from OCP.TopExp import TopExp_Explorer
 from OCP.TopoDS import TopoDS
 
 from pamble.core.errors import GeometryError
-from pamble.core.exchange.missing import made_from
+from pamble.core.exchange.missing import places_of
 from pamble.core.faces.face import Face
 from pamble.core.faces.joints import rest_of
 from pamble.core.faces.kernel import surface_from_kernel
@@ -25,34 +25,51 @@ Reading = Callable[[], tuple[Any, list[Any]]]
 
 
 def as_meant(reader: Any, faces: list[Any], again: Reading) -> list[Any]:
-    """The faces of a file, shapes or, where no shape would do, faces as they are here.
+    """The faces of a file, shapes or, where no shape would do, faces as they are here; None for one that goes.
 
     Where edges of a ball run over its joint, they are put on a wrong turn of it: their trim curves in the file tell
-    the right one. Of a spline like a ball that has a hole over its joint, what was cut out is read in its place. Either
-    is turned over then, or the faces beside it are.
+    the right one. Of a spline like a ball that has holes over its joint, what was cut out is read in its place, in as
+    many faces. Either is turned over then, or the faces beside it are.
     """
-    over = [_turned_over(reader, face) for face in faces]
-    known = _read_again(again) if any(map(on_wrong_turns, faces)) else {}
+    over, wrong = [_turned_over(reader, face) for face in faces], [on_wrong_turns(face) for face in faces]
     found: dict[int, Any] = {}
-    for n, face in enumerate(faces):
-        number = made_from(reader, face) if known and on_wrong_turns(face) else None
-        if number in known:
-            found[n] = known[number]
+    if any(wrong):
+        known, place = _read_again(again), places_of(reader)
+        own = [place(face) if turn else None for face, turn in zip(faces, wrong, strict=True)]
+        found = {n: known[p] for n, p in enumerate(own) if p is not None and p in known}
+    parted = _parted(reader, faces)
+    for group in parted:
+        beside = [k for k in range(len(faces)) if k not in group and _share_an_edge(faces[k], faces[group[0]])]
+        for n in group:
+            over[n] = bool(beside) and not over[beside[0]]
     sides = [_sided(face, turned) for face, turned in zip(faces, over, strict=True)]
     if any(over):
-        rests = {n: rest for n, face in enumerate(sides) if n not in found and (rest := _rest(face)) is not None}
+        alone = [[n] for n in range(len(faces)) if n not in found and not any(n in group for group in parted)]
+        rests = {group[0]: rest for group in [*alone, *parted] if (rest := _rest([sides[n] for n in group]))}
         for n, rest in rests.items():
             beside = [k for k, face in enumerate(faces) if over[k] != over[n] and _share_an_edge(face, faces[n])]
             # Of two like that, none can be told from the other.
             if beside and not rests.keys() & set(beside):
                 found[n] = rest
+        found |= {n: None for group in parted if group[0] in found for n in group[1:]}
     return [found.get(n, side) for n, side in enumerate(sides)] if found else faces
 
 
+def _parted(reader: Any, faces: list[Any]) -> list[list[int]]:
+    """Numbers of faces on one surface for which the file has one face: the reader knows of none that they come from."""
+    results, groups = reader.WS().TransferReader(), dict[int, list[int]]()
+    surfaces = [BRep_Tool.Surface_s(face) for face in faces]
+    for n, face in enumerate(faces):
+        if results.EntityFromShapeResult(face, 1) is None:
+            groups.setdefault(id(surfaces[n]), []).append(n)
+    return [group for group in groups.values() if len(group) > 1]
+
+
 def _read_again(again: Reading) -> dict[int, Any]:
-    """Faces with edges where their trim curves have them, on the sides that they have in the file, by number there."""
+    """Faces with edges where their trim curves have them, on the sides that they have in the file, by place there."""
     reader, shapes = again()
-    right = [(made_from(reader, s), _sided(s, _turned_over(reader, s))) for s in shapes if not on_wrong_turns(s)]
+    place = places_of(reader)
+    right = [(place(s), _sided(s, _turned_over(reader, s))) for s in shapes if not on_wrong_turns(s)]
     return {number: shape for number, shape in right if number is not None}
 
 
@@ -67,16 +84,16 @@ def _turned_over(reader: Any, shape: Any) -> bool:
     return same is not None and bool(same()) != (shape.Orientation() == TopAbs_Orientation.TopAbs_FORWARD)
 
 
-def _rest(shape: Any) -> Face | None:
-    """What is left of a whole spline like a ball without a face; None where it is no such face."""
-    geom = BRep_Tool.Surface_s(shape)
+def _rest(shapes: list[Any]) -> Face | None:
+    """What is left of a whole spline like a ball without faces of it; None where they are no such faces."""
+    geom = BRep_Tool.Surface_s(shapes[0])
     if not isinstance(geom, Geom_BSplineSurface):
         return None
     whole = surface_from_kernel(geom)
-    if shape.Orientation() == TopAbs_Orientation.TopAbs_REVERSED:
+    if shapes[0].Orientation() == TopAbs_Orientation.TopAbs_REVERSED:
         whole = swap_directions(whole)
     try:
-        return rest_of(face_from_shape(shape), whole)
+        return rest_of([face_from_shape(shape) for shape in shapes], whole)
     except GeometryError:
         return None
 

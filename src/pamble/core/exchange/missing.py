@@ -4,7 +4,7 @@ number."""
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 _FACE = re.compile(rb"#(\d+)\s*=\s*(?:ADVANCED_FACE|FACE_SURFACE)\s*\(")
@@ -38,10 +38,16 @@ def named_faces(data: bytes) -> set[int]:
     return own.union(int(n) for shell in _SHELL.findall(data) for n in _REFERENCE.findall(shell))
 
 
-def made_from(reader: Any, shape: Any) -> int | None:
-    """The number in a file's text of what a shape was made from, where the reader knows it."""
-    entity = reader.WS().TransferReader().EntityFromShapeResult(shape, 1)
-    return None if entity is None else int(reader.WS().Model().IdentLabel(entity))
+def places_of(reader: Any) -> Callable[[Any], int | None]:
+    """Tells in which place among a file's entities stands what a shape was made from, where the reader knows it."""
+    model, results = reader.WS().Model(), reader.WS().TransferReader()
+    # The entities are kept, so that no other one can take their place in memory.
+    known = {id(e): (n, e) for n, e in enumerate(model.Value(i) for i in range(1, model.NbEntities() + 1))}
+
+    def of(shape: Any) -> int | None:
+        return known.get(id(results.EntityFromShapeResult(shape, 1)), (None, None))[0]
+
+    return of
 
 
 def missing_faces(data: bytes, reader: Any, shapes: Sequence[Any]) -> list[int]:
@@ -49,7 +55,8 @@ def missing_faces(data: bytes, reader: Any, shapes: Sequence[Any]) -> list[int]:
     wanted = named_faces(data)
     if len(wanted) <= len(shapes):
         return []
-    made = {number for shape in shapes if (number := made_from(reader, shape)) is not None}
+    numbers, of = [int(n) for n in _DEFINED.findall(_STRING.sub(b"", data))], places_of(reader)
+    made = {numbers[n] for shape in shapes if (n := of(shape)) is not None and n < len(numbers)}
     lost = sorted(wanted - made)
     # Faces are built under other names too: never more of them are missing than the counts say.
     return lost[: len(wanted) - len(shapes)] if made else lost

@@ -117,6 +117,8 @@ def read_step(path: Path | str) -> list[StepItem]:
     found = []
     sets = _set_names(reader) if edges else {}
     for number, (item, meant) in enumerate(zip(faces, as_meant(reader, faces, again), strict=True), start=1):
+        if meant is None:
+            continue
         name = _entity_name(reader, item, sets) or f"Face {number}"
         if isinstance(meant, Face):
             found.append(StepItem(name, shape_kind(item), meant, None, meant))

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from pamble.core.arrays import Array
+from pamble.core.arrays import Array, norm
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.inside import inside
@@ -21,6 +21,7 @@ from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.knots import begun_at, reverse_surface, swap_directions
 from pamble.core.spline.poles import is_pole
 from pamble.core.spline.surface import Surface
+from pamble.core.tolerances import COINCIDENT
 
 _SIDES = (("u0", "u1"), ("v0", "v1"))
 _PLACES = 33
@@ -69,23 +70,37 @@ def other_joints(face: Face, along: int) -> Iterator[Face]:
     yield from _with_joints(face.surface, cuts, along, _BESIDE, holds)
 
 
-def rest_of(face: Face, whole: Surface) -> Face:
-    """What is left of a whole surface that goes once round between two poles, without a face on it: its joint lies
-    beside that. Raises `GeometryError` where the surface is none, or the face reaches round it.
+def rest_of(faces: Sequence[Face], whole: Surface) -> Face:
+    """What is left of a whole surface that goes once round between two poles, without faces on it: its joint lies
+    beside these. Raises `GeometryError` where the surface is none, or a face reaches round it.
     """
     along = _round(whole)
-    if along is None or face.surface.closed[along]:
+    if along is None or any(_reaches_round(face, along) for face in faces):
         raise GeometryError("The face is not cut out of a surface like a ball.")
-    (low, high), (start, end) = face.surface.domain[along], whole.domain[along]
+    turn = float(np.ptp(whole.domain[along]))
 
-    def holds(uv: Array) -> bool:
-        uv[along] = low + (uv[along] - low) % (end - start)
-        return bool(uv[along] > high or not inside(face, uv[:1], uv[1:])[0])
+    def on(face: Face, uv: Array) -> bool:
+        low, high = face.surface.domain[along]
+        at = low + (uv[along] - low) % turn
+        own = (np.array([at]), uv[1:]) if along == 0 else (uv[:1], np.array([at]))
+        return bool(at <= high and inside(face, *own)[0])
 
-    made = next(_with_joints(whole, face.edges, along, _BESIDE[1:], holds), None)
+    cuts = [e for face in faces for e in _once(face.edges)]
+    made = next(_with_joints(whole, cuts, along, _BESIDE[1:], lambda uv: not any(on(f, uv) for f in faces)), None)
     if made is None:
         raise GeometryError("There is no room for a joint beside the face.")
     return made
+
+
+def _once(edges: Sequence[Edge]) -> list[Edge]:
+    """Edges without those that a loop runs along twice, from one hole to the next on the joint."""
+    middles = np.concatenate([curve_points(e.space, [0.5 * sum(e.space.domain)]) for e in edges])
+    apart = norm(middles[:, None] - middles)
+    return [e for e, row in zip(edges, apart, strict=True) if np.count_nonzero(row < COINCIDENT) == 1]
+
+
+def _reaches_round(face: Face, along: int) -> bool:
+    return face.surface.closed[along] and any(side_of(e) in _SIDES[along] for e in face.edges)
 
 
 def _with_joints(
