@@ -70,7 +70,7 @@ def fillet(given: Namespace) -> tuple[dict[str, Any], str]:
         "corners_cut": [names[n] for n in sorted(set(made.changed) - beside)],
         "pieces": pieces,
         "faces_gone": [names[n] for n in sorted(made.gone)],
-        "warnings": [*made.warnings, *made.unsound()],
+        "warnings": [*made.warnings, *made.unsound(), *made.opened(faces)],
         "problems": problems,
     }
     lines = [out_path.name]

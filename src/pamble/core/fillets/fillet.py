@@ -22,6 +22,7 @@ from pamble.core.fillets.grown import Over, cuts_past, overs, shortened, standin
 from pamble.core.fillets.joints import bent_joints
 from pamble.core.fillets.meeting import Meeting, ball_corner, meetings
 from pamble.core.fillets.mitre import Mitre, mitre, too_short
+from pamble.core.fillets.opened import told_open
 from pamble.core.fillets.pierced import Gap, gaps, pierced
 from pamble.core.fillets.rolled import Rolled
 from pamble.core.fillets.shape import ROUND, Section, Shape
@@ -60,8 +61,17 @@ class Fillet:
 
     def unsound(self) -> list[str]:
         """Words about faces, new or cut, that other programs may not take."""
-        cut = (face for n, face in self.changed.items() if n not in self.gone)
-        return told_unsound([*(f.face for f in self.faces), *self.corners, *cut, *(f for _, f in self.pieces)])
+        return told_unsound([*self._new(), *self._cut().values()])
+
+    def opened(self, part: Sequence[Face]) -> list[str]:
+        """Words about edges that meet nothing where the part closed before."""
+        return [] if self.left or not self.faces else told_open(part, self._cut(), self.gone, self._new())
+
+    def _cut(self) -> dict[int, Face]:
+        return {n: face for n, face in self.changed.items() if n not in self.gone}
+
+    def _new(self) -> list[Face]:
+        return [*(f.face for f in self.faces), *self.corners, *(f for _, f in self.pieces)]
 
 
 def fillet(
