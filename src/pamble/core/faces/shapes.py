@@ -34,6 +34,7 @@ from pamble.core.faces.turns import (
     flat_curve,
     full_turns,
     misses_joint,
+    on_wrong_turns,
     over_joint,
     shift_onto,
 )
@@ -121,9 +122,10 @@ def _face(shape: Any, whole: Any, own_edge: Callable[[Any], Any]) -> Face:
 
 def _converted(shape: Any) -> tuple[Any, Callable[[Any], Any]]:
     """The face on a B-spline, and what becomes of its edges. The face as it is where the boundary model cannot write it
-    as one, or would shift its joint, since its trim curves run a hair over a whole turn of its surface.
+    as one, which takes long too, or would shift its joint, since its trim curves run over more than a whole turn of its
+    surface.
     """
-    if misses_joint(shape):
+    if misses_joint(shape) or on_wrong_turns(shape):
         return TopoDS.Face(shape), TopoDS.Edge
     try:
         convert = BRepBuilderAPI_NurbsConvert(shape, True)
