@@ -22,6 +22,7 @@ from OCP.gp import gp_Ax2, gp_Dir, gp_GTrsf, gp_Mat, gp_Pnt, gp_Vec, gp_XYZ
 from OCP.OCP.collections import HArray1_gp_Pnt
 
 from pamble.cli.main import main
+from tests.cli.test_fillet_ends import volume
 from tests.cli.test_fillet_shells import shell
 from tests.other_library import written
 from tests.readback import faces, nearest_seam
@@ -85,6 +86,33 @@ def test_fillets_run_on_tangentially_where_the_curvature_of_the_faces_jumps(body
         assert len(sides) == 2
         assert max(s.angle for s in sides) < 0.015
         assert section in ("ball", "rho") or max(s.curvature for s in sides) < 5.0
+
+
+def overhanging():
+    """A boss with round corners on a plate, that juts out over a side of it: its walls run on below the plate's top."""
+    far, k = 5.0, 5.0 * (1 - np.sqrt(0.5))
+    at = [(18, -20), (42, -20), (42, 15), (42 - k, 20 - k), (37, 20), (23, 20), (18 + k, 20 - k), (18, 15)]
+    p = [gp_Pnt(x, y, 5) for x, y in at]
+    corners = [GC_MakeArcOfCircle(*p[i : i + 3]).Value() for i in (2, 5)]
+    made = BRepBuilderAPI_MakeWire()
+    for part in ((p[0], p[1]), (p[1], p[2]), (corners[0],), (p[4], p[5]), (corners[1],), (p[7], p[0])):
+        made.Add(BRepBuilderAPI_MakeEdge(*part).Edge())
+    boss = BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(made.Wire()).Face(), gp_Vec(0, 0, 30 + far)).Shape()
+    return BRepAlgoAPI_Fuse(BRepPrimAPI_MakeBox(60.0, 60.0, 20.0).Shape(), boss).Shape()
+
+
+@pytest.mark.parametrize("section", ["ball", "g2"])
+def test_the_foot_of_a_boss_that_juts_out_over_its_plate_is_filleted_to_the_plates_side(section, tmp_path):
+    solid, out = overhanging(), tmp_path / "filleted.step"
+    words = ["fillet", written(solid, tmp_path / "solid.step"), "--edge", "30,20,20", "--radius", "2", "-o", str(out)]
+    assert main([*words, "--section", section]) == 0
+    free, sewn = shell(out)
+    assert free == 0
+    # Two straight stretches of 15, one of 14, and two quarters of a torus of which Pappus tells the volume.
+    corner = (1 - np.pi / 4) * 2.0**2
+    middle = 5.0 + 2.0 * (1 - 1 / (6 * (1 - np.pi / 4)))
+    if section == "ball":
+        assert volume(sewn) - volume(solid) == pytest.approx(corner * (44 + np.pi * middle), rel=1e-5)
 
 
 def egg():

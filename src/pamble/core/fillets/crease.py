@@ -27,6 +27,9 @@ _CELLS = 24
 BEYOND = 0.1
 """Share of a crease by which stations go on beyond its ends."""
 
+_WITHIN = 21
+"""Stations at least between the ends of a crease that is short against what it goes on by."""
+
 _LEADS, _HALF = 0.5, 0.45
 """Cosine of the angle from which an end of a crease leads to its other end; and the share of the way between them by
 which it goes on.
@@ -80,14 +83,16 @@ class Crease:
         return out
 
 
-def crease(a: Chain, b: Chain, count: int = 121, beyond: float = BEYOND) -> Crease:
+def crease(a: Chain, b: Chain, count: int = 121, beyond: tuple[float, float] = (BEYOND, BEYOND)) -> Crease:
     """The crease along two chains of edges that lie together; ``count`` stations or, where it bends sharply, more of
     them, even in the first one's length.
 
     Raises `GeometryError` for a crease with a kink, faces that go on into each other without a crease, and those that
     cannot be followed beyond its ends.
     """
-    closed, beyond = a.closed, min(beyond, _halfway(a.space))
+    closed, most = a.closed, _halfway(a.space)
+    beyond = min(beyond[0], most), min(beyond[1], most)
+    count = min(max(count, int(_WITHIN * (1 + sum(beyond)))), _MOST)
     s, points, tangents = _stations(a, count, beyond)
     kink = _bend(s, tangents)
     if kink > _FINE:
@@ -132,9 +137,9 @@ def _halfway(curve: Curve) -> float:
     return _HALF * gap / curve_length(curve) if -max(back, on) > _LEADS * gap else np.inf
 
 
-def _stations(a: Chain, count: int, beyond: float) -> tuple[Array, Array, Array]:
+def _stations(a: Chain, count: int, beyond: tuple[float, float]) -> tuple[Array, Array, Array]:
     """Shares of the crease (m,), points and unit tangents (m, 3) there."""
-    s = np.linspace(0, 1, count) if a.closed else np.linspace(-beyond, 1 + beyond, count)
+    s = np.linspace(0, 1, count) if a.closed else np.linspace(-beyond[0], 1 + beyond[1], count)
     d = curve_derivatives(a.space, _by_length(a.space, s), 1)
     return s, d[0], unit(d[1])
 

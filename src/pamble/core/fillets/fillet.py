@@ -8,14 +8,12 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from pamble.core.arrays import Array
-from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
 from pamble.core.faces.cut_back import Cut, NotParted, cut_back
 from pamble.core.faces.face import Face
 from pamble.core.faces.pieces import pieces_of
 from pamble.core.faces.sound import told_unsound
 from pamble.core.fillets.corner import cornered
-from pamble.core.fillets.crease import BEYOND
 from pamble.core.fillets.ends import onto_borders
 from pamble.core.fillets.figured import FilletFace, figured
 from pamble.core.fillets.grown import Over, cuts_past, overs, shortened, standing_across
@@ -26,7 +24,7 @@ from pamble.core.fillets.opened import told_open
 from pamble.core.fillets.pierced import Gap, gaps, pierced
 from pamble.core.fillets.rolled import Rolled
 from pamble.core.fillets.shape import ROUND, Section, Shape
-from pamble.core.fillets.strip import Ask, Strip, strip
+from pamble.core.fillets.strip import Ask, NotJoined, Strip, strip
 from pamble.core.joining.verify import shape_warnings
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_points
@@ -153,18 +151,19 @@ class _Laid:
 def _laid_out(part: Sequence[Face], asked: Sequence[Ask], shape: Shape, gap: bool) -> _Laid:
     """The same as `_laid`, its balls rolled on as far as it takes to part the faces. Raises the first error."""
     short: GeometryError | None = None
+    joints = False
     for farther in _FARTHER:
         try:
-            return _laid(part, asked, shape, gap, farther)
+            return _laid(part, asked, shape, gap, (farther, farther if joints else 0.0))
         except NotParted as error:
-            short = short or error
+            short, joints = short or error, joints or isinstance(error, NotJoined)
         except GeometryError as error:
             raise (short or error) from None
     assert short is not None
     raise short
 
 
-def _laid(part: Sequence[Face], asked: Sequence[Ask], shape: Shape, gap: bool, farther: float) -> _Laid:
+def _laid(part: Sequence[Face], asked: Sequence[Ask], shape: Shape, gap: bool, farther: tuple[float, float]) -> _Laid:
     """The balls along all creases, the corners in which they meet, and all faces beside them, cut back. farther: see
     `_strips`.
     """
@@ -172,8 +171,8 @@ def _laid(part: Sequence[Face], asked: Sequence[Ask], shape: Shape, gap: bool, f
     corners = meetings(strips)
     mitres = list[Mitre]()
     if any(c.mitre for c in corners) and not gap:
-        if not farther and any(c.mitre and too_short(c, strips, part) for c in corners):
-            return _laid(part, asked, shape, gap, _FARTHER[1])
+        if not farther[0] and any(c.mitre and too_short(c, strips, part) for c in corners):
+            return _laid(part, asked, shape, gap, (_FARTHER[1], 0.0))
         mitres = [mitre(c, strips, part) for c in corners if c.mitre]
     across = [standing_across(s, part, _free(s, i, corners)) for i, s in enumerate(strips)]
     past = [{} if s.apart else overs(s, part, own) for s, own in zip(strips, across, strict=True)]
@@ -187,10 +186,11 @@ def _free(s: Strip, number: int, corners: Sequence[Meeting]) -> list[int]:
     return [] if s.closed else [end for end in (0, -1) if not any((number, end) in c.ends for c in corners)]
 
 
-def _strips(part: Sequence[Face], asked: Sequence[Ask], shape: Shape, farther: float) -> list[Strip]:
+def _strips(part: Sequence[Face], asked: Sequence[Ask], shape: Shape, farther: tuple[float, float]) -> list[Strip]:
     """The ball along every crease; an edge that lies along one that was asked for before is not followed again.
 
-    farther: by how many radii it rolls on beyond the ends, as a mitre, or a face that leans, may ask for.
+    farther: by how many radii it rolls on beyond the ends, as a mitre, or a face that leans, may ask for; and beyond
+    the joints of a row.
     """
     out: list[Strip] = []
     for ask in asked:
@@ -200,10 +200,8 @@ def _strips(part: Sequence[Face], asked: Sequence[Ask], shape: Shape, farther: f
             middle = curve_points(ask.edge.space, [0.5 * sum(ask.edge.space.domain)])
             if any(to_curve(line, middle).distance[0] < SEAM_SEARCH for line in lines):
                 continue
-        beyond = BEYOND
-        if farther and ask.edge is not None:
-            beyond += farther * max(ask.radius) / curve_length(ask.edge.space)
-        out.append(strip(part, ask, shape, beyond))
+        most = 0.0 if ask.edge is None else max(ask.radius)
+        out.append(strip(part, ask, shape, (farther[0] * most, farther[1] * most)))
     return out
 
 

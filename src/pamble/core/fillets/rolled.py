@@ -78,12 +78,12 @@ class Rolled:
 
 
 def rolled(
-    runs: Sequence[Run], radius: Callable[[Array], Array], least: float, shape: Shape, beyond: float = BEYOND,
-    loop: bool = False, ease: bool = True,
+    runs: Sequence[Run], radius: Callable[[Array], Array], least: float, shape: Shape,
+    more: tuple[float, float] = (0.0, 0.0), loop: bool = False, ease: bool = True,
 ) -> list[Rolled]:  # fmt: skip
     """The ball along all runs of a crease; its radius, mm, goes by shares of their length.
 
-    least: of the radii, mm; beyond the crease a law keeps a part of it. beyond: see `strip`. loop: whether the last run
+    least: of the radii, mm; beyond the crease a law keeps a part of it. more: see `strip`. loop: whether the last run
     goes on in the first; ease: whether radii that follow from a width are eased over joints. Raises `GeometryError`
     where no ball fits, before any surface is built.
     """
@@ -91,7 +91,9 @@ def rolled(
     begins = np.concatenate([[0.0], np.cumsum(lengths)]) / lengths.sum()
     chord, out = shape.chord, []
     for i, run in enumerate(runs):
-        c = crease(run.first, run.second, beyond=beyond)
+        free = i == 0 and not loop, i == len(runs) - 1 and not loop
+        on = [BEYOND + more[0 if end else 1] / float(lengths[i]) for end in free]
+        c = crease(run.first, run.second, beyond=(on[0], on[1]))
         share = begins[i] + c.s * (begins[i + 1] - begins[i])
         law = np.maximum(radius(share), _LEAST * least)
         if chord is not None:

@@ -13,11 +13,10 @@ from scipy.interpolate import CubicSpline, PchipInterpolator
 from pamble.core.arrays import Array, norm
 from pamble.core.curves.edit import run_on
 from pamble.core.errors import GeometryError
-from pamble.core.faces.cut_back import Cut, cut_back
+from pamble.core.faces.cut_back import Cut, NotParted, cut_back
 from pamble.core.faces.face import Edge, Face
 from pamble.core.fillets.apart import crease_apart
 from pamble.core.fillets.chain import Followed, Run, follow
-from pamble.core.fillets.crease import BEYOND
 from pamble.core.fillets.ends import SQUARE, Ends, Reach, ended, reach
 from pamble.core.fillets.in_row import in_row
 from pamble.core.fillets.joints import with_shared_ends
@@ -25,7 +24,7 @@ from pamble.core.fillets.rolled import Rolled, rolled
 from pamble.core.fillets.shape import Shape
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.ends import with_end
-from pamble.core.spline.evaluate import surface_derivatives
+from pamble.core.spline.evaluate import curve_points, surface_derivatives
 from pamble.core.spline.knots import curve_part
 from pamble.core.tolerances import SEAM_SEARCH
 
@@ -33,6 +32,10 @@ _JOINT, _BENT = 0.005, 0.05
 """How far apart, mm, two fillets may end where one face beside the crease gives way to the next; and before those of
 blended sections are made one there.
 """
+
+
+class NotJoined(NotParted):
+    """A contact that does not reach a joint of a row, or its end."""
 
 
 @dataclass(frozen=True)
@@ -144,27 +147,27 @@ def followed(part: Sequence[Face], ask: Ask) -> Followed:
     return crease_apart(part, ask.number, ask.other)
 
 
-def strip(part: Sequence[Face], ask: Ask, shape: Shape, beyond: float = BEYOND) -> Strip:
+def strip(part: Sequence[Face], ask: Ask, shape: Shape, more: tuple[float, float] = (0.0, 0.0)) -> Strip:
     """Roll the ball along the whole crease through an edge of one face of a part.
 
-    beyond: share of the crease by which the ball rolls on over its ends. Raises `GeometryError`, before anything is
-    built, with what is wrong, where, and the largest radius that works.
+    more: by how many mm the ball rolls on over its ends, and over the joints of a row, besides. Raises `GeometryError`,
+    before anything is built, with what is wrong, where, and the largest radius that works.
     """
     found = followed(part, ask)
     own = ask.turned() if found.turned else ask
     _check(found.runs, found.loop, own)
     least = min(*own.radius, *(r for _, r in own.between))
     law = partial(own.law, loop=found.loop or found.runs[0].first.closed)
-    rolls = rolled(found.runs, law, least, shape, beyond, found.loop)
+    rolls = rolled(found.runs, law, least, shape, more, found.loop)
     if len(rolls) > 1:
-        far = _far(part, rolls, ask.name)
+        far = _far(part, rolls, ask.name, found.loop)
         if shape.chord is not None and _apart(rolls, far, found.loop)[0] > _JOINT:
-            rolls = rolled(found.runs, law, least, shape, beyond, found.loop, ease=False)
-            far = _far(part, rolls, ask.name)
+            rolls = rolled(found.runs, law, least, shape, more, found.loop, ease=False)
+            far = _far(part, rolls, ask.name, found.loop)
         if not shape.round:
             _check_joints(rolls, far, found.loop, _BENT)
             rolls = in_row(rolls, far, found.loop, shape)
-            far = _far(part, rolls, ask.name)
+            far = _far(part, rolls, ask.name, found.loop)
         _check_joints(rolls, far, found.loop, _JOINT)
         line = _line(rolls, far, found.loop)
     else:
@@ -196,11 +199,28 @@ def _second_cut(rolls: Sequence[Rolled], name: str, number: int) -> Cut | None:
     return Cut(name, edges, tuple(r.lines[1] for r in own)) if own else None
 
 
-def _far(part: Sequence[Face], rolls: Sequence[Rolled], name: str) -> list[Reach]:
-    """How far each of several fillets in a row reaches on the face of its own."""
-    beside = {r.run.number: _second_cut(rolls, name, r.run.number) for r in rolls}
-    cut = {n: cut_back(part[n], [c]) for n, c in beside.items() if c is not None}
+def _far(part: Sequence[Face], rolls: Sequence[Rolled], name: str, loop: bool) -> list[Reach]:
+    """How far each of several fillets in a row reaches on the face of its own; at the ends of the row that is open."""
+    cut: dict[int, Face] = {}
+    for n in dict.fromkeys(r.run.number for r in rolls):
+        own = _second_cut(rolls, name, n)
+        assert own is not None
+        try:
+            cut[n] = cut_back(part[n], [own])
+        except NotParted:
+            # Past the end of the crease the contact ends in its face: a line to that end parts this.
+            ways = [] if loop else [_to_end(rolls[at], at) for at in (0, -1) if rolls[at].run.number == n]
+            try:
+                cut[n] = cut_back(part[n], [replace(own, lines=(*own.lines, *ways))])
+            except NotParted as error:
+                raise NotJoined(*error.args) from None
     return [reach(r.made.surface, 1, cut[r.run.number], name) for r in rolls]
+
+
+def _to_end(roll: Rolled, at: int) -> Curve:
+    """The straight line from where the second contact ends to where the crease does, at the start (0) or end (-1)."""
+    line = roll.lines[1]
+    return Curve.line(curve_points(line, [line.domain[at]])[0], roll.run.first.ends[at])
 
 
 def _line(rolls: Sequence[Rolled], far: Sequence[Reach], loop: bool) -> Curve:
