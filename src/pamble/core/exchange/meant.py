@@ -11,10 +11,9 @@ from OCP.TopAbs import TopAbs_Orientation, TopAbs_ShapeEnum
 from OCP.TopExp import TopExp_Explorer
 from OCP.TopoDS import TopoDS
 
-from pamble.core.errors import GeometryError
 from pamble.core.exchange.missing import places_of
 from pamble.core.faces.face import Face
-from pamble.core.faces.joints import rest_of
+from pamble.core.faces.joints import goes_round, rest_of
 from pamble.core.faces.kernel import surface_from_kernel
 from pamble.core.faces.shapes import face_from_shape
 from pamble.core.faces.turns import on_wrong_turns
@@ -90,11 +89,13 @@ def _rest(shapes: list[Any]) -> Face | None:
     if not isinstance(geom, Geom_BSplineSurface):
         return None
     whole = surface_from_kernel(geom)
+    if goes_round(whole) is None:
+        return None
     if shapes[0].Orientation() == TopAbs_Orientation.TopAbs_REVERSED:
         whole = swap_directions(whole)
     try:
         return rest_of([face_from_shape(shape) for shape in shapes], whole)
-    except GeometryError:
+    except Exception:  # of many kinds; then it stays as it was read
         return None
 
 

@@ -30,13 +30,12 @@ _BESIDE = (0.0, 0.5, 0.25, 0.75)
 
 
 def ball_like(face: Face) -> int | None:
-    """The direction, 0 for u and 1 for v, in which a trimmed face goes once round between two poles, None if it does
-    not.
-    """
-    return _round(face.surface) if face.loops else None
+    """The same as `goes_round`, of the surface of a trimmed face."""
+    return goes_round(face.surface) if face.loops else None
 
 
-def _round(surface: Surface) -> int | None:
+def goes_round(surface: Surface) -> int | None:
+    """The direction, 0 for u and 1 for v, in which a surface goes once round between two poles, None if it does not."""
     found = [k for k in (0, 1) if surface.closed[k] and all(is_pole(surface, s) for s in _SIDES[1 - k])]
     return found[0] if found else None
 
@@ -74,7 +73,7 @@ def rest_of(faces: Sequence[Face], whole: Surface) -> Face:
     """What is left of a whole surface that goes once round between two poles, without faces on it: its joint lies
     beside these. Raises `GeometryError` where the surface is none, or a face reaches round it.
     """
-    along = _round(whole)
+    along = goes_round(whole)
     if along is None or any(_reaches_round(face, along) for face in faces):
         raise GeometryError("The face is not cut out of a surface like a ball.")
     turn = float(np.ptp(whole.domain[along]))
