@@ -8,6 +8,8 @@ from OCP.BRepFilletAPI import BRepFilletAPI_MakeFillet
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder
 
 from pamble.cli.main import main
+from pamble.core.checks.body import body_of
+from pamble.core.exchange.step import read_step
 from tests.cli.test_fillet_ends import block, near, volume
 from tests.cli.test_fillet_shells import box, rod, shell
 from tests.other_library import written
@@ -99,3 +101,4 @@ def test_the_rim_of_a_hole_is_no_hole_under_its_own_fillet(tmp_path, capsys):
     assert main(words) == 0
     assert "note" not in capsys.readouterr().out
     assert shell(out)[0] == 0
+    assert body_of([item.face for item in read_step(out)]).turned == ()

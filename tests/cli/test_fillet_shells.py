@@ -35,7 +35,8 @@ from OCP.TopoDS import TopoDS
 from scipy.integrate import quad
 
 from pamble.cli.main import main
-from pamble.core.exchange.step import write_step
+from pamble.core.checks.body import body_of
+from pamble.core.exchange.step import read_step, write_step
 from pamble.core.spline.evaluate import curve_points
 from tests.core.fillets.test_fillet import CREASES, block
 from tests.other_library import written
@@ -245,6 +246,16 @@ def test_a_filleted_solid_sews_closed_and_holds_its_volume(name, tmp_path, capsy
         found = GProp_GProps()
         BRepGProp.VolumeProperties_s(BRepBuilderAPI_MakeSolid(TopoDS.Shell(sewn)).Solid(), found, 1e-7)
         assert abs(found.Mass()) == pytest.approx(volume, rel=2e-6)
+
+
+@pytest.mark.parametrize("name", ["three edges and their corner", "foot of a leaning rod", "rim beside sharp edges"])
+def test_fillets_and_balls_have_their_outside_where_the_solid_has_it(name, tmp_path):
+    make, edge, radius, _ = SHELLS[name]
+    solid, out = written(make(), tmp_path / "solid.step"), tmp_path / "filleted.step"
+    assert main(["fillet", solid, *named(edge), "--radius", str(radius), "--out", str(out)]) == 0
+    body = body_of([item.face for item in read_step(out)])
+    assert body.closed
+    assert body.turned == ()
 
 
 @pytest.mark.parametrize(

@@ -22,6 +22,8 @@ from OCP.gp import gp_Ax2, gp_Dir, gp_GTrsf, gp_Mat, gp_Pnt, gp_Vec, gp_XYZ
 from OCP.OCP.collections import HArray1_gp_Pnt
 
 from pamble.cli.main import main
+from pamble.core.checks.body import body_of
+from pamble.core.exchange.step import read_step
 from tests.cli.test_fillet_ends import volume
 from tests.cli.test_fillet_shells import shell
 from tests.other_library import written
@@ -108,6 +110,7 @@ def test_the_foot_of_a_boss_that_juts_out_over_its_plate_is_filleted_to_the_plat
     assert main([*words, "--section", section]) == 0
     free, sewn = shell(out)
     assert free == 0
+    assert body_of([item.face for item in read_step(out)]).turned == ()
     # Two straight stretches of 15, one of 14, and two quarters of a torus of which Pappus tells the volume.
     corner = (1 - np.pi / 4) * 2.0**2
     middle = 5.0 + 2.0 * (1 - 1 / (6 * (1 - np.pi / 4)))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
@@ -13,7 +14,7 @@ from pamble.core.faces.face import Edge, Face
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_points
-from pamble.core.spline.knots import curve_part, edge_curve, swap_directions
+from pamble.core.spline.knots import curve_part, edge_curve, reverse_curve, reverse_surface, swap_directions
 from pamble.core.spline.surface import Surface
 
 _DEGREE = 5
@@ -51,6 +52,25 @@ def turn_over(face: Face) -> Face:
     return Face(
         surface, tuple(tuple(_turned(e, surface) for e in reversed(loop)) for loop in face.loops), (v0, v1, u0, u1)
     )
+
+
+def run_back(face: Face) -> Face:
+    """The same face with u run through the other way, its normal on the other side; its edges keep their names."""
+    surface, ends = reverse_surface(face.surface, "u"), sum(face.surface.domain[0])
+    u0, u1, v0, v1 = face.names
+    loops = tuple(tuple(_back(e, surface, ends) for e in reversed(loop)) for loop in face.loops)
+    return Face(surface, loops, (u1, u0, v0, v1))
+
+
+def _back(e: Edge, surface: Surface, ends: float) -> Edge:
+    """An edge where u runs the other way. A whole side is run as its surface runs it. ends: sum of the limits of u."""
+    control = np.column_stack([ends - e.pcurve.control[:, 0], e.pcurve.control[:, 1]])
+    pcurve, inward = replace(e.pcurve, control=control), -e.inward
+    side = e.side
+    if e.natural and side is not None and side[0] == "v":
+        pcurve, inward = reverse_curve(pcurve), e.inward
+    at = {"u0": "u1", "u1": "u0"}.get(side, side) if side is not None else None
+    return Edge(surface, e.name, pcurve, inward, e.curve, at, e.whole)
 
 
 def _turned(e: Edge, surface: Surface) -> Edge:

@@ -24,9 +24,10 @@ from pamble.core.fillets.opened import told_open
 from pamble.core.fillets.pierced import Gap, gaps, pierced
 from pamble.core.fillets.rolled import Rolled
 from pamble.core.fillets.shape import ROUND, Section, Shape
+from pamble.core.fillets.sided import sided
 from pamble.core.fillets.strip import Ask, NotJoined, Strip, strip
 from pamble.core.joining.verify import shape_warnings
-from pamble.core.spline.closest import to_curve
+from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.ticking import tick
 from pamble.core.tolerances import SEAM_SEARCH
@@ -118,7 +119,10 @@ def fillet(
         warnings += wrong
         ended.append(faces)
     each = [(s, k, face) for s, own in zip(strips, ended, strict=True) for k, face in enumerate(own)]
-    made = figured(each, changed, shape.diagonal)
+    made = [
+        _sided(row, s.rolls[k], part)
+        for (s, k, _), row in zip(each, figured(each, changed, shape.diagonal), strict=True)
+    ]
     if not shape.round:
         warnings += dict.fromkeys(words for r in rolls for words in shape_warnings(r.own, shape.spec))
     if section != "ball" or max(most) > min(least):
@@ -126,11 +130,26 @@ def fillet(
     balls = [ball_corner(c, strips, ended) if c.ball and section == "ball" else None for c in corners]
     left = tuple(c.point for c, ball in zip(corners, balls, strict=True) if ball is None and not c.mitre)
     warnings += ["Near ({:.2f}, {:.2f}, {:.2f}) mm fillets meet round a hole: fill it.".format(*p) for p in left]
-    closed = tuple(ball for ball in balls if ball is not None)
+    closed = tuple(_sided_ball(ball, made) for ball in balls if ball is not None)
     parts = {n: pieces_of(face) for n, face in changed.items()}
     more = tuple((n, piece) for n, own in parts.items() for piece in own[1:])
     whole, limits = {n: own[0] for n, own in parts.items()}, (min(least), max(most))
     return Fillet(tuple(made), closed, left, whole, limits, tuple(warnings), frozenset(gone), more)
+
+
+def _sided(row: FilletFace, roll: Rolled, part: Sequence[Face]) -> FilletFace:
+    """The fillet with its outside where the face on its first side has it."""
+    contact = roll.lines[0]
+    place = curve_points(contact, [0.5 * sum(contact.domain)])[0]
+    return replace(row, face=sided(row.face, part[row.beside[0]].surface, place))
+
+
+def _sided_ball(ball: Face, rows: Sequence[FilletFace]) -> Face:
+    """The ball with its outside where the fillet that ends on its first edge has it."""
+    edge = ball.edges[0].space
+    place = curve_points(edge, [0.5 * sum(edge.domain)])
+    near = min(rows, key=lambda row: float(to_surface(row.face.surface, place).distance[0]))
+    return sided(ball, near.face.surface, place[0])
 
 
 @dataclass(frozen=True)
