@@ -73,3 +73,9 @@ def jsonable(value: Any) -> Any:
     if isinstance(value, (list, tuple)):
         return [jsonable(v) for v in value]
     return value
+
+
+def boxes_meet(one: Array, two: Array, by: float) -> bool:
+    """Whether the boxes round points (m, 3) and (k, 3) come within a distance of each other."""
+    apart = np.maximum(one.min(axis=0) - two.max(axis=0), two.min(axis=0) - one.max(axis=0))
+    return bool(apart.max() <= by)

@@ -15,12 +15,10 @@ from OCP.GProp import GProp_GProps
 from OCP.IFSelect import IFSelect_ReturnStatus
 from OCP.STEPControl import STEPControl_Reader, STEPControl_StepModelType, STEPControl_Writer
 from OCP.TopAbs import TopAbs_ShapeEnum
-from OCP.TopExp import TopExp_Explorer
-from OCP.TopoDS import TopoDS
 
 from pamble.core.faces.face import Face
 from pamble.core.faces.joints import ball_like, other_joints, other_turns
-from pamble.core.faces.shapes import face_from_shape
+from pamble.core.faces.shapes import face_from_shape, shape_edges
 from pamble.core.faces.to_shape import face_to_shape
 
 _SAME = 1e-3
@@ -58,12 +56,7 @@ def kept_shape(shape: Any) -> Any:
 
 
 def _has_poles(shape: Any) -> bool:
-    explorer = TopExp_Explorer(shape, TopAbs_ShapeEnum.TopAbs_EDGE)
-    while explorer.More():
-        if BRep_Tool.Degenerated_s(TopoDS.Edge(explorer.Current())):
-            return True
-        explorer.Next()
-    return False
+    return any(BRep_Tool.Degenerated_s(edge) for edge in shape_edges(shape))
 
 
 def _read_right(shape: Any) -> bool:

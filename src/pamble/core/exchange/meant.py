@@ -7,15 +7,14 @@ from typing import Any
 
 from OCP.BRep import BRep_Tool
 from OCP.Geom import Geom_BSplineSurface
-from OCP.TopAbs import TopAbs_Orientation, TopAbs_ShapeEnum
-from OCP.TopExp import TopExp_Explorer
+from OCP.TopAbs import TopAbs_Orientation
 from OCP.TopoDS import TopoDS
 
 from pamble.core.exchange.missing import places_of
 from pamble.core.faces.face import Face
 from pamble.core.faces.joints import goes_round, rest_of
 from pamble.core.faces.kernel import surface_from_kernel
-from pamble.core.faces.shapes import face_from_shape
+from pamble.core.faces.shapes import face_from_shape, shape_edges
 from pamble.core.faces.turns import on_wrong_turns
 from pamble.core.spline.knots import swap_directions
 
@@ -37,31 +36,37 @@ def as_meant(reader: Any, faces: list[Any], again: Reading) -> list[Any]:
         own = [place(face) if turn else None for face, turn in zip(faces, wrong, strict=True)]
         found = {n: known[p] for n, p in enumerate(own) if p is not None and p in known}
     parted = _parted(reader, faces)
-    for group in parted:
-        beside = [k for k in range(len(faces)) if k not in group and _share_an_edge(faces[k], faces[group[0]])]
+    for group, known_one in parted:
         for n in group:
-            over[n] = bool(beside) and not over[beside[0]]
+            over[n] = not over[known_one]
     sides = [_sided(face, turned) for face, turned in zip(faces, over, strict=True)]
     if any(over):
-        alone = [[n] for n in range(len(faces)) if n not in found and not any(n in group for group in parted)]
-        rests = {group[0]: rest for group in [*alone, *parted] if (rest := _rest([sides[n] for n in group]))}
+        groups = [group for group, _ in parted]
+        alone = [[n] for n in range(len(faces)) if n not in found and not any(n in group for group in groups)]
+        rests = {group[0]: rest for group in [*alone, *groups] if (rest := _rest([sides[n] for n in group]))}
         for n, rest in rests.items():
             beside = [k for k, face in enumerate(faces) if over[k] != over[n] and _share_an_edge(face, faces[n])]
             # Of two like that, none can be told from the other.
             if beside and not rests.keys() & set(beside):
                 found[n] = rest
-        found |= {n: None for group in parted if group[0] in found for n in group[1:]}
+        found |= {n: None for group in groups if group[0] in found for n in group[1:]}
     return [found.get(n, side) for n, side in enumerate(sides)] if found else faces
 
 
-def _parted(reader: Any, faces: list[Any]) -> list[list[int]]:
-    """Numbers of faces on one surface for which the file has one face: the reader knows of none that they come from."""
+def _parted(reader: Any, faces: list[Any]) -> list[tuple[list[int], int]]:
+    """Numbers of faces on one surface for which the file has one face, as the reader knows of none that they come from,
+    and the number of a face beside them that it does know.
+    """
     results, groups = reader.WS().TransferReader(), dict[int, list[int]]()
     surfaces = [BRep_Tool.Surface_s(face) for face in faces]
-    for n, face in enumerate(faces):
-        if results.EntityFromShapeResult(face, 1) is None:
-            groups.setdefault(id(surfaces[n]), []).append(n)
-    return [group for group in groups.values() if len(group) > 1]
+    known = [results.EntityFromShapeResult(face, 1) is not None for face in faces]
+    for n in (n for n, told in enumerate(known) if not told):
+        groups.setdefault(id(surfaces[n]), []).append(n)
+    out = []
+    for group in (group for group in groups.values() if len(group) > 1):
+        beside = [k for k, face in enumerate(faces) if known[k] and _share_an_edge(face, faces[group[0]])]
+        out += [(group, beside[0])] if beside else []
+    return out
 
 
 def _read_again(again: Reading) -> dict[int, Any]:
@@ -100,12 +105,4 @@ def _rest(shapes: list[Any]) -> Face | None:
 
 
 def _share_an_edge(a: Any, b: Any) -> bool:
-    return any(e.IsSame(f) for e in _edges(a) for f in _edges(b))
-
-
-def _edges(shape: Any) -> list[Any]:
-    found, explorer = [], TopExp_Explorer(shape, TopAbs_ShapeEnum.TopAbs_EDGE)
-    while explorer.More():
-        found.append(TopoDS.Edge(explorer.Current()))
-        explorer.Next()
-    return found
+    return any(e.IsSame(f) for e in shape_edges(a) for f in shape_edges(b))

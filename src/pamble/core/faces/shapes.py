@@ -74,9 +74,18 @@ def shape_kind(shape: Any) -> str:
 
 def shape_faces(shape: Any) -> list[Any]:
     """All faces of a shape, in its own order."""
-    found, explorer = [], TopExp_Explorer(shape, TopAbs_ShapeEnum.TopAbs_FACE)
+    return [TopoDS.Face(part) for part in _parts(shape, TopAbs_ShapeEnum.TopAbs_FACE)]
+
+
+def shape_edges(shape: Any) -> list[Any]:
+    """All edges of a shape, in its own order; one beside two faces comes twice."""
+    return [TopoDS.Edge(part) for part in _parts(shape, TopAbs_ShapeEnum.TopAbs_EDGE)]
+
+
+def _parts(shape: Any, kind: Any) -> list[Any]:
+    found, explorer = [], TopExp_Explorer(shape, kind)
     while explorer.More():
-        found.append(TopoDS.Face(explorer.Current()))
+        found.append(explorer.Current())
         explorer.Next()
     return found
 
@@ -150,10 +159,7 @@ def _spline(geom: Any, bounds: tuple[float, ...]) -> Any:
 def _loops(before: Any, face: Any, surface: Surface, converted: Callable[[Any], Any]) -> list[list[_Trim]]:
     """Trims, loop by loop, in the order in which they follow each other on the face as it was ``before``."""
     outer = BRepTools.OuterWire_s(before)
-    wires, explorer = [], TopExp_Explorer(before, TopAbs_ShapeEnum.TopAbs_WIRE)
-    while explorer.More():
-        wires.append(TopoDS.Wire(explorer.Current()))
-        explorer.Next()
+    wires = [TopoDS.Wire(part) for part in _parts(before, TopAbs_ShapeEnum.TopAbs_WIRE)]
     wires.sort(key=lambda wire: not wire.IsSame(outer))
     loops, shift = [], shift_onto(face, before, surface)
     for wire in wires:
@@ -162,20 +168,12 @@ def _loops(before: Any, face: Any, surface: Surface, converted: Callable[[Any], 
             edge = walk.Current()
             trims.append(_trim(edge, before, converted(edge).Oriented(edge.Orientation()), face, surface, shift))
             walk.Next()
-        if len(trims) < _edge_count(wire):
+        if len(trims) < len(shape_edges(wire)):
             raise GeometryError("the edges of a loop do not follow each other")
         if trims:
             edges = closed_up(surface, [trim.edge for trim in trims])
             loops.append([_Trim(edge, trim.point) for edge, trim in zip(edges, trims, strict=True)])
     return loops
-
-
-def _edge_count(wire: Any) -> int:
-    count, explorer = 0, TopExp_Explorer(wire, TopAbs_ShapeEnum.TopAbs_EDGE)
-    while explorer.More():
-        count += 1
-        explorer.Next()
-    return count
 
 
 def _trim(old: Any, before: Any, shape: Any, face: Any, surface: Surface, shift: Array) -> _Trim:

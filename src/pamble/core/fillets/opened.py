@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 
-from pamble.core.arrays import Array
+from pamble.core.arrays import Array, boxes_meet
 from pamble.core.checks.seams import OpenEdge, find_seams
 from pamble.core.faces.face import Face
 from pamble.core.spline.closest import to_curve
@@ -22,8 +22,8 @@ def told_open(
     """Words about edges that meet nothing where all of them did before. changed, gone: faces of the part that were cut
     back, and of which nothing is left, by number; new: faces that came.
     """
-    touched = [*(part[n] for n in changed), *changed.values(), *new]
-    near = [n for n, face in enumerate(part) if any(_meets(face, other) for other in touched)]
+    touched = [_places(face) for face in (*(part[n] for n in changed), *changed.values(), *new)]
+    near = [n for n, face in enumerate(part) if any(boxes_meet(_places(face), t, _APART) for t in touched)]
     after = [changed.get(n, part[n]) for n in near if n not in gone] + list(new)
     left = [o for o in find_seams(after, _APART)[1] if o.length > _LEAST]
     if left:
@@ -39,11 +39,8 @@ def told_open(
     ]
 
 
-def _meets(a: Face, b: Face) -> bool:
-    one, two = (np.concatenate([e.space.control for e in f.edges]) for f in (a, b))
-    return bool(
-        (one.min(axis=0) <= two.max(axis=0) + _APART).all() and (two.min(axis=0) <= one.max(axis=0) + _APART).all()
-    )
+def _places(face: Face) -> Array:
+    return np.concatenate([e.space.control for e in face.edges])
 
 
 def _middle(opened: OpenEdge) -> Array:

@@ -10,7 +10,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from pamble.core.arrays import Array, BoolArray, IntArray, cross, dot, norm, unit
+from pamble.core.arrays import Array, BoolArray, IntArray, boxes_meet, cross, dot, norm, unit
 from pamble.core.curves.stretches import stretches
 from pamble.core.errors import GeometryError
 from pamble.core.faces.crossing.fit import FittedBranch
@@ -70,15 +70,8 @@ def close_to(surface: Surface, beside: Sequence[int], part: Sequence[Face], now:
     it.
     """
     standing = {n: now.get(n, f) for n, f in enumerate(part) if n not in beside}
-    return {n: f for n, f in standing.items() if _close(surface, f.surface)}
-
-
-def _close(a: Surface, b: Surface) -> bool:
-    """Whether the boxes of two surfaces meet."""
-    one, two = a.control.reshape(-1, 3), b.control.reshape(-1, 3)
-    return bool(
-        (one.min(axis=0) <= two.max(axis=0) + MEETS).all() and (two.min(axis=0) <= one.max(axis=0) + MEETS).all()
-    )
+    own = surface.control.reshape(-1, 3)
+    return {n: f for n, f in standing.items() if boxes_meet(own, f.surface.control.reshape(-1, 3), MEETS)}
 
 
 def cuts_of(surface: Surface, number: int, face: Face, by: float, vertices: Array) -> Iterator[Stretch]:

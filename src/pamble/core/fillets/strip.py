@@ -207,9 +207,11 @@ def _far(part: Sequence[Face], rolls: Sequence[Rolled], name: str, loop: bool) -
         assert own is not None
         try:
             cut[n] = cut_back(part[n], [own])
-        except NotParted:
+        except NotParted as short:
             # Past the end of the crease the contact ends in its face: a line to that end parts this.
             ways = [] if loop else [_to_end(rolls[at], at) for at in (0, -1) if rolls[at].run.number == n]
+            if not ways:
+                raise NotJoined(*short.args) from None
             try:
                 cut[n] = cut_back(part[n], [replace(own, lines=(*own.lines, *ways))])
             except NotParted as error:
