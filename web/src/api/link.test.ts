@@ -98,6 +98,28 @@ describe('previews', () => {
     expect(wire().sent).toHaveLength(4);
   });
 
+  it('tells how far one is that takes long, at rest too, until it is answered or no longer wanted', () => {
+    const told = () => wire().tell({ type: 'progress', share: 0.4 });
+    const answer = (late: boolean) => wire().frame({ type: 'frame', preview: true, late, seq: wire().sent.at(-1)?.seq });
+    link.preview(op(1));
+    told();
+    expect(events.progress).not.toHaveBeenCalledWith(0.4);
+    vi.advanceTimersByTime(600);
+    told();
+    expect(events.progress).toHaveBeenLastCalledWith(0.4);
+    answer(true);
+    expect(events.progress).toHaveBeenLastCalledWith(null);
+    vi.advanceTimersByTime(130);
+    told();
+    expect(events.progress).toHaveBeenLastCalledWith(null);
+    vi.advanceTimersByTime(600);
+    told();
+    expect(events.progress).toHaveBeenLastCalledWith(0.4);
+    link.dropPreviews();
+    told();
+    expect(events.progress).toHaveBeenLastCalledWith(null);
+  });
+
   it('shows none that comes after a change', async () => {
     link.preview(op(1));
     void link.commit(op(2));

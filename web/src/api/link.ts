@@ -35,6 +35,8 @@ const ENDS = ['study', 'missing', 'sign-in'];
 const PREVIEW_LIMIT = 15000;
 /** Time in ms without a new intent after which the pointer is taken to rest: what was left out for speed follows then. */
 const RESTS = 120;
+/** Time in ms from which a preview counts as long work, whose progress is told. */
+const LONG = 500;
 
 /**
  * The live socket of one study. One preview is in flight at a time; while it is, only the latest intent is kept. One asked
@@ -55,7 +57,7 @@ export class Link {
   private last: Promise<unknown> = Promise.resolve();
   private overdue: ReturnType<typeof setTimeout> | undefined;
   private rests: ReturnType<typeof setTimeout> | undefined;
-  private restSent = -1;
+  private restSent: { seq: number; at: number } | null = null;
   /** Round trips of previews in ms, newest last: read by the benchmark. */
   readonly roundTrips: number[] = [];
 
@@ -79,7 +81,7 @@ export class Link {
     if (socket !== this.socket) return;
     clearTimeout(this.overdue);
     clearTimeout(this.rests);
-    this.previewSent = this.previewNext = null;
+    this.previewSent = this.previewNext = this.restSent = null;
     for (const w of this.waiting.values()) w.reject(new Error(LOST));
     this.waiting.clear();
     this.events.progress(null);
@@ -126,7 +128,7 @@ export class Link {
         this.version = message.version;
         return;
       case 'progress':
-        if (this.waiting.size) this.events.progress(message.share);
+        if (this.waiting.size || this.previewIsLong()) this.events.progress(message.share);
         return;
       case 'ways':
         this.events.ways(message);
@@ -135,7 +137,7 @@ export class Link {
         this.receiveError(message.message, message.code, message.seq ?? null);
         return;
       case 'passed':
-        if (message.seq === this.previewSent?.seq) this.previewAnswered(message.seq);
+        if (message.seq === this.previewSent?.seq || message.seq === this.restSent?.seq) this.previewAnswered(message.seq);
         else this.settle(message.seq, message);
         return;
       default:
@@ -151,7 +153,7 @@ export class Link {
       else this.events.failed(words, code, false);
       return;
     }
-    if (seq === this.previewSent?.seq || seq === this.restSent) {
+    if (seq === this.previewSent?.seq || seq === this.restSent?.seq) {
       if (!this.previewsOff) this.events.failed(words, code, true);
       this.previewAnswered(seq);
       return;
@@ -198,6 +200,10 @@ export class Link {
     this.overdue = setTimeout(() => this.previewAnswered(seq), PREVIEW_LIMIT);
   }
 
+  private askAtRest(op: Op): void {
+    this.restSent = { seq: this.sendPreview(op, true), at: performance.now() };
+  }
+
   private sendPreview(op: Op, rest: boolean): number {
     const { combsWanted, lightsWanted, watched } = this.events;
     return this.send({ type: 'preview', op, rest, combs: combsWanted(), lights: lightsWanted(), watched: watched() });
@@ -224,9 +230,17 @@ export class Link {
     clearTimeout(this.rests);
     this.previewNext = null;
     this.previewsOff = true;
+    if (!this.waiting.size) this.events.progress(null);
+  }
+
+  private previewIsLong(): boolean {
+    const { previewSent, restSent, previewsOff } = this;
+    return !previewsOff && [previewSent, restSent].some((sent) => sent !== null && performance.now() - sent.at > LONG);
   }
 
   private previewAnswered(seq: number | null, late = false): void {
+    if (seq === this.restSent?.seq) this.restSent = null;
+    if (!this.waiting.size) this.events.progress(null);
     if (!this.previewSent || seq !== this.previewSent.seq) return;
     clearTimeout(this.overdue);
     this.roundTrips.push(performance.now() - this.previewSent.at);
@@ -235,7 +249,7 @@ export class Link {
     const next = this.previewNext;
     this.previewNext = null;
     if (next) this.preview(next);
-    else if (late && !this.previewsOff) this.rests = setTimeout(() => (this.restSent = this.sendPreview(op, true)), RESTS);
+    else if (late && !this.previewsOff) this.rests = setTimeout(() => this.askAtRest(op), RESTS);
   }
 
   private request(message: Unsent): Promise<ServerMessage | null> {
