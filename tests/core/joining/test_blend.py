@@ -161,8 +161,11 @@ def test_an_edge_that_bends_sharply_in_one_place_gets_closer_spans_there():
     )
     bumpy = Surface(3, 3, basis.uniform_knots(3, 101), basis.uniform_knots(3, 1), net)
     calm = panel(lambda x, y: (x, 30 + y, -20 - y))
-    made = build_blend(natural_edge(bumpy, "v0"), natural_edge(calm, "v0"), BlendSpec())
+    pair = natural_edge(bumpy, "v0"), natural_edge(calm, "v0")
+    made = build_blend(*pair, BlendSpec())
     assert all(r.ratio(2) <= 1 for r in made.residuals)
+    preview = preview_blend(*pair, BlendSpec(), made.surface.knots_u).surface
+    assert np.allclose(preview.control, made.surface.control, atol=1e-9)
     wide = np.diff(basis.breaks(made.surface.knots_u, 5))
     assert wide.max() > 3 * wide.min()
 

@@ -14,14 +14,14 @@ from pamble.core.joining.crest import Clearance, Limit, clearance, crest_range
 from pamble.core.joining.directions import along
 from pamble.core.joining.pairing import Borders, Side, lone_side, loop_start, pair_edges
 from pamble.core.joining.room import with_room
-from pamble.core.joining.rows import row_space
+from pamble.core.joining.rows import RowSpace, row_space
 from pamble.core.joining.search import Search, Trial
 from pamble.core.joining.shaper import Shaper
 from pamble.core.joining.spec import BlendSpec
 from pamble.core.joining.tip import Tip
 from pamble.core.joining.verify import Residual, shape_warnings
 from pamble.core.spline import basis
-from pamble.core.spline.knots import reverse_surface
+from pamble.core.spline.knots import mirrored, reverse_surface
 from pamble.core.spline.surface import Surface
 
 _TOUCHING = np.linspace(0.0, 1.0, 41)
@@ -112,12 +112,12 @@ def preview_blend(
     a: Edge, b: Edge | Tip, spec: BlendSpec, knots: Array, beyond: Beyond = (None, None), limit: Limit | None = None,
     meet: bool = False,
 ) -> Blend:  # fmt: skip
-    """The blend on given knots, neither searched nor measured, but for its limit: what is shown while the pointer is
-    down.
+    """The blend on given knots, those of one that was built, neither searched nor measured, but for its limit: what is
+    shown while the pointer is down.
     """
     sides, spec = _sides(a, b, spec, beyond)
     shaper = Shaper(sides, spec, _diagonal(a, b), limit, meet)
-    surface = shaper.made(row_space(spec.degree, knots, sides[0].closed))
+    surface = shaper.made(_kept_space(sides[0], spec.degree, knots))
     made = _finish(surface, sides, spec, None, (), [])
     if limit is None:
         return made
@@ -166,13 +166,25 @@ def _finish(
     warnings: list[str],
 ) -> Blend:
     """Turn the blend so that its normal carries on the first neighbour's, and place the handles."""
-    # The places of the rows are known already.
-    f = frames(sides[0].edge, sides[0].parameters(row_space(surface.degree_u, surface.knots_u, sides[0].closed).s))
-    # By construction u runs along the first edge and v leaves it outward.
-    if dot(cross(along(sides[0], f), f.outward), f.normal)[len(f.t) // 2] < 0:
+    if _against(sides[0], row_space(surface.degree_u, surface.knots_u, sides[0].closed)):
         surface = reverse_surface(surface, "u")
     starts = tuple(loop_start(side) for side in sides if isinstance(side, Side)) if sides[0].closed else None
     return Blend(surface, ("v0", "v1"), residuals, trials, _handles(surface), spec, tuple(warnings), starts=starts)
+
+
+def _against(side: Side, space: RowSpace) -> bool:
+    """Whether the first neighbour's normal is on the other side where u runs along the edge and v leaves it outward."""
+    # The places of the rows are known already.
+    f = frames(side.edge, side.parameters(space.s))
+    return bool(dot(cross(along(side, f), f.outward), f.normal)[len(f.t) // 2] < 0)
+
+
+def _kept_space(side: Side, degree: int, knots: Array) -> RowSpace:
+    """The space of rows of a finished blend with these knots, which was turned to its neighbour's side."""
+    space, turned = row_space(degree, knots, side.closed), mirrored(knots)
+    if np.allclose(knots, turned, rtol=0.0, atol=1e-9) or not _against(side, space):
+        return space
+    return row_space(degree, turned, side.closed)
 
 
 def _handles(surface: Surface) -> tuple[Handle, Handle]:

@@ -170,14 +170,15 @@ def split_surface(surface: Surface, direction: str, t: float) -> tuple[Surface, 
     return surface_part(surface, v=(start, t)), surface_part(surface, v=(t, end))
 
 
-def _mirrored(knots: Array) -> Array:
+def mirrored(knots: Array) -> Array:
+    """The knots (n,) of a spline that is run through the other way, on the same domain."""
     return np.asarray((knots[0] + knots[-1]) - knots[::-1])
 
 
 def reverse_curve(curve: Curve) -> Curve:
     """The same curve run through the other way, on the same domain."""
     weights = None if curve.weights is None else curve.weights[::-1]
-    return Curve(curve.degree, _mirrored(curve.knots), curve.control[::-1], weights)
+    return Curve(curve.degree, mirrored(curve.knots), curve.control[::-1], weights)
 
 
 def reverse_surface(surface: Surface, direction: str) -> Surface:
@@ -187,8 +188,8 @@ def reverse_surface(surface: Surface, direction: str) -> Surface:
     return Surface(
         surface.degree_u,
         surface.degree_v,
-        _mirrored(surface.knots_u) if axis == 0 else surface.knots_u,
-        _mirrored(surface.knots_v) if axis == 1 else surface.knots_v,
+        mirrored(surface.knots_u) if axis == 0 else surface.knots_u,
+        mirrored(surface.knots_v) if axis == 1 else surface.knots_v,
         np.flip(surface.control, axis),
         weights,
     )
