@@ -7,6 +7,7 @@ import pytest
 
 from pamble.cli.main import main
 from pamble.core.errors import StudyError
+from pamble.study.apply import apply
 from pamble.study.document import Study, study_to_json
 from pamble.study.evaluate import Evaluator
 from pamble.study.frame import read_frame
@@ -56,6 +57,37 @@ def test_what_cannot_be_reached_is_said_with_the_nearest_and_what_stops_it(study
         solve_for(study, "Reach", 1.0, "h", Evaluator())
     with pytest.raises(StudyError, match="Bow has no figure colour: it has"):
         solve_for(study, "Bow.colour", 1.0, "w", Evaluator())
+
+
+@pytest.fixture
+def leaning() -> Study:
+    """A line from a point on the x axis to (37.3, 10, 0): never shorter than 10; and an ellipse."""
+    features = [
+        step("leg", "line", start=["=w", 0, 0], end=[37.3, 10, 0]),
+        step("oval", "ellipse", centre=[0, 0, 0], normal=[0, 0, 1], radius=50.0, second=20.0),
+    ]
+    return Study(name="Leg", features=features, dimensions={"w": "100"})
+
+
+def test_what_is_reached_only_about_a_least_or_largest_value_is_found_there(leaning):
+    made = solve_for(leaning, "Leg.length", 10.001, "w", Evaluator())
+    # Pythagoras, on the side of the value of now.
+    assert made.value == pytest.approx(37.3 + np.sqrt(10.001**2 - 100), abs=1e-7)
+    # The least radius of an ellipse is b²/a, and the circle's where both are one.
+    widest = solve_for(leaning, "Oval.least_radius", 49.0, "Oval.second", Evaluator())
+    assert widest.value == pytest.approx(np.sqrt(49 * 50), abs=1e-6)
+    with pytest.raises(StudyError, match=r"does not come to 9\.9: the nearest is 10, with w at 37\.3\.$"):
+        solve_for(leaning, "Leg.length", 9.9, "w", Evaluator())
+    with pytest.raises(StudyError, match=r"comes? to 51: the nearest is 50, with Oval\.second at 50\."):
+        solve_for(leaning, "Oval.least_radius", 51.0, "Oval.second", Evaluator())
+
+
+def test_a_figure_that_jumps_over_its_aim_is_not_said_to_reach_it(leaning):
+    with pytest.raises(StudyError, match=r"Oval\.cvs does not come to \d+\.5: .*jumps over it there"):
+        arc = solve_for(leaning, "Oval.length", 200.0, "Oval.degrees", Evaluator())
+        study, _ = apply(leaning, arc.op)
+        cvs = Evaluator().evaluate(study).states["oval"].made.facts["curves"][0]["cvs"]
+        solve_for(study, "Oval.cvs", cvs - 0.5, "Oval.degrees", Evaluator())
 
 
 def test_in_the_window_it_is_one_step_that_is_stored_as_the_change_it_came_to(study):

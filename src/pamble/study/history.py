@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from pamble.core.errors import StudyError
 from pamble.study.document import Feature, Study
@@ -29,6 +29,18 @@ def dependents(study: Study, ids: Sequence[str]) -> list[str]:
         if reached.intersection(needed_steps(feature)):
             reached.add(feature.id)
     return [f.id for f in study.features if f.id in reached and f.id not in ids]
+
+
+def bearing_on(study: Study, id: str, changed: Callable[[Feature], Sequence[str]]) -> Study:
+    """The study without the steps that have no part in what one of them makes. changed: objects that a step changes."""
+    feature, reached = study.feature(id), {id}
+    if feature not in study.built:
+        return study
+    steps = study.features[: study.place(id) + 1]
+    for step in reversed(steps):
+        if step.id in reached or reached.intersection(map(step_of, changed(step))):
+            reached.update((step.id, *needed_steps(step)))
+    return study.model_copy(update={"features": [f for f in steps if f.id in reached], "marker": None})
 
 
 def in_sight(study: Study, shown: Sequence[str]) -> set[str]:

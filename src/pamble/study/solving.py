@@ -7,22 +7,31 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from scipy.optimize import brentq
+from scipy.optimize import brentq, minimize_scalar
 
 from pamble.core.errors import StudyError
 from pamble.study.apply import apply, checked_params
 from pamble.study.dimensions import dimension_values
 from pamble.study.document import Feature, Study
 from pamble.study.evaluate import Evaluator
+from pamble.study.history import bearing_on
 from pamble.study.operations import Op, SetDimension, SetParams
 from pamble.study.states import Evaluation
 
 _LOOKED = 40
 """Values tried before it is said that the aim cannot be reached."""
 
-_GROWS = 1.7
+_GROWS, _NARROW = 1.7, 1e-3
+"""How much farther each step goes, and the share of the way up to which a wall is come near by steps."""
+
 _CLOSE = 1e-9
 """Share of the aim, or mm, within which it counts as reached."""
+
+_JUMPS = 1e-6
+"""The same beyond which a measure that comes to both sides of its aim jumps over it."""
+
+_CLOSED_IN, _MOST = 1e-8, 50
+"""Share of a stretch to which the nearest value is closed in on, and evaluations for it at most."""
 
 
 @dataclass(frozen=True)
@@ -43,6 +52,10 @@ class _Wall(Exception):
     """A value at which the part cannot be built, or not be measured; its words."""
 
 
+class _Across(Exception):
+    """A value on the other side of the aim was found."""
+
+
 def solve_for(
     study: Study, measure: str, aim: float, by: str, evaluator: Evaluator, *,
     low: float = -math.inf, high: float = math.inf, before: Evaluation | None = None,
@@ -57,8 +70,12 @@ def solve_for(
     """
     by, start, change = _number(study, by)
     measure, step, figure = _measure(study, measure)
+    dimensions = dimension_values(study.dimensions)
     seen: dict[float, float] = {}
     walls: dict[float, str] = {}
+
+    def touched(feature: Feature) -> tuple[str, ...]:
+        return evaluator.compiler.compiled(feature, dimensions).changed
 
     def off(x: float) -> float:
         if x not in seen:
@@ -66,7 +83,7 @@ def solve_for(
                 changed, _ = apply(study, change(x))
             except StudyError as error:
                 raise _Wall(str(error)) from error
-            now = evaluator.evaluate(changed, before)
+            now = evaluator.evaluate(bearing_on(changed, step.id, touched), before)
             state = now.states[step.id]
             problem = next((s.problem for s in now.states.values() if s.problem), None)
             if state.made is None or state.status != "fresh":
@@ -81,13 +98,14 @@ def solve_for(
         first = off(start)
     except _Wall as wall:
         raise StudyError(f"{measure} cannot be measured as the part stands: {wall}.") from wall
-    if abs(first) <= _CLOSE * max(1.0, abs(aim)):
-        return Solved(change(start), by, start, measure, seen[start], len(seen))
-    bracket = _bracket(off, start, first, low, high, walls)
-    if bracket is None:
-        raise StudyError(_unreached(measure, aim, by, seen, walls, low, high))
-    root = float(brentq(off, *bracket, xtol=1e-12, rtol=4 * 2.3e-16, maxiter=100))
-    return Solved(change(root), by, root, measure, off(root) + aim, len(seen))
+    close = _CLOSE * max(1.0, abs(aim))
+    root = start
+    if abs(first) > close:
+        bracket = _bracket(off, start, first, low, high, walls) or _closer(off, start, seen, walls, aim, (low, high))
+        root = min(seen, key=lambda x: abs(seen[x] - aim)) if bracket is None else _root(off, bracket, walls)
+        if abs(seen[root] - aim) > (close if bracket is None else _JUMPS * max(1.0, abs(aim))):
+            raise StudyError(_unreached(measure, aim, by, seen, walls, low, high, bracket is not None))
+    return Solved(change(root), by, root, measure, seen[root], len(seen))
 
 
 def _bracket(
@@ -96,8 +114,9 @@ def _bracket(
     """Two values with the aim between them, the nearest to the start that are found."""
     ends = {1.0: (start, first), -1.0: (start, first)}
     steps = dict.fromkeys((1.0, -1.0), 0.02 * abs(start) or 1.0)
+    grows = dict.fromkeys((1.0, -1.0), _GROWS)
     for _ in range(_LOOKED):
-        open_ways = [w for w in ends if steps[w] > 1e-7 * max(1.0, abs(start))]
+        open_ways = [w for w in ends if steps[w] > _NARROW * max(abs(start), abs(ends[w][0] - start))]
         if not open_ways:
             return None
         # The way on which less has been gone is tried first, and that which comes nearer when both are alike.
@@ -112,17 +131,65 @@ def _bracket(
         except _Wall as wall:
             walls[x] = str(wall)
             steps[way] *= 0.3
+            grows[way] = 1.0
             continue
         if new == 0 or (new < 0) != (value < 0):
             return (last, x) if last < x else (x, last)
         ends[way] = (x, new)
-        steps[way] *= _GROWS
+        steps[way] *= grows[way]
     return None
 
 
+def _closer(
+    off: Callable[[float], float], start: float, seen: Mapping[float, float], walls: dict[float, str], aim: float,
+    limits: tuple[float, float],
+) -> tuple[float, float] | None:  # fmt: skip
+    """Close in on the value that comes nearest, between those beside it; if the aim is passed on the way, two with it
+    between them, on the side of the start.
+    """
+    best = min(seen, key=lambda x: abs(seen[x] - aim))
+    below, side = seen[best] < aim, {*seen, *walls, *limits} - {-math.inf, math.inf}
+    low = max((x for x in side if x < best), default=best)
+    high = min((x for x in side if x > best), default=best)
+
+    def away(x: float) -> float:
+        try:
+            value = off(x)
+        except _Wall as wall:
+            walls[x] = str(wall)
+            return max(abs(y - aim) for y in seen.values())
+        if (value < 0) != below:
+            raise _Across(x)
+        return abs(value)
+
+    if low == high:
+        return None
+    try:
+        options = {"xatol": _CLOSED_IN * (high - low), "maxiter": _MOST}
+        minimize_scalar(away, bounds=(low, high), method="bounded", options=options)
+    except _Across as found:
+        x: float = found.args[0]
+        before = [y for y in seen if (seen[y] < aim) == below and (start - x) * (y - x) > 0]
+        y = min(before or [best], key=lambda y: abs(y - x))
+        return (x, y) if x < y else (y, x)
+    return None
+
+
+def _root(off: Callable[[float], float], bracket: tuple[float, float], walls: dict[float, str]) -> float:
+    """The value between two at which the aim is reached, or the one of them that is nearer, where the part cannot be
+    built between them.
+    """
+    try:
+        return float(brentq(off, *bracket, xtol=1e-12, rtol=4 * 2.3e-16, maxiter=100))
+    except _Wall as wall:
+        walls[sum(bracket) / 2] = str(wall)
+        return min(bracket, key=lambda x: abs(off(x)))
+
+
 def _unreached(
-    measure: str, aim: float, by: str, seen: Mapping[float, float], walls: Mapping[float, str], low: float, high: float
-) -> str:
+    measure: str, aim: float, by: str, seen: Mapping[float, float], walls: Mapping[float, str], low: float, high: float,
+    jumps: bool,
+) -> str:  # fmt: skip
     x = min(seen, key=lambda x: abs(seen[x] - aim))
     words = f"{measure} does not come to {aim:g}: the nearest is {seen[x]:.6g}, with {by} at {x:.6g}."
     if max(seen.values()) - min(seen.values()) < _CLOSE:
@@ -130,6 +197,8 @@ def _unreached(
     if walls:
         at = min(walls, key=lambda w: abs(w - x))
         return f"{words} At {at:.6g} {walls[at].rstrip('.')}."
+    if jumps:
+        return f"{words} It jumps over it there."
     return f"{words} It may go no further." if x in (low, high) else words
 
 

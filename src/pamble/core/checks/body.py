@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from pamble.core.arrays import Array, cross, norm
-from pamble.core.checks.measured import measure_seam
+from pamble.core.checks.measured import measure_seams, sample_seams
 from pamble.core.checks.seams import OpenEdge, Seam, find_seams, part_diagonal
 from pamble.core.faces.face import Edge, Face
 from pamble.core.spline import basis
@@ -25,6 +25,9 @@ _LOOKED = 101
 """Places along a trim at which it is looked whether it crosses a span's border."""
 
 _JUMP = 1e-9
+
+_ALONG = 17
+"""Places along a seam at which it is looked to which side both faces point."""
 
 Integrand = Callable[[Array], Array]
 """Values (m, k) from first derivatives of a surface at m places, for each unit of u and v."""
@@ -83,11 +86,12 @@ def _sides(faces: Sequence[Face], seams: Sequence[Seam]) -> tuple[Array, list[in
     """For each face +1, or -1 where its normal points to the other side than that of the first of its piece; and the
     number of its piece.
     """
-    diagonal = part_diagonal(list(faces)) if faces else 1.0
     beside: dict[int, list[tuple[int, float]]] = {i: [] for i in range(len(faces))}
-    for seam in seams:
+    diagonal = part_diagonal(list(faces)) if faces else 1.0
+    found = measure_seams(sample_seams(seams, _ALONG, exact=False), diagonal, exact=False) if seams else []
+    for seam, measured in zip(seams, found, strict=True):
         a, b = seam.faces
-        sign = -1.0 if measure_seam(seam, diagonal, 17).figures.opposed else 1.0
+        sign = -1.0 if measured.figures.opposed else 1.0
         beside[a].append((b, sign))
         beside[b].append((a, sign))
     flip, piece = np.zeros(len(faces)), [-1] * len(faces)

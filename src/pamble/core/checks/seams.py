@@ -21,6 +21,11 @@ _OF_LENGTH = 0.1
 _LEAST = 0.01
 """Length, mm, of an edge below which it is what is left of a point, as at a fillet's tip."""
 
+_NEARER, _AT_ONCE = 4.0, 0.01
+"""Times as far as another edge from which on an edge does not meet what it runs along, as the other side of a thin wall;
+and the distance, mm, up to which it meets them all.
+"""
+
 _ROUGHLY = 0.6
 _PARALLEL = 0.8
 """Cosine of the angle between two edges below which they cross rather than run along each other."""
@@ -89,8 +94,16 @@ def find_seams(faces: Sequence[Face], search: float = SEAM_SEARCH) -> tuple[list
     return SeamFinder().find(faces, search)
 
 
-_Meeting = tuple[tuple[float, float], tuple[float, float]]
-"""What a seam covers of the shorter edge and of the longer one, as parameters."""
+_Range = tuple[float, float]
+
+
+@dataclass(frozen=True)
+class _Meeting:
+    """What a seam covers of the shorter edge and of the longer one, as parameters, and how far these are apart, mm."""
+
+    own: _Range
+    other: _Range
+    apart: float
 
 
 class SeamFinder:
@@ -105,20 +118,36 @@ class SeamFinder:
         owner = {id(e): i for i, face in enumerate(faces) for e in face.edges}
         self._sampled = {id(e): self._sampled.get(id(e)) or _Sampled(e) for face in faces for e in face.edges}
         sampled = [s for s in self._sampled.values() if s.length > _LEAST]
-        covered: dict[int, list[tuple[float, float]]] = {id(s.edge): [] for s in sampled}
+        met: dict[int, list[tuple[_Range, float]]] = {id(s.edge): [] for s in sampled}
         kept: dict[tuple[int, int, float], list[_Meeting]] = {}
-        seams = []
+        all_found: list[tuple[Edge, Edge, _Meeting]] = []
         for i, j in _near_pairs(sampled, search):
             short, long = sorted((sampled[i], sampled[j]), key=lambda s: s.length)
             key = (id(short.edge), id(long.edge), search)
             found = self._meetings.get(key)
             kept[key] = found = _meetings(short, long, search) if found is None else found
-            for own, other in found:
-                seams.append(Seam((owner[key[0]], owner[key[1]]), short.edge, long.edge, own))
-                covered[key[0]].append(own)
-                covered[key[1]].append(other)
+            for m in found:
+                all_found.append((short.edge, long.edge, m))
+                met[key[0]].append((m.own, m.apart))
+                met[key[1]].append((m.other, m.apart))
         self._meetings = kept
+        covered: dict[int, list[_Range]] = {id(s.edge): [] for s in sampled}
+        seams = []
+        for one, two, m in all_found:
+            if not (_meets_nearer(met[id(one)], m.own, m.apart) or _meets_nearer(met[id(two)], m.other, m.apart)):
+                seams.append(Seam((owner[id(one)], owner[id(two)]), one, two, m.own))
+                covered[id(one)].append(m.own)
+                covered[id(two)].append(m.other)
         return seams, [o for s in sampled for o in _open(s, owner[id(s.edge)], covered[id(s.edge)], search)]
+
+
+def _meets_nearer(met: Sequence[tuple[_Range, float]], stretch: _Range, apart: float) -> bool:
+    """Whether most of a stretch of an edge meets another one that is much nearer. met: all that the edge meets."""
+    if apart <= _AT_ONCE:
+        return False
+    half = 0.5 * (stretch[1] - stretch[0])
+    nearer = [r for r, a in met if _NEARER * a < apart]
+    return any(min(r[1], stretch[1]) - max(r[0], stretch[0]) > half for r in nearer)
 
 
 def _near_pairs(sampled: Sequence[_Sampled], search: float) -> list[tuple[int, int]]:
@@ -135,13 +164,13 @@ def _near_pairs(sampled: Sequence[_Sampled], search: float) -> list[tuple[int, i
 def _meetings(short: _Sampled, long: _Sampled, search: float) -> list[_Meeting]:
     near = min(search, _OF_LENGTH * short.length)
     out = []
-    for start, end in _stretches(short, long, near):
+    for start, end, apart in _stretches(short, long, near):
         feet = to_curve(long.edge.space, curve_points(short.edge.space, [start, end])).t
-        out.append(((start, end), _cover(short, long, (start, end), feet)))
+        out.append(_Meeting((start, end), _cover(short, long, (start, end), feet), apart))
     return out
 
 
-def _cover(short: _Sampled, long: _Sampled, stretch: tuple[float, float], feet: Array) -> tuple[float, float]:
+def _cover(short: _Sampled, long: _Sampled, stretch: _Range, feet: Array) -> _Range:
     """What a seam covers of the longer edge; all of a closed edge whose ends fall on one point."""
     low, high = float(feet.min()), float(feet.max())
     run = short.at(stretch[1]) - short.at(stretch[0])
@@ -150,8 +179,8 @@ def _cover(short: _Sampled, long: _Sampled, stretch: tuple[float, float], feet: 
     return low, high
 
 
-def _stretches(a: _Sampled, b: _Sampled, search: float) -> list[tuple[float, float]]:
-    """Parameter ranges of ``a`` that run along ``b``."""
+def _stretches(a: _Sampled, b: _Sampled, search: float) -> list[tuple[float, float, float]]:
+    """Parameter ranges of ``a`` that run along ``b``, and how far from it on average."""
     rel = a.points[:, None] - b.points[None, :-1]
     leg = np.diff(b.points, axis=0)
     w = np.clip(np.einsum("mki,ki->mk", rel, leg) / np.maximum(dot(leg, leg), 1e-30), 0.0, 1.0)
@@ -166,7 +195,8 @@ def _stretches(a: _Sampled, b: _Sampled, search: float) -> list[tuple[float, flo
     seeds = (b.t[k] + w[rows, k] * (b.t[k + 1] - b.t[k]))[at]
     feet = to_curve(b.edge.space, a.points[at], seeds)
     tangent = unit(curve_derivatives(b.edge.space, feet.t, 1)[1])
-    near = np.zeros(len(k), dtype=bool)
+    near, distance = np.zeros(len(k), dtype=bool), np.zeros(len(k))
+    distance[at] = feet.distance
     near[at] = (feet.distance < search) & (np.abs(dot(a.tangent[at], tangent)) > _PARALLEL)
     if not near.any():
         return []
@@ -187,7 +217,7 @@ def _stretches(a: _Sampled, b: _Sampled, search: float) -> list[tuple[float, flo
             continue
         if not (at_start and at_end) and length < 0.5 * a.length:
             continue
-        found.append((start, end))
+        found.append((start, end, float(distance[first : last + 1].mean())))
     return found
 
 
@@ -205,7 +235,7 @@ def _runs(mask: BoolArray) -> list[tuple[int, int]]:
     return list(zip(np.flatnonzero(turn == 1).tolist(), (np.flatnonzero(turn == -1) - 1).tolist(), strict=True))
 
 
-def _open(s: _Sampled, face: int, covered: list[tuple[float, float]], search: float) -> list[OpenEdge]:
+def _open(s: _Sampled, face: int, covered: list[_Range], search: float) -> list[OpenEdge]:
     at, found = s.edge.domain[0], []
     least = max(2 * search, 0.01 * s.length) if covered else 1e-6
     for start, end in [*sorted(covered), (s.edge.domain[1], s.edge.domain[1])]:
