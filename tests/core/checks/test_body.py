@@ -38,9 +38,11 @@ SOLIDS = {
         BRepPrimAPI_MakeBox(gp_Pnt(-30, -30, -20), 60, 60, 20).Shape(),
         BRepPrimAPI_MakeCone(leaning(0, 0, 0, (0, 0, 1)), 20, 6, 35).Shape()).Shape(),
     "foil with a hole": lambda: BRepAlgoAPI_Cut(
-        BRepPrimAPI_MakeBox(60, 50, 0.12).Shape(), BRepPrimAPI_MakeCylinder(leaning(25, 20, -20), 9, 90).Shape()).Shape(),
+        BRepPrimAPI_MakeBox(60, 50, 0.12).Shape(),
+        BRepPrimAPI_MakeCylinder(leaning(25, 20, -20), 9, 90).Shape()).Shape(),
     "thin tube": lambda: BRepAlgoAPI_Cut(
-        BRepPrimAPI_MakeCylinder(12, 40).Shape(), BRepPrimAPI_MakeCylinder(11.9, 40).Shape()).Shape(),
+        BRepPrimAPI_MakeCylinder(12, 40).Shape(),
+        BRepPrimAPI_MakeCylinder(11.9, 40).Shape()).Shape(),
 }
 # fmt: on
 
