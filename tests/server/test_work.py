@@ -42,11 +42,13 @@ def until(pamble, job, *states, seconds=90):
 
 
 def worker_of(pamble):
-    """The worker beside the server."""
-    for pid in children(pamble.process.pid):
-        with open(f"/proc/{pid}/cmdline") as line:
-            if "-m\0pamble.work\0" in line.read():
-                return pid
+    """The worker beside the server, which begins some seconds after it."""
+    for _ in range(300):
+        for pid in children(pamble.process.pid):
+            with open(f"/proc/{pid}/cmdline") as line:
+                if "-m\0pamble.work\0" in line.read():
+                    return pid
+        time.sleep(0.1)
     return None
 
 

@@ -165,8 +165,8 @@ def _closer(
     if low == high:
         return None
     try:
-        options = {"xatol": _CLOSED_IN * (high - low), "maxiter": _MOST}
-        minimize_scalar(away, bounds=(low, high), method="bounded", options=options)
+        fine = _CLOSED_IN * (high - low)
+        minimize_scalar(away, bounds=(low, high), method="bounded", options={"xatol": fine, "maxiter": _MOST})
     except _Across as found:
         x: float = found.args[0]
         before = [y for y in seen if (seen[y] < aim) == below and (start - x) * (y - x) > 0]

@@ -22,8 +22,8 @@ _LEAST = 0.01
 """Length, mm, of an edge below which it is what is left of a point, as at a fillet's tip."""
 
 _NEARER, _AT_ONCE = 4.0, 0.01
-"""Times as far as another edge from which on an edge does not meet what it runs along, as the other side of a thin wall;
-and the distance, mm, up to which it meets them all.
+"""Times as far as another edge from which on an edge does not meet what it runs along, as over a thin wall; and the
+distance, mm, up to which it meets them all.
 """
 
 _ROUGHLY = 0.6
