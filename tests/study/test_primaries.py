@@ -43,7 +43,7 @@ def test_an_extrusion_keeps_the_cvs_of_its_curve_and_a_drafted_circle_is_a_cone(
     r2 = 30 + 40 * np.tan(np.radians(15))
     assert area(kernel, "cone") == pytest.approx(np.pi * (30 + r2) * 40 / np.cos(np.radians(15)), rel=1e-5)
     p = points(face(kernel, "cone").surface)
-    assert np.hypot(p[:, 0], p[:, 1]) == pytest.approx(30 + p[:, 2] * np.tan(np.radians(15)), abs=2e-3)
+    assert np.hypot(p[:, 0], p[:, 1]) == pytest.approx(30 + p[:, 2] * np.tan(np.radians(15)), abs=1e-10)
     folded = add(kernel, "bad", "extrude", curve=line("o"), forward=40, draft=-60)
     assert "folds the rim" in folded.problem
 

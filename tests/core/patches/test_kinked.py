@@ -6,13 +6,15 @@ import itertools
 import numpy as np
 import pytest
 
+from pamble.core.curves.shapes import circle
 from pamble.core.errors import GeometryError
 from pamble.core.patches.loft import loft
 from pamble.core.patches.sweep import path_frames, sweep
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.kinks import begun_at_kink, chain, kinks, restarted, smooth_pieces
-from pamble.core.surfaces.extrude import drafted, extrude
+from pamble.core.surfaces.draft import drafted
+from pamble.core.surfaces.extrude import extrude
 
 
 def polygon(points, shares=None):
@@ -79,7 +81,9 @@ def test_what_a_kink_forbids_is_said_with_its_place():
     bent = polygon([[0, 0, 0], [30, 0, 0], [30, 40, 0]])
     up = np.array([0, 0, 1.0])
     assert len(smooth_pieces(extrude(bent, up, 0, 5))) == 2
-    with pytest.raises(GeometryError, match=r"The curve has a kink of 90\.0° at \(30\.00, 0\.00, 0\.00\) mm"):
-        drafted(bent, up, 0, 5, 3)
+    arc = circle(np.array([30.0, 20, 0]), up, 20.0)
+    hooked = chain([Curve.line([0, 20, 0], [50, 20, 0]), arc], [0, 0.5, 1])
+    with pytest.raises(GeometryError, match=r"The curve has a kink of 90\.0° at \(50\.00, 20\.00, 0\.00\) mm"):
+        drafted(hooked, up, 0, 5, 3)
     with pytest.raises(GeometryError, match="The rail has a kink of 90"):
         sweep([Curve.line([0, 0, 0], [0, 0, 3])], bent, path_frames(bent))

@@ -8,6 +8,9 @@ from pamble.core.arrays import Array, floats, unit
 from pamble.core.errors import GeometryError
 from pamble.core.spline.curve import Curve
 
+_ROUND, _ROUND_WITHIN = 2**0.5 - 1, 5e-5
+"""Height of a square corner's conic that is an arc, and how near to it one is meant to be round."""
+
 
 def frame(normal: Array, toward: Array | None = None) -> tuple[Array, Array]:
     """Two unit vectors that span the plane square to ``normal``, the first one along ``toward`` as far as it goes."""
@@ -115,12 +118,16 @@ def arc_by_radius(start: Array, end: Array, radius: float, normal: Array, large:
 def rounded_rectangle(
     centre: Array, normal: Array, size: tuple[float, float], corner: float, rho: float, toward: Array | None = None
 ) -> Curve:
-    """Closed rectangle with conic corners of one ``corner`` length (mm); rho sqrt(2)-1 makes them round."""
+    """Closed rectangle with conic corners of one ``corner`` length (mm); rho sqrt(2)-1, to four digits, makes them
+    round, exactly.
+    """
     w, h = size
     if min(w, h) <= 0 or corner <= 0 or 2 * corner > min(w, h):
         raise GeometryError(f"Corners of {corner:g} mm do not fit a rectangle of {w:g} x {h:g} mm.")
     if not 0 < rho < 1:
         raise GeometryError(f"rho lies between 0 and 1, not at {rho:g}.")
+    if abs(rho - _ROUND) < _ROUND_WITHIN:
+        rho = _ROUND
     x, y = frame(normal, toward)
     signs = np.array([(1, -1), (1, 1), (-1, 1), (-1, -1)])
     tips = floats(centre) + signs @ np.stack([w / 2 * x, h / 2 * y])

@@ -19,7 +19,8 @@ from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.kinks import begun_at_kink, smooth_pieces
 from pamble.core.spline.surface import Surface
-from pamble.core.surfaces.extrude import drafted, extrude
+from pamble.core.surfaces.draft import drafted
+from pamble.core.surfaces.extrude import extrude
 from pamble.core.surfaces.revolve import revolve
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Inputs, Made, made_faces
 from pamble.study.features.fields import choice, heading, number
