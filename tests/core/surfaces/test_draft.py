@@ -33,7 +33,7 @@ def test_a_drafted_circle_is_a_cone_on_the_circles_own_cvs(degrees):
 
 @pytest.mark.parametrize("corner", [15.0, 30.0])
 def test_a_drafted_rounded_rectangle_keeps_its_distance_from_its_middle(corner):
-    """The distance from the rectangle that its corners' centres span; with corners of 30 mm two sides have no length."""
+    """The distance from what its corners' centres span; with corners of 30 mm two sides have no length."""
     wall, off = drafted(rounded_rectangle(np.zeros(3), UP, (100, 60), corner, 0.4142), UP, 0, 20, 8)
     assert off == 0.0
     assert wall.control.shape[0] <= 17
