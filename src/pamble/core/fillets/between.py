@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from scipy.interpolate import make_interp_spline
@@ -34,14 +36,14 @@ def wide_all_along(m: int) -> Narrowing:
 
 
 class _Smooth:
-    """Values at evenly spread stations, smooth between them and round the joint of a loop; what grows by a turn grows
-    evenly.
+    """Values at stations, smooth between them but where they are parted, and round the joint of a loop that is not
+    parted; what grows by a turn grows evenly.
     """
 
-    def __init__(self, x: Array, values: Array, degree: int, closed: bool) -> None:
-        self._grown = values[-1] - values[0] if closed else None
+    def __init__(self, x: Array, values: Array, degree: int, closed: bool, parts: Sequence[int]) -> None:
+        self._grown = values[-1] - values[0] if closed and not parts else None
         if self._grown is None:
-            self._spline = make_interp_spline(x, values, k=degree)
+            self._spline = make_interp_spline(x, values, k=degree, t=_parted(x, degree, parts))
             return
         ring = values - np.multiply.outer(x, self._grown)
         ring[-1] = ring[0]
@@ -54,6 +56,15 @@ class _Smooth:
         if order == 0:
             share = np.multiply.outer(s, self._grown)
         return np.asarray(self._spline(np.mod(s, 1.0), order) + share)
+
+
+def _parted(x: Array, degree: int, parts: Sequence[int]) -> Array:
+    """Knots of a spline of odd degree through places x (m,), with only its values alike at those of some numbers."""
+    edges, half = [0, *parts, len(x) - 1], (degree + 1) // 2
+    knots = [np.full(degree + 1, x[0])]
+    for a, b in pairwise(edges):
+        knots += [x[a + half : b + 1 - half], np.full(degree, x[b])]
+    return np.concatenate([*knots, x[-1:]])
 
 
 @dataclass(frozen=True)
@@ -73,11 +84,11 @@ class Between:
 
     def __init__(self, c: Crease, found: Contacts, chord: float | None) -> None:
         self.crease, self.found, self.chord = c, found, chord
-        x = np.linspace(0, 1, len(c.s))
+        x = (c.s - c.s[0]) / (c.s[-1] - c.s[0])
         self._x = x
 
         def smooth(values: Array, degree: int) -> _Smooth:
-            return _Smooth(x, values, degree, c.closed and c.closing == CLOSING)
+            return _Smooth(x, values, degree, c.closed and c.closing == CLOSING, c.parts)
 
         self._points, self._uv = smooth(c.points, 5), smooth(c.uv, 5)
         self._into = smooth(c.into[0], 3), smooth(c.into[1], 3)

@@ -9,7 +9,7 @@ from itertools import pairwise
 import numpy as np
 
 from pamble.core.arrays import Array, cross, dot, norm, unit
-from pamble.core.curves.measure import curve_length
+from pamble.core.curves.measure import curvature_jumps, curve_length
 from pamble.core.errors import GeometryError
 from pamble.core.fillets.beyond import along_both, runs_off
 from pamble.core.fillets.chain import Chain
@@ -44,6 +44,11 @@ _AT_END = 1e-9
 _FINE, _MOST, _KINK = 8.0, 481, 20.0
 """Degrees from station to station up to which a crease is followed well, most stations, and degrees of a kink."""
 
+_BENDS, _EACH = 1e-3, 8
+"""Share of itself by which a crease's curvature jumps where stations end one stretch and begin the next; and stations
+of a stretch at least.
+"""
+
 _FLAT = np.radians(0.05)
 """Turn of a crease below which nothing is left to fillet."""
 
@@ -54,7 +59,8 @@ class Crease:
 
     uv: parameters (m, 4) on both faces. into: unit directions (m, 3) from the crease into each face. turn: angle,
     radians, by which the second face turns away from going straight on. signs: +1 where the ball lies on the side of a
-    face's normal, else -1. closed: whether it is a loop; then the last station is the first again.
+    face's normal, else -1. closed: whether it is a loop; then the last station is the first again. parts: numbers of
+    the stations at which its curvature jumps.
     """
 
     surfaces: tuple[Surface, Surface]
@@ -66,6 +72,7 @@ class Crease:
     turn: Array
     signs: tuple[float, float]
     closed: bool = False
+    parts: tuple[int, ...] = ()
 
     @cached_property
     def closing(self) -> int:
@@ -93,10 +100,10 @@ def crease(a: Chain, b: Chain, count: int = 121, beyond: tuple[float, float] = (
     closed, most = a.closed, _halfway(a.space)
     beyond = min(beyond[0], most), min(beyond[1], most)
     count = min(max(count, int(_WITHIN * (1 + sum(beyond)))), _MOST)
-    s, points, tangents = _stations(a, count, beyond)
+    s, points, tangents, parts = _stations(a, count, beyond)
     kink = _bend(s, tangents)
     if kink > _FINE:
-        s, points, tangents = _stations(a, min(int(count * kink / _FINE) + 1, _MOST), beyond)
+        s, points, tangents, parts = _stations(a, min(int(count * kink / _FINE) + 1, _MOST), beyond)
         kink = _bend(s, tangents)
     if kink > _KINK:
         raise GeometryError(f"The crease has a kink of {kink:.0f}°: fillet its pieces one by one.")
@@ -123,7 +130,7 @@ def crease(a: Chain, b: Chain, count: int = 121, beyond: tuple[float, float] = (
     uv = np.hstack([_running_on(a.surface, first), _running_on(b.surface, second)])
     if not (np.isfinite(uv).all() and np.isfinite(turn).all()):
         raise GeometryError("The crease cannot be followed beyond its ends: a face runs off there.")
-    return Crease((a.surface, b.surface), s, points, tangents, uv, (into[0], into[1]), turn, signs, closed)
+    return Crease((a.surface, b.surface), s, points, tangents, uv, (into[0], into[1]), turn, signs, closed, parts)
 
 
 def _halfway(curve: Curve) -> float:
@@ -137,11 +144,20 @@ def _halfway(curve: Curve) -> float:
     return _HALF * gap / curve_length(curve) if -max(back, on) > _LEADS * gap else np.inf
 
 
-def _stations(a: Chain, count: int, beyond: tuple[float, float]) -> tuple[Array, Array, Array]:
-    """Shares of the crease (m,), points and unit tangents (m, 3) there."""
-    s = np.linspace(0, 1, count) if a.closed else np.linspace(-beyond[0], 1 + beyond[1], count)
+def _stations(a: Chain, count: int, beyond: tuple[float, float]) -> tuple[Array, Array, Array, tuple[int, ...]]:
+    """Shares of the crease (m,), points and unit tangents (m, 3) there; and which of them lie where its curvature
+    jumps: they are even between those.
+    """
+    low, high = (0.0, 1.0) if a.closed else (-beyond[0], 1 + beyond[1])
+    whole, (start, _) = curve_length(a.space), a.space.domain
+    jumps = [curve_length(a.space, start, t) / whole for t in curvature_jumps(a.space, _BENDS)]
+    edges = [low, *jumps, high]
+    each = [max(int(np.ceil((count - 1) * (q - p) / (high - low))), _EACH if jumps else 1) for p, q in pairwise(edges)]
+    parts = np.cumsum(each)
+    s = np.concatenate([np.linspace(p, q, n + 1)[:-1] for (p, q), n in zip(pairwise(edges), each, strict=True)])
+    s = np.append(s, high)
     d = curve_derivatives(a.space, _by_length(a.space, s), 1)
-    return s, d[0], unit(d[1])
+    return s, d[0], unit(d[1]), tuple(parts[:-1].tolist())
 
 
 def _bend(s: Array, tangents: Array) -> float:

@@ -24,7 +24,8 @@ _APART = 1e-3
 _WITHIN = 2e-4
 """Share of the crease from its ends within which a place counts as the end."""
 
-_ROUNDS = 4
+_ROUNDS, _AT = 40, 1e-12
+"""Most rounds in which a place is closed in on, and the share of the crease at which it is."""
 
 
 def stops(ball: Between) -> list[tuple[float, int]]:
@@ -82,15 +83,21 @@ def _reached(surface: Surface, along: int, value: float, column: Array) -> list[
 
 
 def _crossed(ball: Between, column: int, value: float, low: Array, high: Array) -> Array:
-    """Shares between ``low`` and ``high`` (k,) at which a parameter of a contact passes a value, by false position."""
+    """Shares between ``low`` and ``high`` (k,) at which a parameter of a contact passes a value, by false position (the
+    Illinois method: its pace may be another before and after).
+    """
     if not len(low):
         return low
     ends = [ball.at(x).contacts.uv[:, column] - value for x in (low, high)]
-    at = low
+    last, at = np.zeros(len(low)), low
     for _ in range(_ROUNDS):
-        at = low - ends[0] * (high - low) / (ends[1] - ends[0])
+        before, at = at, low - ends[0] * (high - low) / (ends[1] - ends[0])
         here = ball.at(at).contacts.uv[:, column] - value
+        if not np.any(here) or np.abs(at - before).max() < _AT:
+            break
         left = here * ends[0] > 0
-        low, high = np.where(left, at, low), np.where(left, high, at)
-        ends = [np.where(left, here, ends[0]), np.where(left, ends[1], here)]
+        side = np.where(left, -1.0, 1.0)
+        halved = np.where(side == last, 0.5, 1.0)
+        low, high, last = np.where(left, at, low), np.where(left, high, at), side
+        ends = [np.where(left, here, halved * ends[0]), np.where(left, halved * ends[1], here)]
     return at
