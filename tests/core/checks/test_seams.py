@@ -1,5 +1,7 @@
 """Seam figures on shapes with known answers."""
 
+import itertools
+
 import numpy as np
 import pytest
 
@@ -7,10 +9,14 @@ from pamble.core.checks.comb import curve_comb
 from pamble.core.checks.measured import measure_seam
 from pamble.core.checks.report import check_faces
 from pamble.core.checks.seams import find_seams, part_diagonal
+from pamble.core.curves.shapes import rounded_rectangle
+from pamble.core.faces.cap import cap
 from pamble.core.faces.face import Face, natural_edge
 from pamble.core.faces.twins import turn_over
 from pamble.core.spline import Surface
-from pamble.core.spline.knots import reverse_surface
+from pamble.core.spline.kinks import restarted
+from pamble.core.spline.knots import curve_part, reverse_surface
+from pamble.core.surfaces.extrude import extrude
 from tests.shapes import arc_curve, cylinder, plane
 
 FLAT = Face(plane((0, 0, 0), (100, 0, 0), (0, 50, 0)))
@@ -115,3 +121,15 @@ def test_comb_of_an_arc_is_even_and_points_outward():
     assert np.allclose(comb.tooth * 40, comb.point / 40, atol=1e-9)
     assert np.allclose(np.diff(comb.length), np.pi / 2 * 40 / 30, rtol=1e-3)
     assert np.allclose(np.diff(comb.point, axis=0).std(axis=0)[2], 0)
+
+
+def test_short_edges_meet_a_closed_one_over_its_joint_and_round_its_small_corners():
+    """A plate whose rim is in pieces: the first and the last lie about the joint of a wall's rim."""
+    rim = rounded_rectangle(np.zeros(3), np.array([0, 0, 1.0]), (80, 50), 3.0, 0.4142)
+    wall = Face(extrude(rim, np.array([0, 0, 1.0]), 0, 12))
+    plate = cap([curve_part(rim, a, b) for a, b in itertools.pairwise([0, 0.06, 0.3, 0.45, 0.7, 1])], list("abcde"))
+    seams, left = find_seams([wall, plate])
+    assert sorted(s.a.name for s in seams if s.faces[0] != s.faces[1]) == list("abcde")
+    assert [(o.face, o.edge.name) for o in left] == [(0, "v1")]
+    turned = cap([curve_part(restarted(rim, 0.4), *ab) for ab in ((0.4, 0.9), (0.9, 1.4))], ["a", "b"])
+    assert len(find_seams([wall, turned])[1]) == 1

@@ -14,9 +14,15 @@ from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
 from pamble.core.tolerances import SEAM_SEARCH
 
-_SAMPLES = 65
+_SAMPLES, _FINER = 65, 8
+_TURNS = np.cos(np.radians(15.0))
+"""Samples of an edge, and into how many parts the way between two is parted where it turns more than so much."""
+
 _OF_LENGTH = 0.1
 """Widest search, as a fraction of the shorter edge."""
+
+_ALONG = 9
+"""Places along a seam at which it is looked what it covers of the longer edge."""
 
 _LEAST = 0.01
 """Length, mm, of an edge below which it is what is left of a point, as at a fillet's tip."""
@@ -60,6 +66,12 @@ class _Sampled:
         self.edge = edge
         self.t = np.linspace(*edge.domain, _SAMPLES)
         d = curve_derivatives(edge.space, self.t, 1)
+        turn = dot(unit(d[1, 1:]), unit(d[1, :-1])) < _TURNS
+        if turn.any():
+            # Where an edge turns from sample to sample, as round a small corner, it has more.
+            more = self.t[:-1][turn] + np.diff(self.t)[turn] * np.linspace(0, 1, _FINER + 1)[1:-1, None]
+            self.t = np.sort(np.concatenate([self.t, more.ravel()]))
+            d = curve_derivatives(edge.space, self.t, 1)
         self.points, self.tangent = d[0], unit(d[1])
         self.along = np.concatenate([[0.0], np.cumsum(norm(np.diff(d[0], axis=0)))])
         self.low, self.high = d[0].min(axis=0), d[0].max(axis=0)
@@ -102,7 +114,7 @@ class _Meeting:
     """What a seam covers of the shorter edge and of the longer one, as parameters, and how far these are apart, mm."""
 
     own: _Range
-    other: _Range
+    other: tuple[_Range, ...]
     apart: float
 
 
@@ -129,15 +141,16 @@ class SeamFinder:
             for m in found:
                 all_found.append((short.edge, long.edge, m))
                 met[key[0]].append((m.own, m.apart))
-                met[key[1]].append((m.other, m.apart))
+                met[key[1]] += [(r, m.apart) for r in m.other]
         self._meetings = kept
         covered: dict[int, list[_Range]] = {id(s.edge): [] for s in sampled}
         seams = []
         for one, two, m in all_found:
-            if not (_meets_nearer(met[id(one)], m.own, m.apart) or _meets_nearer(met[id(two)], m.other, m.apart)):
+            nearer = (_meets_nearer(met[id(two)], r, m.apart) for r in m.other)
+            if not (_meets_nearer(met[id(one)], m.own, m.apart) or any(nearer)):
                 seams.append(Seam((owner[id(one)], owner[id(two)]), one, two, m.own))
                 covered[id(one)].append(m.own)
-                covered[id(two)].append(m.other)
+                covered[id(two)] += m.other
         return seams, [o for s in sampled for o in _open(s, owner[id(s.edge)], covered[id(s.edge)], search)]
 
 
@@ -165,18 +178,24 @@ def _meetings(short: _Sampled, long: _Sampled, search: float) -> list[_Meeting]:
     near = min(search, _OF_LENGTH * short.length)
     out = []
     for start, end, apart in _stretches(short, long, near):
-        feet = to_curve(long.edge.space, curve_points(short.edge.space, [start, end])).t
-        out.append(_Meeting((start, end), _cover(short, long, (start, end), feet), apart))
+        feet = to_curve(long.edge.space, curve_points(short.edge.space, np.linspace(start, end, _ALONG))).t
+        out.append(_Meeting((start, end), _cover(long, feet), apart))
     return out
 
 
-def _cover(short: _Sampled, long: _Sampled, stretch: _Range, feet: Array) -> _Range:
-    """What a seam covers of the longer edge; all of a closed edge whose ends fall on one point."""
-    low, high = float(feet.min()), float(feet.max())
-    run = short.at(stretch[1]) - short.at(stretch[0])
-    if long.at(high) - long.at(low) < 0.5 * run and run > 0.5 * long.length:
-        return long.edge.domain
-    return low, high
+def _cover(long: _Sampled, feet: Array) -> tuple[_Range, ...]:
+    """What a seam covers of the longer edge, from feet along it; of a closed one also over its joint."""
+    start, end = long.edge.domain
+    if norm(long.points[:1] - long.points[-1:])[0] > _LEAST:
+        return ((float(feet.min()), float(feet.max())),)
+    period = end - start
+    around = np.unwrap(feet, period=period)
+    turns = np.floor((0.5 * (around.min() + around.max()) - start) / period)
+    low, high = float(around.min() - turns * period), float(around.max() - turns * period)
+    if high - low >= period:
+        return ((start, end),)
+    parts = [(max(low, start), min(high, end)), (low + period, end), (start, high - period)]
+    return tuple((a, b) for a, b in parts if b > a)
 
 
 def _stretches(a: _Sampled, b: _Sampled, search: float) -> list[tuple[float, float, float]]:
@@ -204,15 +223,15 @@ def _stretches(a: _Sampled, b: _Sampled, search: float) -> list[tuple[float, flo
     found = []
     for first, last in _runs(near):
         start, end = float(a.t[first]), float(a.t[last])
-        step = (a.edge.domain[1] - a.edge.domain[0]) / (_SAMPLES - 1)
-        closed_start = _pull(ends.t, ends.distance, search, start, step)
-        closed_end = _pull(ends.t, ends.distance, search, end, step)
+        most, steps = len(a.t) - 1, np.diff(a.t)
+        closed_start = _pull(ends.t, ends.distance, search, start, float(steps[max(first - 1, 0)]))
+        closed_end = _pull(ends.t, ends.distance, search, end, float(steps[min(last, most - 1)]))
         at_start = first == 0 or closed_start is not None
-        at_end = last == _SAMPLES - 1 or closed_end is not None
+        at_end = last == most or closed_end is not None
         start = start if closed_start is None else closed_start
         end = end if closed_end is None else closed_end
         length = a.at(end) - a.at(start)
-        whole = first == 0 and last == _SAMPLES - 1
+        whole = first == 0 and last == most
         if end <= start or (not whole and length < max(4 * search, 0.01 * a.length)):
             continue
         if not (at_start and at_end) and length < 0.5 * a.length:
