@@ -5,10 +5,11 @@ import pytest
 
 from pamble.core.curves.shapes import circle, rounded_rectangle
 from pamble.core.errors import GeometryError
+from pamble.core.faces.cap import cap
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import surface_grid
 from pamble.core.spline.kinks import smooth_pieces
-from pamble.core.spline.knots import surface_part
+from pamble.core.spline.knots import edge_curve, surface_part
 from pamble.core.surfaces.draft import drafted
 
 UP = np.array([0, 0, 1.0])
@@ -64,3 +65,9 @@ def test_pieces_stay_tangent_where_the_curvature_of_the_curve_jumps():
         )
         turned = np.linalg.norm(np.cross(before, after))
         assert turned < 1e-9 * np.linalg.norm(before) * np.linalg.norm(after)
+
+
+def test_a_rim_whose_ends_are_one_but_for_rounding_is_capped():
+    wall, _ = drafted(circle(np.zeros(3), UP, 39.269523488065815), UP, 0, 60.094356807461885, 1.656172660492516)
+    face = cap([edge_curve(wall, "v1")], ["rim"])
+    assert [len(loop) for loop in face.loops] == [1]

@@ -49,7 +49,10 @@ def cap(curves: Sequence[Curve], names: Sequence[str]) -> Face:
     surface = _plane(middle, frame, (points - middle) @ frame[:2].T)
     flat = [(r - middle) @ frame[:2].T for r in rows]
     rings = _rings(rows)
-    areas = [shapely.Polygon(np.concatenate([flat[k][::-1] if back else flat[k] for k, back in r])) for r in rings]
+    # Each curve ends where the next begins, but for rounding.
+    areas = [
+        shapely.Polygon(np.concatenate([(flat[k][::-1] if back else flat[k])[:-1] for k, back in r])) for r in rings
+    ]
     outer = int(np.argmax([a.area for a in areas]))
     for i, a in enumerate(areas):
         if not a.is_valid:
