@@ -27,7 +27,9 @@ crease fades evenly.
 """
 
 Narrowing = tuple[Array, Array, tuple[Array, Array]]
-"""Factors (m,) on tolerances beside tips, the shares (k,) of these, and where both contacts are there, (k, 3) each."""
+"""Factors (m,) on tolerances beside tips; the shares (k,) of these, and of places at which contacts may kink; and where
+both contacts are there, (k, 3) each.
+"""
 
 
 def wide_all_along(m: int) -> Narrowing:
@@ -102,6 +104,10 @@ class Between:
         low, high = (float(np.interp(x, self.crease.s, self._x)) for x in (0.0, 1.0))
         return low, high
 
+    def share(self, station: int) -> float:
+        """The share at which a station lies."""
+        return float(self._x[station])
+
     @property
     def closed(self) -> bool:
         """Whether the crease is a loop."""
@@ -118,18 +124,23 @@ class Between:
 
     def narrowing(self, at: Contacts) -> Narrowing:
         """How narrow a fillet is at contacts (m,) beside ends at which the crease fades evenly to nothing: what rows
-        miss there counts against its width.
+        miss there counts against its width. And where a face's curvature jumps: a contact that kinks there does so on
+        that line.
         """
+        found, ends, parts = self.found.points, np.array(self.ends), list(self.crease.parts)
+        kinks = found[0][parts], found[1][parts]
+        wide_all = np.ones(len(at.radius)), self._x[parts], kinks
         if self.closed:
-            return wide_all_along(len(at.radius))
-        found, ends = self.found.points, np.array(self.ends)
+            return wide_all
         most = float(norm(found[1] - found[0]).max())
         tips, before = (self.at(s).contacts.points for s in (ends, ends + _BESIDE * np.array([1.0, -1.0])))
         faded = (norm(tips[1] - tips[0]) < _TIP * most) & (norm(before[1] - before[0]) > _NARROW * _BESIDE * most)
         if not faded.any():
-            return wide_all_along(len(at.radius))
+            return wide_all
         wide = norm(at.points[1] - at.points[0])
-        return np.clip(wide / (_NARROW * most), THREAD, 1.0), ends[faded], (tips[0][faded], tips[1][faded])
+        places = np.append(ends[faded], self._x[parts])
+        one, two = (np.vstack([t[faded], k]) for t, k in zip(tips, kinks, strict=True))
+        return np.clip(wide / (_NARROW * most), THREAD, 1.0), places, (one, two)
 
     def touched(self, which: int, s: Array, uv: Array, order: int) -> Array:
         """Derivatives of the first or second face, at parameters (m, 2); they are those of all shares s."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
@@ -49,6 +50,9 @@ _BENDS, _EACH = 1e-3, 8
 of a stretch at least.
 """
 
+_APART = 1e-6
+"""Share of a crease within which two such places are one."""
+
 _FLAT = np.radians(0.05)
 """Turn of a crease below which nothing is left to fillet."""
 
@@ -90,9 +94,11 @@ class Crease:
         return out
 
 
-def crease(a: Chain, b: Chain, count: int = 121, beyond: tuple[float, float] = (BEYOND, BEYOND)) -> Crease:
+def crease(
+    a: Chain, b: Chain, count: int = 121, beyond: tuple[float, float] = (BEYOND, BEYOND), at: Sequence[float] = ()
+) -> Crease:
     """The crease along two chains of edges that lie together; ``count`` stations or, where it bends sharply, more of
-    them, even in the first one's length.
+    them, even in the first one's length between places where its curvature jumps and shares ``at``.
 
     Raises `GeometryError` for a crease with a kink, faces that go on into each other without a crease, and those that
     cannot be followed beyond its ends.
@@ -100,10 +106,10 @@ def crease(a: Chain, b: Chain, count: int = 121, beyond: tuple[float, float] = (
     closed, most = a.closed, _halfway(a.space)
     beyond = min(beyond[0], most), min(beyond[1], most)
     count = min(max(count, int(_WITHIN * (1 + sum(beyond)))), _MOST)
-    s, points, tangents, parts = _stations(a, count, beyond)
+    s, points, tangents, parts = _stations(a, count, beyond, at)
     kink = _bend(s, tangents)
     if kink > _FINE:
-        s, points, tangents, parts = _stations(a, min(int(count * kink / _FINE) + 1, _MOST), beyond)
+        s, points, tangents, parts = _stations(a, min(int(count * kink / _FINE) + 1, _MOST), beyond, at)
         kink = _bend(s, tangents)
     if kink > _KINK:
         raise GeometryError(f"The crease has a kink of {kink:.0f}°: fillet its pieces one by one.")
@@ -144,14 +150,19 @@ def _halfway(curve: Curve) -> float:
     return _HALF * gap / curve_length(curve) if -max(back, on) > _LEADS * gap else np.inf
 
 
-def _stations(a: Chain, count: int, beyond: tuple[float, float]) -> tuple[Array, Array, Array, tuple[int, ...]]:
+def _stations(
+    a: Chain, count: int, beyond: tuple[float, float], at: Sequence[float]
+) -> tuple[Array, Array, Array, tuple[int, ...]]:
     """Shares of the crease (m,), points and unit tangents (m, 3) there; and which of them lie where its curvature
-    jumps: they are even between those.
+    jumps, or at given shares: they are even between those.
     """
     low, high = (0.0, 1.0) if a.closed else (-beyond[0], 1 + beyond[1])
     whole, (start, _) = curve_length(a.space), a.space.domain
     jumps = [curve_length(a.space, start, t) / whole for t in curvature_jumps(a.space, _BENDS)]
-    edges = [low, *jumps, high]
+    for x in sorted(at):
+        if min(abs(x - y) for y in (low, *jumps, high)) > _APART:
+            jumps.append(x)
+    edges = [low, *sorted(jumps), high]
     each = [max(int(np.ceil((count - 1) * (q - p) / (high - low))), _EACH if jumps else 1) for p, q in pairwise(edges)]
     parts = np.cumsum(each)
     s = np.concatenate([np.linspace(p, q, n + 1)[:-1] for (p, q), n in zip(pairwise(edges), each, strict=True)])

@@ -11,11 +11,13 @@ from pamble.core.arrays import Array
 from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import side_curve
+from pamble.core.fillets.between import Between
 from pamble.core.fillets.chain import Run
 from pamble.core.fillets.crease import BEYOND, Crease, crease
 from pamble.core.fillets.eased import eased
 from pamble.core.fillets.shape import Shape
 from pamble.core.fillets.stations import Contacts, contacts, fault, hardly, largest_factor
+from pamble.core.fillets.stops import jumps
 from pamble.core.fillets.surface import FilletSurface, fillet_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.knots import surface_part
@@ -30,6 +32,11 @@ SHARED = 0.1
 
 _EASED = 2.0
 """Widths beside a joint within which the radius of a fillet of constant width is eased from one side to the other."""
+
+_SETTLING, _SETTLED = 4, 1e-6
+"""Most times that stations are laid out, and share of the crease within which those at jumps of a face's curvature are
+where they were the time before.
+"""
 
 _FADED = np.radians(1.0)
 """Turn of a crease below which a fillet has hardly any width."""
@@ -92,15 +99,21 @@ def rolled(
     for i, run in enumerate(runs):
         free = i == 0 and not loop, i == len(runs) - 1 and not loop
         on = [BEYOND + more[0 if end else 1] / float(lengths[i]) for end in free]
-        c = crease(run.first, run.second, beyond=(on[0], on[1]))
-        share = begins[i] + c.s * (begins[i + 1] - begins[i])
-        law = np.maximum(radius(share), _LEAST * least)
-        if chord is not None:
-            law = 0.5 * chord / np.maximum(np.sin(0.5 * np.maximum(c.turn, 0.02)), 1e-3)
-        found = contacts(c, law, chord)
-        wrong = fault(c, found)
-        if wrong is not None:
-            raise GeometryError(_refusal(c, law, chord, *wrong))
+        at = list[float]()
+        for _ in range(_SETTLING):
+            c = crease(run.first, run.second, beyond=(on[0], on[1]), at=at)
+            share = begins[i] + c.s * (begins[i + 1] - begins[i])
+            law = np.maximum(radius(share), _LEAST * least)
+            if chord is not None:
+                law = 0.5 * chord / np.maximum(np.sin(0.5 * np.maximum(c.turn, 0.02)), 1e-3)
+            found = contacts(c, law, chord)
+            wrong = fault(c, found)
+            if wrong is not None:
+                raise GeometryError(_refusal(c, law, chord, *wrong))
+            # Where the curvature of a face jumps under the ball there are stations too.
+            last, at = at, jumps(Between(c, found, chord))
+            if len(at) == len(last) and np.allclose(at, last, rtol=0.0, atol=_SETTLED):
+                break
         if not shape.round and _fades_between(c):
             raise GeometryError(
                 "The crease fades to nothing on its way: a blended section needs width there. Roll a ball."

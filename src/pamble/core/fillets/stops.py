@@ -18,36 +18,64 @@ _DEGREE = 5
 _SMOOTH = 3
 """Continuous derivatives of a face from which on its knots are passed without a trace."""
 
-_APART = 1e-3
-"""Share of the crease within which places count as one."""
+_APART, _SHARP = 1e-3, 2e-5
+"""Shares of the crease within which places count as one, and such at which curvature jumps."""
 
 _WITHIN = 2e-4
 """Share of the crease from its ends within which a place counts as the end."""
 
-_ROUNDS, _AT = 40, 1e-12
+_ROUNDS, _AT = 30, 1e-11
 """Most rounds in which a place is closed in on, and the share of the crease at which it is."""
 
 
 def stops(ball: Between) -> list[tuple[float, int]]:
-    """Shares of the way from the first station to the last, rising and apart, and the multiplicity of a knot there."""
-    s = np.linspace(0, 1, 4 * len(ball.crease.s) + 1)
-    uv = ball.at(s).contacts.uv
-    found: list[tuple[float, int]] = []
-    for k in range(4):
-        surface, along = ball.crease.surfaces[k // 2], k % 2
-        for value, smooth in _weak(surface, along):
-            for place in _reached(surface, along, value, uv[:, k]):
-                at = np.flatnonzero((uv[:-1, k] - place) * (uv[1:, k] - place) < 0)
-                found += [(x, _DEGREE + 1 - smooth) for x in _crossed(ball, k, place, s[at], s[at + 1]).tolist()]
+    """Shares of the way from the first station to the last, rising and apart, and the multiplicity of a knot there.
+    Where the crease's curvature jumps the ball's pace does, wherever it touches the faces.
+    """
+    found = [*passed(ball), *((float(ball.share(n)), _DEGREE) for n in ball.crease.parts)]
     merged: list[tuple[float, int]] = []
     for x, m in sorted(found):
         if not _WITHIN < x < 1 - _WITHIN:
             continue
-        if merged and x - merged[-1][0] < _APART:
-            merged[-1] = 0.5 * (merged[-1][0] + x), max(merged[-1][1], m)
-        else:
+        y, n = merged[-1] if merged else (-1.0, 0)
+        if x - y >= (_SHARP if min(m, n) >= _DEGREE else _APART):
             merged.append((x, m))
+        elif m == n:
+            merged[-1] = 0.5 * (x + y), m
+        elif m > n:
+            merged[-1] = x, m
     return merged
+
+
+def passed(ball: Between, least: int = 0) -> list[tuple[float, int]]:
+    """Shares at which a contact passes a line on which its face is less smooth, and the multiplicity of a knot there.
+
+    least: of the multiplicity.
+    """
+    weak = [_weak(ball.crease.surfaces[k // 2], k % 2) for k in range(4)]
+    if not any(_DEGREE + 1 - smooth >= least for lines in weak for _, smooth in lines):
+        return []
+    s = np.linspace(0, 1, 4 * len(ball.crease.s) + 1)
+    uv = ball.at(s).contacts.uv
+    # Each line: which parameter passes which value, between which places, and the knot's multiplicity.
+    found: list[tuple[int, float, int, int]] = []
+    for k, lines in enumerate(weak):
+        for value, smooth in lines:
+            if _DEGREE + 1 - smooth < least:
+                continue
+            for place in _reached(ball.crease.surfaces[k // 2], k % 2, value, uv[:, k]):
+                at = np.flatnonzero((uv[:-1, k] - place) * (uv[1:, k] - place) < 0)
+                found += [(k, place, i, _DEGREE + 1 - smooth) for i in at.tolist()]
+    if not found:
+        return []
+    columns, places, at = (np.array([f[n] for f in found]) for n in range(3))
+    return list(zip(_crossed(ball, columns, places, s[at], s[at + 1]).tolist(), [f[3] for f in found], strict=True))
+
+
+def jumps(ball: Between) -> list[float]:
+    """Shares of the crease at which a contact passes a line across which its face's curvature jumps."""
+    s = ball.crease.s
+    return sorted(float(s[0] + x * (s[-1] - s[0])) for x, _ in passed(ball, _DEGREE))
 
 
 def knots_between(found: Sequence[tuple[float, int]], spans: int) -> Array:
@@ -82,22 +110,26 @@ def _reached(surface: Surface, along: int, value: float, column: Array) -> list[
     return [value + period * j for j in np.arange(first, last + 1).tolist()]
 
 
-def _crossed(ball: Between, column: int, value: float, low: Array, high: Array) -> Array:
-    """Shares between ``low`` and ``high`` (k,) at which a parameter of a contact passes a value, by false position (the
-    Illinois method: its pace may be another before and after).
+def _crossed(ball: Between, columns: Array, values: Array, low: Array, high: Array) -> Array:
+    """Shares between ``low`` and ``high`` (k,) at which parameters of contacts pass values (k,), by false position (the
+    Illinois method: their pace may be another before and after).
     """
-    if not len(low):
-        return low
-    ends = [ball.at(x).contacts.uv[:, column] - value for x in (low, high)]
+
+    def away(x: Array) -> Array:
+        return np.asarray(ball.at(x).contacts.uv[np.arange(len(x)), columns] - values)
+
+    ends = [away(low), away(high)]
     last, at = np.zeros(len(low)), low
     for _ in range(_ROUNDS):
         before, at = at, low - ends[0] * (high - low) / (ends[1] - ends[0])
-        here = ball.at(at).contacts.uv[:, column] - value
-        if not np.any(here) or np.abs(at - before).max() < _AT:
+        if np.abs(at - before).max() < _AT:
             break
+        here = away(at)
         left = here * ends[0] > 0
         side = np.where(left, -1.0, 1.0)
         halved = np.where(side == last, 0.5, 1.0)
-        low, high, last = np.where(left, at, low), np.where(left, high, at), side
+        settled = (here == 0) | (high - low < _AT)
+        low, high, last = np.where(left | settled, at, low), np.where(left & ~settled, high, at), side
         ends = [np.where(left, here, halved * ends[0]), np.where(left, halved * ends[1], here)]
+        ends[1] = np.where(settled, 1.0, ends[1])
     return at
