@@ -80,6 +80,10 @@ class _Sampled:
     def length(self) -> float:
         return float(self.along[-1])
 
+    @property
+    def closed(self) -> bool:
+        return bool(norm(self.points[:1] - self.points[-1:])[0] <= _LEAST)
+
     @cached_property
     def sag(self) -> float:
         """How far the samples' chain may run beside the curve."""
@@ -186,7 +190,7 @@ def _meetings(short: _Sampled, long: _Sampled, search: float) -> list[_Meeting]:
 def _cover(long: _Sampled, feet: Array) -> tuple[_Range, ...]:
     """What a seam covers of the longer edge, from feet along it; of a closed one also over its joint."""
     start, end = long.edge.domain
-    if norm(long.points[:1] - long.points[-1:])[0] > _LEAST:
+    if not long.closed:
         return ((float(feet.min()), float(feet.max())),)
     period = end - start
     around = np.unwrap(feet, period=period)
@@ -219,7 +223,8 @@ def _stretches(a: _Sampled, b: _Sampled, search: float) -> list[tuple[float, flo
     near[at] = (feet.distance < search) & (np.abs(dot(a.tangent[at], tangent)) > _PARALLEL)
     if not near.any():
         return []
-    ends = to_curve(a.edge.space, curve_points(b.edge.space, np.array(b.edge.domain)))
+    # A closed edge has no ends: where it begins another goes by.
+    ends = to_curve(a.edge.space, b.points[:0] if b.closed else b.points[[0, -1]])
     found = []
     for first, last in _runs(near):
         start, end = float(a.t[first]), float(a.t[last])
