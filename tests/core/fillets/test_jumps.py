@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from pamble.core.curves.shapes import rounded_rectangle
+from pamble.core.curves.shapes import ellipse, rounded_rectangle
 from pamble.core.faces.cap import cap
 from pamble.core.faces.face import Face
 from pamble.core.fillets.fillet import Ask, fillet
@@ -36,6 +36,13 @@ def test_the_ball_along_planes_and_cones_of_one_wall_is_the_closed_forms(degrees
     assert np.hypot(out - way, p[..., 2] - (height - radius)) == pytest.approx(radius, abs=2e-4)
     assert max(row.figures.angle) < 0.005
     assert not made.warnings
+
+
+def test_lines_of_less_smoothness_are_found_where_stations_lie_on_them():
+    one, two = (ellipse(np.array([0, 0, z]), UP, radii) for z, radii in ((0.0, (53, 39)), (40.0, (24, 17))))
+    _, row = rounded(ruled(one, two), 0.6)
+    assert max(row.figures.angle) < 0.005
+    assert row.face.surface.control.shape[0] < 30
 
 
 def test_lines_of_less_smoothness_that_lean_are_passed_where_the_ball_touches_them():

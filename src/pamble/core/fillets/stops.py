@@ -64,7 +64,8 @@ def passed(ball: Between, least: int = 0) -> list[tuple[float, int]]:
             if _DEGREE + 1 - smooth < least:
                 continue
             for place in _reached(ball.crease.surfaces[k // 2], k % 2, value, uv[:, k]):
-                at = np.flatnonzero((uv[:-1, k] - place) * (uv[1:, k] - place) < 0)
+                over = uv[:, k] >= place
+                at = np.flatnonzero(over[:-1] != over[1:])
                 found += [(k, place, i, _DEGREE + 1 - smooth) for i in at.tolist()]
     if not found:
         return []
