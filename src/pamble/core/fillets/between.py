@@ -86,7 +86,7 @@ class Between:
 
     def __init__(self, c: Crease, found: Contacts, chord: float | None) -> None:
         self.crease, self.found, self.chord = c, found, chord
-        x = (c.s - c.s[0]) / (c.s[-1] - c.s[0])
+        x = (c.s - c.s[0]) / (c.s[-1] - c.s[0]) if c.parts else np.linspace(0, 1, len(c.s))
         self._x = x
 
         def smooth(values: Array, degree: int) -> _Smooth:

@@ -163,7 +163,7 @@ def _stations(
         if min(abs(x - y) for y in (low, *jumps, high)) > _APART:
             jumps.append(x)
     edges = [low, *sorted(jumps), high]
-    each = [max(int(np.ceil((count - 1) * (q - p) / (high - low))), _EACH if jumps else 1) for p, q in pairwise(edges)]
+    each = [max(round((count - 1) * (q - p) / (high - low)), _EACH if jumps else 1) for p, q in pairwise(edges)]
     parts = np.cumsum(each)
     s = np.concatenate([np.linspace(p, q, n + 1)[:-1] for (p, q), n in zip(pairwise(edges), each, strict=True)])
     s = np.append(s, high)

@@ -69,7 +69,8 @@ class Rolled:
         c = self.crease
         wide = c.s[(np.abs(c.turn) >= _FADED) & (c.s >= 0.0) & (c.s <= 1.0)]
         bounds = [0.0, 1.0] if not self.faded or not len(wide) else [wide[0], wide[-1]]
-        low, high = np.clip((np.array(bounds) - c.s[0]) / np.ptp(c.s), *self.made.surface.domain[0])
+        ends = np.interp(bounds, c.s, np.linspace(0.0, 1.0, len(c.s)))
+        low, high = np.clip(ends, *self.made.surface.domain[0])
         return surface_part(self.made.surface, (float(low), float(high)), None)
 
     @property
