@@ -14,7 +14,8 @@ from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.regions.sources import Source, border_sources
 from pamble.core.fillets.ends import REACH
 from pamble.core.spline.closest import to_curve
-from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.ends import with_end
+from pamble.core.spline.evaluate import curve_points, surface_points
 from pamble.core.spline.knots import curve_part
 from pamble.core.spline.surface import Surface
 
@@ -87,7 +88,7 @@ def spliced_at(surface: Surface, border: Sequence[Source], chain: Sequence[Piece
             found = [_around(ring, new, scale) for new in (chain, _back(chain))]
             fits = [f for f in found if f is not None]
             if fits:
-                loops[n] = min(fits, key=lambda f: f[0])[1]
+                loops[n] = _joined(surface, min(fits, key=lambda f: f[0])[1], scale)
                 return _face(surface, loops)
     raise GeometryError(OPEN)
 
@@ -104,10 +105,8 @@ def spliced_off(
         if begins is None or ends is None:
             continue
         forth, back = _stretch(loop, begins, ends), _stretch(loop, ends, begins)
-        if _mean(forth, goes) > _mean(back, goes):
-            loops[n] = [*back, *chain]
-        else:
-            loops[n] = [*forth, *_back(chain)]
+        ring = [*back, *chain] if _mean(forth, goes) > _mean(back, goes) else [*forth, *_back(chain)]
+        loops[n] = _joined(surface, ring, scale)
         return _face(surface, loops)
     raise GeometryError(OPEN)
 
@@ -124,6 +123,30 @@ def with_loop(face: Face, row: Sequence[Source]) -> Face:
 
 def _loops(border: Sequence[Source]) -> list[list[Piece]]:
     return [[Piece.whole(s, s.inward) for s in border if s.loop == n] for n in dict.fromkeys(s.loop for s in border)]
+
+
+def _joined(surface: Surface, ring: Sequence[Piece], scale: Array) -> list[Piece]:
+    """A loop whose rows end where what they run on into begins: beside a vertex they may end a little before it."""
+    out = list(ring)
+    for k in range(len(out)):
+        n = (k + 1) % len(out)
+        one, two = out[k].tips[1], out[n].tips[0]
+        if np.array_equal(one, two) or not near(one, two, scale):
+            continue
+        if out[k].source.cuts:
+            out[k] = _moved(surface, out[k], -1 if out[k].way > 0 else 0, two)
+        elif out[n].source.cuts:
+            out[n] = _moved(surface, out[n], 0 if out[n].way > 0 else -1, one)
+    return out
+
+
+def _moved(surface: Surface, piece: Piece, end: int, place: Array) -> Piece:
+    """A whole row with its start (0) or its end (-1) at a place (2,)."""
+    s = piece.source
+    if (piece.start, piece.end) != s.curve.domain or s.space is None:
+        return piece
+    point = surface_points(surface, place[:1], place[1:])[0]
+    return replace(piece, source=replace(s, curve=with_end(s.curve, end, place), space=with_end(s.space, end, point)))
 
 
 def _back(chain: Sequence[Piece]) -> list[Piece]:
