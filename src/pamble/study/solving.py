@@ -180,7 +180,9 @@ def _root(off: Callable[[float], float], bracket: tuple[float, float], walls: di
     built between them.
     """
     try:
-        return float(brentq(off, *bracket, xtol=1e-12, rtol=4 * 2.3e-16, maxiter=100))
+        root = float(brentq(off, *bracket, xtol=1e-12, rtol=4 * 2.3e-16, maxiter=100))
+        off(root)
+        return root
     except _Wall as wall:
         walls[sum(bracket) / 2] = str(wall)
         return min(bracket, key=lambda x: abs(off(x)))

@@ -21,7 +21,7 @@ _TURNS = np.cos(np.radians(15.0))
 _OF_LENGTH = 0.1
 """Widest search, as a fraction of the shorter edge."""
 
-_ALONG = 9
+_ALONG = 17
 """Places along a seam at which it is looked what it covers of the longer edge."""
 
 _LEAST = 0.01
