@@ -17,8 +17,10 @@ from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface
 from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import SEAM_SEARCH
 
-_NODES = 10
-"""Gauss places in a span, or in a stretch of a trim."""
+_NODES, _SETTLED = (10, 14, 28, 56), 1e-9
+"""Gauss places in a span, or in a stretch of a trim: more until an integral changes by less than a share of itself, as
+area is no polynomial.
+"""
 
 _STRETCHES = 4
 _LOOKED = 101
@@ -110,13 +112,23 @@ def _sides(faces: Sequence[Face], seams: Sequence[Seam]) -> tuple[Array, list[in
 
 
 def _integral(face: Face, values: Integrand) -> Array:
-    """The integral (k,) over a face of values for each unit of its parameters.
+    """The integral (k,) over a face of values for each unit of its parameters, on as many places as it takes."""
+    found = _by_gauss(face, values, _NODES[0])
+    for nodes in _NODES[1:]:
+        last, found = found, _by_gauss(face, values, nodes)
+        if (np.abs(found - last) <= _SETTLED * np.abs(found).max()).all():
+            break
+    return found
+
+
+def _by_gauss(face: Face, values: Integrand, nodes: int) -> Array:
+    """The same on so many places in a span.
 
     Over a whole surface by Gauss in every span; over a trimmed one by Green's theorem: the integral along u up to the
     trims, run round them.
     """
     s = face.surface
-    x, w = np.polynomial.legendre.leggauss(_NODES)
+    x, w = np.polynomial.legendre.leggauss(nodes)
     breaks_u, breaks_v = basis.breaks(s.knots_u, s.degree_u), basis.breaks(s.knots_v, s.degree_v)
     if face.natural:
         (u, wu), (v, wv) = (_gauss(b, x, w) for b in (breaks_u, breaks_v))

@@ -109,7 +109,7 @@ def crease(
     s, points, tangents, parts = _stations(a, count, beyond, at)
     kink = _bend(s, tangents)
     if kink > _FINE:
-        s, points, tangents, parts = _stations(a, min(int(count * kink / _FINE) + 1, _MOST), beyond, at)
+        s, points, tangents, parts = _stations(a, count, beyond, at, kink / _FINE)
         kink = _bend(s, tangents)
     if kink > _KINK:
         raise GeometryError(f"The crease has a kink of {kink:.0f}°: fillet its pieces one by one.")
@@ -151,19 +151,20 @@ def _halfway(curve: Curve) -> float:
 
 
 def _stations(
-    a: Chain, count: int, beyond: tuple[float, float], at: Sequence[float]
+    a: Chain, count: int, beyond: tuple[float, float], at: Sequence[float], times: float = 1.0
 ) -> tuple[Array, Array, Array, tuple[int, ...]]:
     """Shares of the crease (m,), points and unit tangents (m, 3) there; and which of them lie where its curvature
-    jumps, or at given shares: they are even between those.
+    jumps, or at given shares: they are even between those. times: as many as usual.
     """
+    count, least = min(int(count * times) + (times > 1), _MOST), int(np.ceil(_EACH * times))
     low, high = (0.0, 1.0) if a.closed else (-beyond[0], 1 + beyond[1])
     whole, (start, _) = curve_length(a.space), a.space.domain
     jumps = [curve_length(a.space, start, t) / whole for t in curvature_jumps(a.space, _BENDS)]
     for x in sorted(at):
-        if min(abs(x - y) for y in (low, *jumps, high)) > _APART:
+        if low < x < high and min(abs(x - y) for y in (low, *jumps, high)) > _APART:
             jumps.append(x)
     edges = [low, *sorted(jumps), high]
-    each = [max(round((count - 1) * (q - p) / (high - low)), _EACH if jumps else 1) for p, q in pairwise(edges)]
+    each = [max(round((count - 1) * (q - p) / (high - low)), least if jumps else 1) for p, q in pairwise(edges)]
     parts = np.cumsum(each)
     s = np.concatenate([np.linspace(p, q, n + 1)[:-1] for (p, q), n in zip(pairwise(edges), each, strict=True)])
     s = np.append(s, high)

@@ -122,7 +122,9 @@ def _crossed(ball: Between, columns: Array, values: Array, low: Array, high: Arr
     ends = [away(low), away(high)]
     last, at = np.zeros(len(low)), low
     for _ in range(_ROUNDS):
-        before, at = at, low - ends[0] * (high - low) / (ends[1] - ends[0])
+        gap = ends[1] - ends[0]
+        way = np.where(gap == 0, 0.0, ends[0] * (high - low) / np.where(gap == 0, 1.0, gap))
+        before, at = at, np.clip(low - way, low, high)
         if np.abs(at - before).max() < _AT:
             break
         here = away(at)
