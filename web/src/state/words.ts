@@ -30,7 +30,17 @@ const lineOf = (name: string): string => (known(name) ? `on ${featureName(name)}
 function cutWords(step: string, cutter: string): string {
   if (known(cutter)) return `cut by ${featureName(cutter)}`;
   const curve = cutter.slice(0, cutter.lastIndexOf('-'));
-  return known(curve) ? `cut by ${featureName(curve)}` : `cut ${cutter} of ${featureName(step)}`;
+  if (known(curve)) return `cut by ${featureName(curve)}`;
+  return boundWords(cutter) ?? `cut ${cutter} of ${featureName(step)}`;
+}
+
+/** An edge of a face that others bound: along which one of them it lies. */
+function boundWords(border: string): string | null {
+  for (let i = border.lastIndexOf('_'); i > 0; i = border.lastIndexOf('_', i - 1)) {
+    const [object, edge] = [border.slice(0, i), border.slice(i + 1)];
+    if (known(object)) return `along ${featureName(object)}${SIDES[edge] ? `, ${SIDES[edge]}` : ''}`;
+  }
+  return null;
 }
 
 /** Names of seams by key: where several would have one name, with the edges that tell them apart. */
