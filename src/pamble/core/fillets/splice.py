@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, replace
+from itertools import count
 
 import numpy as np
 
 from pamble.core.arrays import Array
 from pamble.core.errors import GeometryError
-from pamble.core.faces.face import Edge, Face
+from pamble.core.faces.face import Edge, Face, base_name
 from pamble.core.faces.regions.sources import Source, border_sources
 from pamble.core.fillets.ends import REACH
 from pamble.core.spline.closest import to_curve
@@ -209,14 +210,17 @@ def _place_on(source: Source, tip: Array, scale: Array) -> float | None:
 
 
 def _face(surface: Surface, loops: Sequence[Sequence[Piece]]) -> Face:
+    """The face in loops. A row has a name of its own: where several end on a face, "fillet", "fillet-2" and so on."""
     real = [[p for p in loop if p.source.space is not None and p.end > p.start] for loop in loops]
-    many = Counter(p.source.name for loop in real for p in loop)
+    taken = {base_name(p.source.name) for loop in real for p in loop if not p.source.cuts}
+    own = {name: _free_name(name, taken) for name in {p.source.name for loop in real for p in loop if p.source.cuts}}
+    named = [[(own[p.source.name] if p.source.cuts else p.source.name, p) for p in loop] for loop in real]
+    many = Counter(name for loop in named for name, _ in loop)
     seen = Counter[str]()
     made = []
-    for loop in real:
+    for loop in named:
         edges = []
-        for p in loop:
-            name = p.source.name
+        for name, p in loop:
             seen[name] += 1
             called = name if many[name] == 1 else f"{name}.{seen[name]}of{many[name]}"
             flat = p.source.curve
@@ -224,3 +228,8 @@ def _face(surface: Surface, loops: Sequence[Sequence[Piece]]) -> Face:
             edges.append(Edge(surface, called, part, p.way, None, p.source.at, p.source.space))
         made.append(tuple(edges))
     return Face(surface, tuple(made))
+
+
+def _free_name(name: str, taken: Collection[str]) -> str:
+    """The name, or with the least number behind it that no other has."""
+    return name if name not in taken else next(n for k in count(2) if (n := f"{name}-{k}") not in taken)
