@@ -14,9 +14,11 @@ from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
 from pamble.core.tolerances import SEAM_SEARCH
 
-_SAMPLES, _FINER = 65, 8
+_SAMPLES, _FINER, _ROUNDS = 65, 8, 3
 _TURNS = np.cos(np.radians(15.0))
-"""Samples of an edge, and into how many parts the way between two is parted where it turns more than so much."""
+"""Samples of an edge; into how many parts the way between two is parted where it turns too much, and how often; and what
+is too much.
+"""
 
 _OF_LENGTH = 0.1
 """Widest search, as a fraction of the shorter edge."""
@@ -66,8 +68,10 @@ class _Sampled:
         self.edge = edge
         self.t = np.linspace(*edge.domain, _SAMPLES)
         d = curve_derivatives(edge.space, self.t, 1)
-        turn = dot(unit(d[1, 1:]), unit(d[1, :-1])) < _TURNS
-        if turn.any():
+        for _ in range(_ROUNDS):
+            turn = dot(unit(d[1, 1:]), unit(d[1, :-1])) < _TURNS
+            if not turn.any():
+                break
             # Where an edge turns from sample to sample, as round a small corner, it has more.
             more = self.t[:-1][turn] + np.diff(self.t)[turn] * np.linspace(0, 1, _FINER + 1)[1:-1, None]
             self.t = np.sort(np.concatenate([self.t, more.ravel()]))
