@@ -16,9 +16,7 @@ from pamble.core.tolerances import SEAM_SEARCH
 
 _SAMPLES, _FINER, _ROUNDS = 65, 8, 3
 _TURNS = np.cos(np.radians(15.0))
-"""Samples of an edge; into how many parts the way between two is parted where it turns too much, and how often; and what
-is too much.
-"""
+"""Samples of an edge, and where it turns more between two: into how many parts that way is parted, and how often."""
 
 _OF_LENGTH = 0.1
 """Widest search, as a fraction of the shorter edge."""
