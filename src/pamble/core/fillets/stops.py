@@ -134,5 +134,6 @@ def _crossed(ball: Between, columns: Array, values: Array, low: Array, high: Arr
         settled = (here == 0) | (high - low < _AT)
         low, high, last = np.where(left | settled, at, low), np.where(left & ~settled, high, at), side
         ends = [np.where(left, here, halved * ends[0]), np.where(left, halved * ends[1], here)]
-        ends[1] = np.where(settled, 1.0, ends[1])
+        # What is found stays.
+        ends = [np.where(settled, 0.0, ends[0]), np.where(settled, 1.0, ends[1])]
     return at
