@@ -85,3 +85,13 @@ def plane_through_line(a: Array, b: Array, degrees: float = 0.0) -> Plane:
     angle = np.radians(degrees)
     y = np.cos(angle) * up + np.sin(angle) * np.cross(way, up)
     return Plane(a, way, y)
+
+
+def circle_centre(a: Array, b: Array, c: Array) -> Array | None:
+    """Centre (3,) of the circle through three points; None where they lie on a line."""
+    u, v = b - a, c - a
+    n = np.cross(u, v)
+    area = n @ n
+    if area < 1e-12 * (u @ u) * (v @ v) or area == 0:
+        return None
+    return np.asarray(a + (np.cross(n, u) * (v @ v) + np.cross(v, n) * (u @ u)) / (2 * area))

@@ -6,6 +6,7 @@ import numpy as np
 
 from pamble.core.arrays import Array, floats, unit
 from pamble.core.errors import GeometryError
+from pamble.core.planes import circle_centre
 from pamble.core.spline.curve import Curve
 
 _ROUND, _ROUND_WITHIN = 2**0.5 - 1, 5e-5
@@ -81,12 +82,9 @@ def arc_three_points(a: Array, b: Array, c: Array) -> Curve:
     (2, True)
     """
     a, b, c = floats(a), floats(b), floats(c)
-    u, v = b - a, c - a
-    n = np.cross(u, v)
-    area = n @ n
-    if area < 1e-12 * (u @ u) * (v @ v) or area == 0:
+    centre, n = circle_centre(a, b, c), np.cross(b - a, c - a)
+    if centre is None:
         raise GeometryError("The three points lie on a line: an arc needs a bend.")
-    centre = a + (np.cross(n, u) * (v @ v) + np.cross(v, n) * (u @ u)) / (2 * area)
     x, y = frame(n, a - centre)
     angle = float(np.degrees(np.arctan2((c - centre) @ y, (c - centre) @ x)) % 360)
     radius = float(np.linalg.norm(a - centre))

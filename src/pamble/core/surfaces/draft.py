@@ -10,6 +10,7 @@ import numpy as np
 
 from pamble.core.arrays import Array, cross, dot, norm, unit
 from pamble.core.errors import GeometryError
+from pamble.core.planes import circle_centre
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve, from_homogeneous
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
@@ -198,13 +199,9 @@ def _over_arc(piece: Curve, lean: _Lean) -> list[Curve] | None:
     """The rims over an arc square to the direction: arcs about its axis. None for a piece that is no such arc."""
     t = np.linspace(*piece.domain, _LOOKED)
     p = curve_points(piece, t)
-    one, two = p[_LOOKED // 3] - p[0], p[2 * _LOOKED // 3] - p[0]
-    normal = np.cross(one, two)
-    size = float(normal @ normal)
-    if size < 1e-18 * float(one @ one) ** 2:
+    middle = circle_centre(p[0], p[_LOOKED // 3], p[2 * _LOOKED // 3])
+    if middle is None:
         return None
-    # The centre of a circle through three points.
-    middle = p[0] + (np.cross(normal, one) * (two @ two) + np.cross(two, normal) * (one @ one)) / (2 * size)
     spoke = p - middle
     radius = float(np.linalg.norm(spoke[0]))
     off = max(float(np.abs(norm(spoke) - radius).max()), float(np.abs(spoke @ lean.way).max()))
