@@ -24,7 +24,7 @@ def about(part: Sequence[Face], number: int, edge: Edge, within: float) -> list[
     `GeometryError` where no other face lies along the edge.
     """
     found = follow(part, number, edge, SEAM_SEARCH)
-    along = list(dict.fromkeys([found.number, *(r.number for r in found.runs)]))
+    along = found.numbers
     inner = np.concatenate([_places(r.first.space)[1:-1] for r in found.runs])
     ends = np.array([found.runs[0].first.ends[0], found.runs[-1].first.ends[1]])
     if found.loop or found.runs[0].first.closed:

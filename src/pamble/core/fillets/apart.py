@@ -44,7 +44,7 @@ def crease_apart(part: Sequence[Face], number: int, other: int) -> Followed:
         Chain((_edge(face, surface, curve_part(flat, low, high), space),), space)
         for face, surface, flat in zip((one, two), surfaces, (fit.on_a, fit.on_b), strict=True)
     ]
-    return Followed(number, (Run(other, chains[0], chains[1]),), False)
+    return Followed((Run((number, other), chains[0], chains[1]),), False)
 
 
 def _beside(space: Curve, one: Face, two: Face) -> tuple[float, float] | None:

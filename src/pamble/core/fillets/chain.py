@@ -1,11 +1,11 @@
-"""Edges of a face that run on into each other: one crease in pieces, beside one or several other faces."""
+"""Edges of faces that run on into each other: one crease in pieces, each between two faces."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import reduce
-from itertools import groupby, pairwise
+from itertools import groupby
 
 import numpy as np
 
@@ -14,10 +14,11 @@ from pamble.core.curves.edit import run_on
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.frames import frames
+from pamble.core.fillets.bordered import bordered, distance_from, gap_of, places_on, shared, spans_along
 from pamble.core.spline.closest import boxed, to_curve, within
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
-from pamble.core.spline.knots import curve_part, reverse_curve
+from pamble.core.spline.knots import reverse_curve
 from pamble.core.spline.surface import Surface
 
 _MEET = 1e-2
@@ -25,11 +26,6 @@ _MEET = 1e-2
 
 _KINK = np.cos(np.radians(10.0))
 """Edges that meet at more than 10 degrees are not one crease."""
-
-_SHARED, _WITH = 4, 0.9
-"""Samples of an edge, of 33, that lie on a crease if it is part of it, and how far along it they lead for their own
-way: a short edge that only ends there has as many beside it, and leads away.
-"""
 
 
 @dataclass(frozen=True)
@@ -71,9 +67,11 @@ class Chain:
 
 @dataclass(frozen=True)
 class Run:
-    """A stretch of a crease beside one other face. number: of that face; first, second: the edges of both along it."""
+    """A stretch of a crease between two faces. numbers: of the faces on its first and its second side; first, second:
+    the edges of both along it.
+    """
 
-    number: int
+    numbers: tuple[int, int]
     first: Chain
     second: Chain
 
@@ -86,127 +84,145 @@ class Run:
 
 @dataclass(frozen=True)
 class Followed:
-    """A crease as far as it runs on without a kink. number: of the face whose edges it follows; loop: whether it comes
-    back to its start; turned: whether it runs against the edge that was given.
+    """A crease as far as it runs on without a kink. loop: whether it comes back to its start; turned: whether it runs
+    against the edge that was given.
     """
 
-    number: int
     runs: tuple[Run, ...]
     loop: bool
     turned: bool = False
 
+    @property
+    def numbers(self) -> list[int]:
+        """Numbers of all faces along it: those on its first side come first."""
+        return list(dict.fromkeys(n for side in (0, 1) for n in (r.numbers[side] for r in self.runs)))
+
+
+@dataclass(frozen=True)
+class _Link:
+    """An edge of a face, or a stretch of it, that another borders: their numbers, and its curve as the crease runs."""
+
+    numbers: tuple[int, int]
+    edge: Edge
+    curve: Curve
+
 
 def follow(part: Sequence[Face], number: int, edge: Edge, reach: float) -> Followed:
-    """The whole crease through an edge of one face, with the edges that run on from it, in runs beside one other face
-    each.
+    """The whole crease through an edge of one face, with the edges that run on from it, in runs between two faces each.
+    It runs on along the same face, or where both faces run on in others.
 
     reach: how far apart, mm, the edges of two faces may be. Raises `GeometryError` where no other face lies along it,
     or along an edge that it runs on in.
     """
-    row = [(found, e, e.space) for found, e in _bordered(part, number, edge, reach)]
+    row = [_Link((number, found), e, e.space) for found, e in bordered(part, number, edge, reach)]
     if not row:
-        short = _short(edge, _spans(part, number, edge, reach), reach)
-        if short is not None:
-            x, y, z = short
-            raise GeometryError(
-                f"The faces given lie along only a part of this edge: none does beyond ({x:.2f}, {y:.2f}, {z:.2f}) mm."
-            )
-        away = min((_distance(f.edges, _along(edge.space)) for i, f in enumerate(part) if i != number), default=np.inf)
-        near = "" if np.isinf(away) else f": the nearest runs {away:.3f} mm off"
-        raise GeometryError(f"No other face shares this edge whole{near}. A fillet needs the crease of two faces.")
-    there = _follows_there(part[number], edge, part[row[0][0]], reach) if len(row) == 1 else None
+        raise _not_bordered(part, number, edge, reach)
+    other = row[0].numbers[1]
+    there = _follows_there(part[number], edge, part[other], reach) if len(row) == 1 else None
     if there is not None:
-        out = follow(part, row[0][0], there, reach)
+        out = follow(part, other, there, reach)
         return replace(out, turned=not _along_way(edge.space, there.space))
-    rest = [
-        pair for e in part[number].edges if e is not edge and e.name != edge.name
-        for pair in _bordered(part, number, e, reach)
-    ]  # fmt: skip
-    while not _meet(_end(row[-1][2], 1), _end(row[0][2], 0)):
-        grown = next(((k, at, c) for at in (1, 0) for k, (_, e) in enumerate(rest) if (c := _on(row, at, e))), None)
+    rest = [e for e in part[number].edges if e is not edge and e.name != edge.name]
+    links = {number: _links(part, number, rest, reach)}
+    while not _meet(_end(row[-1].curve, 1), _end(row[0].curve, 0)):
+        grown = next((g for at in (1, 0) if (g := _grown(part, row, at, links, reach)) is not None), None)
         if grown is None:
             break
-        k, at, curve = grown
-        found, e = rest.pop(k)
-        row.insert(len(row) if at else 0, (found, e, curve))
-    loop = _meet(_end(row[-1][2], 1), _end(row[0][2], 0))
-    named = {e.name for _, e, _ in row}
+        at, link = grown
+        row.insert(len(row) if at else 0, link)
+    loop = _meet(_end(row[-1].curve, 1), _end(row[0].curve, 0))
+    named = {(link.numbers[0], link.edge.name) for link in row}
     for at in () if loop else (0, 1):
-        if any(_on(row, at, e) for e in part[number].edges if e.name not in named):
-            x, y, z = _end(row[-at][2], at)[0]
+        own = row[-at].numbers[0]
+        if any(_on(row, at, e) for e in part[own].edges if (own, e.name) not in named):
+            x, y, z = _end(row[-at].curve, at)[0]
             raise GeometryError(
                 f"The crease runs on without a corner at ({x:.2f}, {y:.2f}, {z:.2f}) mm, and none of the faces given "
                 "lies along it there."
             )
-    if loop:
-        # A loop begins where one other face gives way to the next.
-        change = [i for i in range(len(row)) if row[i][0] != row[i - 1][0]]
-        row = row[change[0] :] + row[: change[0]] if change else row
-    runs = []
-    for found, group in groupby(row, key=lambda r: r[0]):
-        own = list(group)
-        space = reduce(run_on, [curve for *_, curve in own])
-        beside = tuple(e for e in part[found].edges if _shared(space, e.space, reach))
-        runs.append(Run(found, Chain(tuple(e for _, e, _ in own), space), Chain(beside, space)))
-    return Followed(number, tuple(runs), loop)
+    return Followed(_runs(part, _begun(row) if loop else row, reach), loop)
 
 
-def _bordered(part: Sequence[Face], number: int, edge: Edge, reach: float) -> list[tuple[int, Edge]]:
-    """An edge, or its stretches in order, each with the other face that borders it; none where it is not bordered
-    whole.
+def _not_bordered(part: Sequence[Face], number: int, edge: Edge, reach: float) -> GeometryError:
+    short = gap_of(edge, spans_along(part, number, edge, reach), reach)
+    if short is not None:
+        x, y, z = short
+        return GeometryError(
+            f"The faces given lie along only a part of this edge: none does beyond ({x:.2f}, {y:.2f}, {z:.2f}) mm."
+        )
+    places = places_on(edge.space)
+    away = min((distance_from(f.edges, places) for i, f in enumerate(part) if i != number), default=np.inf)
+    near = "" if np.isinf(away) else f": the nearest runs {away:.3f} mm off"
+    return GeometryError(f"No other face shares this edge whole{near}. A fillet needs the crease of two faces.")
+
+
+def _links(part: Sequence[Face], number: int, edges: Sequence[Edge], reach: float) -> list[_Link]:
+    """Edges of a face, or stretches of them, that others border whole."""
+    return [_Link((number, n), own, own.space) for e in edges for n, own in bordered(part, number, e, reach)]
+
+
+def _grown(
+    part: Sequence[Face], row: Sequence[_Link], at: int, links: dict[int, list[_Link]], reach: float
+) -> tuple[int, _Link] | None:
+    """What goes on at the end (1) or the start (0) of a row: along the same face, else where both faces run on in
+    others, the first on the first's side. links: what may go on along faces, by number; less what is taken.
     """
-    points = _along(edge.space)
-    away = [
-        np.inf if i == number else _distance([e for e in face.edges if boxed(e.space, points, reach).any()], points)
-        for i, face in enumerate(part)
-    ]  # fmt: skip
-    nearest = int(np.argmin(away))
-    if away[nearest] <= reach:
-        return [(nearest, edge)]
-    spans = _spans(part, number, edge, reach)
-    if not spans or _short(edge, spans, reach) is not None:
-        return []
-    start, end = edge.domain
-    cuts = [start, *(0.5 * (a[1] + b[0]) for a, b in pairwise(spans)), end]
-    return [(i, _stretch(edge, a, b)) for (a, b), (*_, i) in zip(pairwise(cuts), spans, strict=True)]
+    last = row[-at]
+    if (link := _taken(row, at, links[last.numbers[0]])) is not None:
+        return at, link
+    tip, _ = _end(last.curve, at)
+    leaves = _leaves(last.edge, tip)
+    for n, face in enumerate(part):
+        beside = [] if n in last.numbers else [e for e in face.edges if boxed(e.space, tip[None], _MEET)[0]]
+        if not any(_on(row, at, e) is not None and _leaves(e, tip) @ leaves > _KINK for e in beside):
+            continue
+        own = links.setdefault(n, _links(part, n, face.edges, reach))
+        if (link := _taken(row, at, own, last.numbers)) is not None:
+            return at, link
+    return None
 
 
-def _spans(part: Sequence[Face], number: int, edge: Edge, reach: float) -> list[tuple[float, float, int]]:
-    """Stretches of an edge, start and end, along which whole edges of other faces lie, with the number of each."""
-    spans = []
-    for i, face in enumerate(part):
-        for e in face.edges if i != number else ():
-            points = _along(e.space)
-            if not boxed(edge.space, points, reach).all():
-                continue
-            feet = to_curve(edge.space, points)
-            if feet.distance.max() <= reach:
-                spans.append((float(feet.t.min()), float(feet.t.max()), i))
-    start, end = edge.domain
-    return sorted(s for s in spans if s[1] - s[0] > 1e-6 * (end - start))
+def _taken(row: Sequence[_Link], at: int, rest: list[_Link], apart: Sequence[int] = ()) -> _Link | None:
+    """The link that goes on at an end of a row, taken out of those that may. apart: numbers of faces that are not to
+    border it.
+    """
+    for k, link in enumerate(rest):
+        curve = None if link.numbers[1] in apart else _on(row, at, link.edge)
+        if curve is not None:
+            return replace(rest.pop(k), curve=curve)
+    return None
 
 
-def _short(edge: Edge, spans: Sequence[tuple[float, float, int]], reach: float) -> Array | None:
-    """Where stretches of an edge leave a gap; None where they cover it, or where there are none."""
-    start, end = edge.domain
-    points = curve_points(edge.space, [start, *(t for a, b, _ in spans for t in (a, b)), end])
-    wide = norm(points[1::2] - points[::2]) > reach
-    if not spans or not wide.any():
-        return None
-    first = int(np.argmax(wide))
-    return np.asarray(points[2 * first] if first else points[1])
+def _leaves(edge: Edge, place: Array) -> Array:
+    """The unit direction (3,) that leaves a face at the place on its edge nearest to one."""
+    return np.asarray(frames(edge, to_curve(edge.space, place[None]).t, remember=False).outward[0])
 
 
-def _stretch(edge: Edge, start: float, end: float) -> Edge:
-    pcurve, space = (curve_part(c, start, end) for c in (edge.pcurve, edge.space))
-    return Edge(edge.surface, edge.name, pcurve, edge.inward, space, edge.side)
+def _begun(row: Sequence[_Link]) -> list[_Link]:
+    """A loop begun where both faces give way to others, or else the one on its second side does."""
+    for side in (0, 1):
+        change = [i for i in range(len(row)) if row[i].numbers[side] != row[i - 1].numbers[side]]
+        if change:
+            return [*row[change[0] :], *row[: change[0]]]
+    return list(row)
+
+
+def _runs(part: Sequence[Face], row: Sequence[_Link], reach: float) -> tuple[Run, ...]:
+    """Links in a row, as runs."""
+    runs = []
+    for numbers, group in groupby(row, key=lambda link: link.numbers):
+        own = list(group)
+        space = reduce(run_on, [link.curve for link in own])
+        beside = tuple(e for e in part[numbers[1]].edges if shared(space, e.space, reach))
+        runs.append(Run(numbers, Chain(tuple(link.edge for link in own), space), Chain(beside, space)))
+    return tuple(runs)
 
 
 def _follows_there(own: Face, edge: Edge, other: Face, reach: float) -> Edge | None:
     """The other face's edge along this one, if the crease runs on there and not here: it is longer, or others go on
     from it; None otherwise.
     """
-    points = _along(edge.space)
+    points = places_on(edge.space)
     along = next((e for e in other.edges if within(e.space, points, reach)), None)
     if along is None:
         return None
@@ -218,7 +234,7 @@ def _follows_there(own: Face, edge: Edge, other: Face, reach: float) -> Edge | N
 
 def _runs_on(face: Face, edge: Edge) -> bool:
     """Whether another edge of a face goes on from one of its edges without a corner."""
-    row = [(0, edge, edge.space)]
+    row = [_Link((0, 0), edge, edge.space)]
     return any(_on(row, at, e) for at in (0, 1) for e in face.edges if e is not edge and e.name != edge.name)
 
 
@@ -227,28 +243,6 @@ def _along_way(a: Curve, b: Curve) -> bool:
     d = curve_derivatives(a, [sum(a.domain) / 2], 1)[:, 0]
     t = to_curve(b, d[:1]).t
     return bool(dot(d[1], curve_derivatives(b, t, 1)[1, 0]) > 0)
-
-
-def _along(curve: Curve) -> Array:
-    return curve_points(curve, np.linspace(*curve.domain, 33))
-
-
-def _distance(edges: Sequence[Edge], points: Array) -> float:
-    """Largest distance of points from the nearest of some edges; infinite where there are none."""
-    if not edges:
-        return np.inf
-    return float(np.min([to_curve(e.space, points).distance for e in edges], axis=0).max())
-
-
-def _shared(space: Curve, curve: Curve, reach: float) -> bool:
-    points = _along(curve)
-    points = points[boxed(space, points, reach)]
-    if len(points) < _SHARED:
-        return False
-    feet = to_curve(space, points)
-    near = feet.distance <= reach
-    way, along = (float(norm(np.diff(p[near], axis=0)).sum()) for p in (points, feet.point))
-    return int(near.sum()) >= _SHARED and along > _WITH * way
 
 
 def _end(curve: Curve, at: int) -> tuple[Array, Array]:
@@ -262,10 +256,10 @@ def _meet(a: tuple[Array, Array], b: tuple[Array, Array]) -> bool:
     return bool(norm((a[0] - b[0])[None])[0] < _MEET and float(dot(a[1], b[1])) > _KINK)
 
 
-def _on(row: Sequence[tuple[int, Edge, Curve]], at: int, edge: Edge) -> Curve | None:
+def _on(row: Sequence[_Link], at: int, edge: Edge) -> Curve | None:
     """An edge's curve, turned so that it goes on at the end (1) or the start (0) of a row; None where it does not."""
     for curve in (edge.space, reverse_curve(edge.space)):
-        pair = (_end(row[-1][2], 1), _end(curve, 0)) if at else (_end(curve, 1), _end(row[0][2], 0))
+        pair = (_end(row[-1].curve, 1), _end(curve, 0)) if at else (_end(curve, 1), _end(row[0].curve, 0))
         if _meet(*pair):
             return curve
     return None

@@ -145,7 +145,7 @@ def ended(surface: Surface, sides: tuple[Reach, Reach] | None, given: Ends = (No
     for i, name, inward in ((0, "start", -1.0), (1, "end", 1.0)):
         known = given[i]
         if known is None:
-            line = _end_line(surface, (one.at[i], two.at[i]), (one.ways[i], two.ways[i]))
+            line = end_line(surface, (one.at[i], two.at[i]), (one.ways[i], two.ways[i]))
         lines = ((line, twin(surface, line, _TWIN)),) if known is None else known.lines
         names = [name] if len(lines) == 1 else [f"{name}.{k + 1}of{len(lines)}" for k in range(len(lines))]
         across.append([Edge(surface, n, flat, inward, space) for n, (flat, space) in zip(names, lines, strict=True)])
@@ -240,7 +240,7 @@ def _way(surface: Surface, face: Face, t: float, v: float, corner: Array, name: 
     return slope, bent / reach
 
 
-def _end_line(surface: Surface, at: tuple[float, float], ways: tuple[Way, Way]) -> Curve:
+def end_line(surface: Surface, at: tuple[float, float], ways: tuple[Way, Way]) -> Curve:
     """The end in the fillet's parameters, from v = 0 to 1: as both borders run on, where they are calm."""
     a, b = at
     chord = b - a

@@ -51,7 +51,7 @@ def figured(each: Sequence[tuple[Strip, int, Face]], changed: Mapping[int, Face]
     """
     tick()
     sides = [
-        [_seams(face, changed[n], side, s.name) for n, side in zip(_beside(s, k), ("v0", "v1"), strict=True)]
+        [_seams(face, changed[n], side, s.name) for n, side in zip(s.rolls[k].run.numbers, ("v0", "v1"), strict=True)]
         for s, k, face in each
     ]
     measured = iter(measure_seams(sample_seams([seam for two in sides for own in two for seam in own]), diagonal))
@@ -61,13 +61,8 @@ def figured(each: Sequence[tuple[Strip, int, Face]], changed: Mapping[int, Face]
         made = s.rolls[k].made
         # Where the fillet is a thread it has no width over which an angle could be read.
         figures = FilletFigures(gap, (made.angle,) * 2 if s.rolls[k].faded else angle, curvature, made.radius)
-        out.append(FilletFace(face, _beside(s, k), s.rolls[k].run.names, s.name, figures))
+        out.append(FilletFace(face, s.rolls[k].run.numbers, s.rolls[k].run.names, s.name, figures))
     return out
-
-
-def _beside(s: Strip, k: int) -> tuple[int, int]:
-    """Numbers of the faces beside a strip's fillet."""
-    return s.number, s.rolls[k].run.number
 
 
 def _seams(face: Face, trimmed: Face, side: str, name: str) -> list[Seam]:

@@ -22,10 +22,11 @@ from pamble.core.fillets.meeting import Meeting, ball_corner, meetings
 from pamble.core.fillets.mitre import Mitre, mitre, too_short
 from pamble.core.fillets.opened import told_open
 from pamble.core.fillets.pierced import Gap, gaps, pierced
-from pamble.core.fillets.rolled import Rolled
+from pamble.core.fillets.rolled import MISSED, Rolled
+from pamble.core.fillets.row_ends import NotJoined
 from pamble.core.fillets.shape import ROUND, Section, Shape
 from pamble.core.fillets.sided import sided
-from pamble.core.fillets.strip import Ask, NotJoined, Strip, strip
+from pamble.core.fillets.strip import Ask, Strip, strip
 from pamble.core.joining.verify import shape_warnings
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.evaluate import curve_points
@@ -36,9 +37,6 @@ _FARTHER = 0.0, 2.0, 5.0
 """Times the radius by which the ball rolls on, one after the other: where two fillets meet outside a corner, or a face
 leans.
 """
-
-_MISSED = 1.05
-"""Times the aims from which a fillet is told to miss them."""
 
 
 @dataclass(frozen=True)
@@ -250,7 +248,7 @@ def _told(rolls: Sequence[Rolled]) -> list[str]:
     if any(r.hardly for r in rolls):
         out.append("The ball only just fits into a face: its trim may run close to a hollow.")
     worst = max((r.made for r in rolls), key=lambda made: made.ratio)
-    if worst.ratio > _MISSED:
+    if worst.ratio > MISSED:
         out.append(
             f"The fillet is {worst.ratio:.1f} times what is aimed at, with up to {max(n for n, _ in worst.tried)} "
             "spans: the crease is not calm."

@@ -95,15 +95,16 @@ def overs(strip: Strip, part: Sequence[Face], across: Mapping[int, int]) -> dict
 
 def shortened(strip: Strip, over: Mapping[int, Sequence[Over]]) -> Strip:
     """The strip with contacts that end where they run past the corner."""
-    rolls, line = list(strip.rolls), strip.line
+    rolls, lines = list(strip.rolls), list(strip.lines)
     for end, own in over.items():
         for o in own:
             if o.side == 0:
-                line = _up_to(line, o.t, end)
+                number, line = lines[end]
+                lines[end] = number, _up_to(line, o.t, end)
             else:
                 roll = rolls[end]
                 rolls[end] = replace(roll, lines=(roll.lines[0], _up_to(roll.lines[1], o.t, end)))
-    return replace(strip, rolls=tuple(rolls), line=line)
+    return replace(strip, rolls=tuple(rolls), lines=tuple(lines))
 
 
 def cuts_past(over: Mapping[int, Sequence[Over]], part: Sequence[Face]) -> list[tuple[int, Cut]]:
@@ -113,7 +114,7 @@ def cuts_past(over: Mapping[int, Sequence[Over]], part: Sequence[Face]) -> list[
 
 def _contacts(strip: Strip, end: int) -> tuple[Curve, Curve]:
     """The contacts at an end with the first and the second face, (0) or (-1)."""
-    return strip.line, strip.rolls[end].lines[1]
+    return strip.lines[end][1], strip.rolls[end].lines[1]
 
 
 def _over(face: Face, number: int, side: int, line: Curve, across: Surface, corner: Array, end: int) -> Over | None:

@@ -20,9 +20,9 @@ from pamble.core.curves.measure import curve_length
 from pamble.core.faces.face import side_curve
 from pamble.core.fillets.between import Between
 from pamble.core.fillets.blended import Blended
-from pamble.core.fillets.ends import Reach
 from pamble.core.fillets.leans import leans
 from pamble.core.fillets.rolled import Rolled
+from pamble.core.fillets.row_ends import joints
 from pamble.core.fillets.row_of_balls import RowOfBalls
 from pamble.core.fillets.shape import Shape
 from pamble.core.fillets.surface import ANGLE, by_span
@@ -64,24 +64,23 @@ _OVER = 0.05
 """Share of its last span by which a fillet is carried on over a joint, so that its contact crosses the border."""
 
 
-def in_row(rolls: Sequence[Rolled], far: Sequence[Reach], loop: bool, shape: Shape) -> list[Rolled]:
+def in_row(rolls: Sequence[Rolled], ends: Sequence[tuple[float, float]], loop: bool, shape: Shape) -> list[Rolled]:
     """Fillets in a row that run on into each other as they should, as they are or made anew together, whichever misses
-    less. far: where each ends; loop: whether the last runs on in the first.
+    less. ends: parameters at which each starts and ends; loop: whether the last runs on in the first.
     """
-    count = len(rolls)
-    joints = [(i, (i + 1) % count) for i in range(count if loop else count - 1)]
-    bent = max(_bend(rolls[i].made.surface, far[i].at[1], rolls[k].made.surface, far[k].at[0]) for i, k in joints)
+    count, pairs = len(rolls), joints(rolls, loop)
+    bent = max(_bend(rolls[i].made.surface, ends[i][1], rolls[k].made.surface, ends[k][0]) for i, k in pairs)
     if bent < BLEND_ANGLE:
         return list(rolls)
     inner = [(loop or i > 0, loop or i < count - 1) for i in range(count)]
-    ends = [(f.at[0] if a else 0.0, f.at[1] if b else 1.0) for f, (a, b) in zip(far, inner, strict=True)]
+    stops = [(low if a else 0.0, high if b else 1.0) for (low, high), (a, b) in zip(ends, inner, strict=True)]
     lengths = [
         (high - low) * float(np.ptp(r.crease.s)) * curve_length(r.run.first.space)
-        for r, (low, high) in zip(rolls, ends, strict=True)
+        for r, (low, high) in zip(rolls, stops, strict=True)
     ]
     balls = [Between(r.crease, r.found, shape.chord) for r in rolls]
-    row = RowOfBalls(balls, ends, lengths, loop)
-    lean = [leans(balls[i], far[i].at[1], balls[k], far[k].at[0]) for i, k in joints]
+    row = RowOfBalls(balls, stops, lengths, loop)
+    lean = [leans(balls[i], ends[i][1], balls[k], ends[k][0]) for i, k in pairs]
     ratio, angle, surface, tried = _surface(row, rolls, shape, [*lean[-1:], *lean] if loop else lean)
     worse = shape_warnings(surface, shape.spec) and not any(shape_warnings(r.own, shape.spec) for r in rolls)
     if worse or ratio > max(bent / BLEND_ANGLE, *(r.made.ratio for r in rolls)):

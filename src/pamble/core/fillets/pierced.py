@@ -152,10 +152,9 @@ def _over(gap: Gap, flat: Array, space: Array, found: Sequence[Stretch]) -> list
 
 def _roll_of(strip: Strip, gap: Gap) -> tuple[int, int]:
     """Along which of the fillets in a row a gap lies, and on which of its sides."""
-    side = 0 if gap.number == strip.number else 1
     middle = curve_points(gap.line, [0.5 * sum(gap.line.domain)])
-    away = [float(to_curve(r.lines[side], middle).distance[0]) for r in strip.rolls]
-    return int(np.argmin(away)), side
+    sides = [(k, side) for k, r in enumerate(strip.rolls) for side in (0, 1) if r.run.numbers[side] == gap.number]
+    return min(sides, key=lambda at: float(to_curve(strip.rolls[at[0]].lines[at[1]], middle).distance[0]))
 
 
 def _notched(face: Face, row: Sequence[Stretch], line: Curve) -> Face:

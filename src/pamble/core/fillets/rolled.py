@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from pamble.core.arrays import Array
+from pamble.core.arrays import Array, dot
 from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import side_curve
@@ -36,6 +36,14 @@ _EASED = 2.0
 _SETTLING, _SETTLED = 4, 1e-6
 """Most times that stations are laid out, and share of the crease within which those at jumps of a face's curvature are
 where they were the time before.
+"""
+
+MISSED = 1.05
+"""Times the aims from which a fillet misses them."""
+
+_SHORTER, _TURNED = (0.3, 0.1), np.radians(20.0)
+"""Shares of the usual way by which a ball that misses its aims is rolled on beyond ends instead, and how far the crease
+turns beyond one of them if that may help.
 """
 
 _FADED = np.radians(1.0)
@@ -96,36 +104,60 @@ def rolled(
     """
     lengths = np.array([curve_length(r.first.space) for r in runs])
     begins = np.concatenate([[0.0], np.cumsum(lengths)]) / lengths.sum()
-    chord, out = shape.chord, []
-    for i, run in enumerate(runs):
+    chord, aim = shape.chord, SHARED if len(runs) > 1 else 1.0
+
+    def laid(i: int, share: float = 1.0) -> tuple[Crease, Contacts]:
         free = i == 0 and not loop, i == len(runs) - 1 and not loop
-        on = [BEYOND + more[0 if end else 1] / float(lengths[i]) for end in free]
-        at = list[float]()
-        for _ in range(_SETTLING):
-            c = crease(run.first, run.second, beyond=(on[0], on[1]), at=at)
-            share = begins[i] + c.s * (begins[i + 1] - begins[i])
-            law = np.maximum(radius(share), _LEAST * least)
-            if chord is not None:
-                law = 0.5 * chord / np.maximum(np.sin(0.5 * np.maximum(c.turn, 0.02)), 1e-3)
-            found = contacts(c, law, chord)
-            wrong = fault(c, found)
-            if wrong is not None:
-                raise GeometryError(_refusal(c, law, chord, *wrong))
-            # Where the curvature of a face jumps under the ball there are stations too.
-            last, at = at, jumps(Between(c, found, chord))
-            if len(at) == len(last) and np.allclose(at, last, rtol=0.0, atol=_SETTLED):
-                break
-        if not shape.round and _fades_between(c):
-            raise GeometryError(
-                "The crease fades to nothing on its way: a blended section needs width there. Roll a ball."
-            )
-        out.append((run, c, found))
+        on = [share * BEYOND + more[0 if end else 1] / float(lengths[i]) for end in free]
+
+        def law(s: Array) -> Array:
+            return np.maximum(radius(begins[i] + s * (begins[i + 1] - begins[i])), _LEAST * least)
+
+        return _laid(runs[i], law, shape, (on[0], on[1]))
+
+    out = [(run, *laid(i)) for i, run in enumerate(runs)]
     if chord is not None and ease and len(out) > 1:
         laws = eased([(c.s, found) for _, c, found in out], _EASED * chord, loop)
         out = [(run, c, contacts(c, law)) for (run, c, _), law in zip(out, laws, strict=True)]
-        shape = replace(shape, section="ball", width=None)
-    aim = SHARED if len(out) > 1 else 1.0
-    return [_surfaced(*each, shape, aim) for each in out]
+        return [_surfaced(*each, replace(shape, section="ball", width=None), aim) for each in out]
+    made = [_surfaced(*each, shape, aim) for each in out]
+    for i, roll in enumerate(made):
+        for share in _SHORTER if roll.made.ratio > MISSED and _turns_beyond(roll.crease) else ():
+            other = _surfaced(runs[i], *laid(i, share), shape, aim)
+            made[i] = min(made[i], other, key=lambda r: r.made.ratio)
+            if made[i].made.ratio <= MISSED:
+                break
+    return made
+
+
+def _laid(
+    run: Run, law: Callable[[Array], Array], shape: Shape, beyond: tuple[float, float]
+) -> tuple[Crease, Contacts]:
+    """Stations along a run, with more where the curvature of a face jumps under the ball, and the ball there. Raises
+    `GeometryError` where none fits.
+    """
+    at = list[float]()
+    for _ in range(_SETTLING):
+        c = crease(run.first, run.second, beyond=beyond, at=at)
+        radii = law(c.s)
+        if shape.chord is not None:
+            radii = 0.5 * shape.chord / np.maximum(np.sin(0.5 * np.maximum(c.turn, 0.02)), 1e-3)
+        found = contacts(c, radii, shape.chord)
+        wrong = fault(c, found)
+        if wrong is not None:
+            raise GeometryError(_refusal(c, radii, shape.chord, *wrong))
+        last, at = at, jumps(Between(c, found, shape.chord))
+        if len(at) == len(last) and np.allclose(at, last, rtol=0.0, atol=_SETTLED):
+            break
+    if not shape.round and _fades_between(c):
+        raise GeometryError("The crease fades to nothing on its way: a blended section needs width there. Roll a ball.")
+    return c, found
+
+
+def _turns_beyond(c: Crease) -> bool:
+    """Whether a crease turns far beyond one of its ends: faces that are carried on may run wild there."""
+    steps = np.arccos(np.clip(dot(c.tangents[1:], c.tangents[:-1]), -1.0, 1.0))
+    return any(float(steps[own].sum()) > _TURNED for own in (c.s[1:] <= 0.0, c.s[:-1] >= 1.0))
 
 
 def _fades_between(c: Crease) -> bool:

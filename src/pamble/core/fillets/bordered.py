@@ -1,0 +1,95 @@
+"""What borders an edge: the faces whose edges lie along it, whole or in stretches."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from itertools import pairwise
+
+import numpy as np
+
+from pamble.core.arrays import Array, norm
+from pamble.core.faces.face import Edge, Face
+from pamble.core.spline.closest import boxed, to_curve
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.knots import curve_part
+
+_SHARED, _WITH = 4, 0.9
+"""Samples of an edge, of 33, that lie on a crease if it is part of it, and how far along it they lead for their own
+way: a short edge that only ends there has as many beside it, and leads away.
+"""
+
+
+def bordered(part: Sequence[Face], number: int, edge: Edge, reach: float) -> list[tuple[int, Edge]]:
+    """An edge, or its stretches in order, each with the other face that borders it; none where it is not bordered
+    whole.
+    """
+    points = places_on(edge.space)
+    away = [
+        np.inf if i == number else distance_from([e for e in face.edges if boxed(e.space, points, reach).any()], points)
+        for i, face in enumerate(part)
+    ]  # fmt: skip
+    nearest = int(np.argmin(away))
+    if away[nearest] <= reach:
+        return [(nearest, edge)]
+    spans = spans_along(part, number, edge, reach)
+    if not spans or gap_of(edge, spans, reach) is not None:
+        return []
+    start, end = edge.domain
+    cuts = [start, *(0.5 * (a[1] + b[0]) for a, b in pairwise(spans)), end]
+    return [(i, _stretch(edge, a, b)) for (a, b), (*_, i) in zip(pairwise(cuts), spans, strict=True)]
+
+
+def spans_along(part: Sequence[Face], number: int, edge: Edge, reach: float) -> list[tuple[float, float, int]]:
+    """Stretches of an edge, start and end, along which whole edges of other faces lie, with the number of each."""
+    spans = []
+    for i, face in enumerate(part):
+        for e in face.edges if i != number else ():
+            points = places_on(e.space)
+            if not boxed(edge.space, points, reach).all():
+                continue
+            feet = to_curve(edge.space, points)
+            if feet.distance.max() <= reach:
+                spans.append((float(feet.t.min()), float(feet.t.max()), i))
+    start, end = edge.domain
+    return sorted(s for s in spans if s[1] - s[0] > 1e-6 * (end - start))
+
+
+def gap_of(edge: Edge, spans: Sequence[tuple[float, float, int]], reach: float) -> Array | None:
+    """Where stretches of an edge leave a gap; None where they cover it, or where there are none."""
+    start, end = edge.domain
+    points = curve_points(edge.space, [start, *(t for a, b, _ in spans for t in (a, b)), end])
+    wide = norm(points[1::2] - points[::2]) > reach
+    if not spans or not wide.any():
+        return None
+    first = int(np.argmax(wide))
+    return np.asarray(points[2 * first] if first else points[1])
+
+
+def _stretch(edge: Edge, start: float, end: float) -> Edge:
+    pcurve, space = (curve_part(c, start, end) for c in (edge.pcurve, edge.space))
+    return Edge(edge.surface, edge.name, pcurve, edge.inward, space, edge.side)
+
+
+def places_on(curve: Curve) -> Array:
+    """Places along a curve, (33, 3)."""
+    return curve_points(curve, np.linspace(*curve.domain, 33))
+
+
+def distance_from(edges: Sequence[Edge], points: Array) -> float:
+    """Largest distance of points from the nearest of some edges; infinite where there are none."""
+    if not edges:
+        return np.inf
+    return float(np.min([to_curve(e.space, points).distance for e in edges], axis=0).max())
+
+
+def shared(space: Curve, curve: Curve, reach: float) -> bool:
+    """Whether a curve lies along a crease, as a whole or for a part of it."""
+    points = places_on(curve)
+    points = points[boxed(space, points, reach)]
+    if len(points) < _SHARED:
+        return False
+    feet = to_curve(space, points)
+    near = feet.distance <= reach
+    way, along = (float(norm(np.diff(p[near], axis=0)).sum()) for p in (points, feet.point))
+    return int(near.sum()) >= _SHARED and along > _WITH * way
