@@ -15,10 +15,11 @@ from pamble.core.errors import PambleError
 from pamble.core.faces.face import Face
 from pamble.core.patches.between import patch_between
 from pamble.core.patches.boundary import boundary_patch
+from pamble.core.patches.frames import along
 from pamble.core.patches.loft import loft
 from pamble.core.patches.loop import Asked
 from pamble.core.patches.match import Pair, match_sides
-from pamble.core.patches.sweep import path_frames, sweep
+from pamble.core.patches.sweep import sweep
 from pamble.core.patches.told import PatchMade
 from pamble.core.patches.trimmed import trimmed_patch
 from pamble.core.spline import basis
@@ -72,8 +73,8 @@ def times() -> None:
     arch = Curve(
         5, basis.uniform_knots(5, 1), [[0, 0, 0], [0, 5, 10], [0, 15, 20], [0, 30, 22], [0, 40, 15], [0, 50, 5]]
     )
-    line("sweep of a degree-5 section", median(lambda: sweep([arch], rail, path_frames(rail)), 7))
-    swept = sweep([arch], rail, path_frames(rail))
+    line("sweep of a degree-5 section", median(lambda: sweep([arch], along(rail)), 7))
+    swept = sweep([arch], along(rail))
     print(f"  {swept.surface.control.shape[1]} rows, {swept.deviation:.5f} mm off the true sweep")
 
 

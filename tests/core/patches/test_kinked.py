@@ -8,8 +8,9 @@ import pytest
 
 from pamble.core.curves.shapes import circle
 from pamble.core.errors import GeometryError
+from pamble.core.patches.frames import along
 from pamble.core.patches.loft import loft
-from pamble.core.patches.sweep import path_frames, sweep
+from pamble.core.patches.sweep import sweep
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.kinks import begun_at_kink, chain, kinks, restarted, smooth_pieces
@@ -86,4 +87,4 @@ def test_what_a_kink_forbids_is_said_with_its_place():
     with pytest.raises(GeometryError, match=r"The curve has a kink of 90\.0° at \(50\.00, 20\.00, 0\.00\) mm"):
         drafted(hooked, up, 0, 5, 3)
     with pytest.raises(GeometryError, match="The rail has a kink of 90"):
-        sweep([Curve.line([0, 0, 0], [0, 0, 3])], bent, path_frames(bent))
+        sweep([Curve.line([0, 0, 0], [0, 0, 3])], along(bent))

@@ -10,8 +10,10 @@ import numpy as np
 from pamble.core.arrays import Array, cross, floats, norm
 from pamble.core.curves.measure import length_parameters
 from pamble.core.errors import GeometryError
+from pamble.core.patches.frames import Frames
 from pamble.core.patches.sections import alike
-from pamble.core.patches.sweep import Frames, carried, fewest_rows
+from pamble.core.patches.sweep import carried
+from pamble.core.patches.swept_rows import fewest_rows
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.surface import Surface, from_homogeneous
@@ -63,12 +65,8 @@ def loft_around(
         return Around(surface, places, 0.0, same.turned)
     if any(c.weights is not None for c in same.curves):
         raise GeometryError("Unlike sections round an axis are polynomial: rebuild the rational ones first.")
-    if closed:
-        local, at = np.concatenate([local, local[:1]]), np.append(places, 1.0)
-    else:
-        at = places
-    moved = carried(local, at, frames, straight, closed)
-    space, net, off = fewest_rows(moved, frames.s, tolerance, 5, ring=closed)
+    moved = carried(local, places, frames, straight, closed)
+    space, net, off = fewest_rows(moved, frames.s, tolerance, ring=closed)
     first = same.curves[0]
     surface = Surface(first.degree, space.degree, first.knots, space.knots, net.transpose(1, 0, 2), None)
     return Around(surface, places, off, same.turned)

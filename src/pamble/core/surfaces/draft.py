@@ -8,9 +8,9 @@ from itertools import pairwise
 
 import numpy as np
 
+from pamble.core.arcs import EXACT, arc_of, is_straight
 from pamble.core.arrays import Array, cross, dot, norm, unit
 from pamble.core.errors import GeometryError
-from pamble.core.planes import circle_centre
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve, from_homogeneous
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
@@ -24,9 +24,6 @@ _ROUNDS = 8
 _LEAST_DEGREE = 5
 _LEAST_FORWARD = 1e-3
 """Length of a rim's derivative, as a share of the curve's, below which the rim stands still or runs back."""
-
-_EXACT = 1e-9
-"""Share of its size by which a piece may leave a line or an arc that it counts as, and of a right angle."""
 
 _EVEN = 1e-6
 """Relative difference of paces and curvatures up to which pieces run on into each other."""
@@ -103,7 +100,7 @@ def _pieces(curve: Curve) -> tuple[Array, list[Curve]]:
     joints = [float(t) for t, a, b in zip(loose, ends[:-1], ends[1:], strict=True) if _jumps(a[1:, 1], b[1:, 0])]
     found = smooth_parts(curve, joints)
     size = float(np.ptp(curve.control, axis=0).max())
-    kept = [p for p in found if np.ptp(p.control, axis=0).max() > _EXACT * size]
+    kept = [p for p in found if np.ptp(p.control, axis=0).max() > EXACT * size]
     if not kept:
         raise GeometryError("The curve has no length.")
     return np.array([*(p.domain[0] for p in kept), curve.domain[1]]), kept
@@ -131,7 +128,7 @@ def _corners(pieces: Sequence[Curve], lean: _Lean) -> list[Array | None]:
         if turn <= KINK:
             out.append(None)
             continue
-        if not all(_straight(p) and _square(p, lean.way) for p in (pieces[k], pieces[after])):
+        if not all(is_straight(p) and _square(p, lean.way) for p in (pieces[k], pieces[after])):
             x, y, z = _end(pieces[k], 1)
             raise GeometryError(
                 f"The curve has a kink of {turn:.1f}° at ({x:.2f}, {y:.2f}, {z:.2f}) mm: only lines in a plane square "
@@ -151,7 +148,7 @@ def _rims(
     piece: Curve, lean: _Lean, corners: tuple[Array | None, Array | None], tolerance: float
 ) -> tuple[list[Curve], float]:
     """Both rims over a piece, on the same knots, and how far they are off. corners: mitres at its ends."""
-    found = _over_line(piece, lean, corners) if _straight(piece) else _over_arc(piece, lean)
+    found = _over_line(piece, lean, corners) if is_straight(piece) else _over_arc(piece, lean)
     rims, off = (found, 0.0) if found is not None else _fits(piece, lean, tolerance)
     t = _dense(piece.knots, piece.degree)
     d = curve_derivatives(piece, t, 1)
@@ -167,18 +164,10 @@ def _rims(
     return rims, off
 
 
-def _straight(piece: Curve) -> bool:
-    """Whether a piece is a line."""
-    a, b = _end(piece, 0), _end(piece, 1)
-    way = unit((b - a)[None])[0]
-    off = (piece.control - a) - np.outer((piece.control - a) @ way, way)
-    return bool(norm(off).max() <= _EXACT * np.linalg.norm(b - a))
-
-
 def _square(piece: Curve, way: Array) -> bool:
     """Whether a line lies square to a direction."""
     a, b = _end(piece, 0), _end(piece, 1)
-    return bool(abs((b - a) @ way) <= _EXACT * np.linalg.norm(b - a))
+    return bool(abs((b - a) @ way) <= EXACT * np.linalg.norm(b - a))
 
 
 def _over_line(piece: Curve, lean: _Lean, corners: tuple[Array | None, Array | None]) -> list[Curve]:
@@ -197,18 +186,12 @@ def _over_line(piece: Curve, lean: _Lean, corners: tuple[Array | None, Array | N
 
 def _over_arc(piece: Curve, lean: _Lean) -> list[Curve] | None:
     """The rims over an arc square to the direction: arcs about its axis. None for a piece that is no such arc."""
-    t = np.linspace(*piece.domain, _LOOKED)
-    p = curve_points(piece, t)
-    middle = circle_centre(p[0], p[_LOOKED // 3], p[2 * _LOOKED // 3])
-    if middle is None:
+    arc = arc_of(piece)
+    if arc is None or np.linalg.norm(np.cross(arc.axis, lean.way)) > EXACT:
         return None
-    spoke = p - middle
-    radius = float(np.linalg.norm(spoke[0]))
-    off = max(float(np.abs(norm(spoke) - radius).max()), float(np.abs(spoke @ lean.way).max()))
-    if off > _EXACT * radius:
-        return None
-    side = lean.side(curve_derivatives(piece, t[:1], 1)[1])[0]
-    outward = 1.0 if side @ spoke[0] > 0 else -1.0
+    middle, radius = arc.centre, arc.radius
+    side = lean.side(curve_derivatives(piece, piece.domain[:1], 1)[1])[0]
+    outward = 1.0 if side @ arc.spoke > 0 else -1.0
     points = piece.homogeneous
     weight, out = points[:, -1:], []
     for height in lean.heights:

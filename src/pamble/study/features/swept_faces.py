@@ -12,8 +12,9 @@ from pamble.core.curves.offset import curve_plane
 from pamble.core.curves.relations import touched_line
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face, natural_edge
+from pamble.core.patches.frames import along, between
 from pamble.core.patches.match import MOST_ADDED, Pair, match_sides
-from pamble.core.patches.sweep import path_frames, rail_frames, sweep
+from pamble.core.patches.sweep import sweep
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
@@ -150,15 +151,16 @@ def swept(params: SweepParams, inputs: Inputs, context: Context) -> Made:
     rail, *more = inputs.different([*rails, *params.sections])
     sections = [begun_at_kink(c) for c in more[len(rails) - 1 :]]
     if params.second is not None:
-        second = inputs.curve(params.second)
-        frames = rail_frames(rail, second, params.keep_height)
+        path = between(rail, inputs.curve(params.second), params.keep_height)
     else:
         face = inputs.face(params.face).surface if params.way == "face" and params.face is not None else None
-        frames = path_frames(rail, params.way, np.array(params.held), face)
-    made = sweep(sections, rail, frames, straight=params.straight, tolerance=params.tolerance)
+        path = along(rail, params.way, np.array(params.held), face)
+    made = sweep(sections, path, straight=params.straight, tolerance=params.tolerance)
     if any(params.meets):
         return _met(params, inputs, Face(made.surface), made.deviation, context)
-    return _pieces(made.surface, deviation=made.deviation)
+    over = made.deviation > params.tolerance
+    words = (f"The rows lie up to {made.deviation:.4f} mm off the true sweep: the rail is not calm.",) if over else ()
+    return _pieces(made.surface, deviation=made.deviation, warnings=words)
 
 
 def _met(params: SweepParams, inputs: Inputs, face: Face, deviation: float, context: Context) -> Made:
