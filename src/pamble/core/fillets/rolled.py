@@ -15,6 +15,7 @@ from pamble.core.fillets.between import Between
 from pamble.core.fillets.chain import Run
 from pamble.core.fillets.crease import BEYOND, Crease, crease
 from pamble.core.fillets.eased import eased
+from pamble.core.fillets.loops import before_joint, begun_at
 from pamble.core.fillets.shape import Shape
 from pamble.core.fillets.stations import Contacts, contacts, fault, hardly, largest_factor
 from pamble.core.fillets.stops import jumps
@@ -33,7 +34,7 @@ SHARED = 0.1
 _EASED = 2.0
 """Widths beside a joint within which the radius of a fillet of constant width is eased from one side to the other."""
 
-_SETTLING, _SETTLED = 4, 1e-6
+_SETTLING, _SETTLED = 6, 1e-6
 """Most times that stations are laid out, and share of the crease within which those at jumps of a face's curvature are
 where they were the time before.
 """
@@ -106,7 +107,7 @@ def rolled(
     begins = np.concatenate([[0.0], np.cumsum(lengths)]) / lengths.sum()
     chord, aim = shape.chord, SHARED if len(runs) > 1 else 1.0
 
-    def laid(i: int, share: float = 1.0) -> tuple[Crease, Contacts]:
+    def laid(i: int, share: float = 1.0) -> tuple[Run, Crease, Contacts]:
         free = i == 0 and not loop, i == len(runs) - 1 and not loop
         on = [share * BEYOND + more[0 if end else 1] / float(lengths[i]) for end in free]
 
@@ -115,7 +116,7 @@ def rolled(
 
         return _laid(runs[i], law, shape, (on[0], on[1]))
 
-    out = [(run, *laid(i)) for i, run in enumerate(runs)]
+    out = [laid(i) for i in range(len(runs))]
     if chord is not None and ease and len(out) > 1:
         laws = eased([(c.s, found) for _, c, found in out], _EASED * chord, loop)
         out = [(run, c, contacts(c, law)) for (run, c, _), law in zip(out, laws, strict=True)]
@@ -123,7 +124,7 @@ def rolled(
     made = [_surfaced(*each, shape, aim) for each in out]
     for i, roll in enumerate(made):
         for share in _SHORTER if roll.made.ratio > MISSED and _turns_beyond(roll.crease) else ():
-            other = _surfaced(runs[i], *laid(i, share), shape, aim)
+            other = _surfaced(*laid(i, share), shape, aim)
             made[i] = min(made[i], other, key=lambda r: r.made.ratio)
             if made[i].made.ratio <= MISSED:
                 break
@@ -132,11 +133,11 @@ def rolled(
 
 def _laid(
     run: Run, law: Callable[[Array], Array], shape: Shape, beyond: tuple[float, float]
-) -> tuple[Crease, Contacts]:
-    """Stations along a run, with more where the curvature of a face jumps under the ball, and the ball there. Raises
-    `GeometryError` where none fits.
+) -> tuple[Run, Crease, Contacts]:
+    """Stations along a run, with more where the curvature of a face jumps under the ball, and the ball there; the run
+    begun anew where a loop begins beside a joint. Raises `GeometryError` where none fits.
     """
-    at = list[float]()
+    at, given, share = list[float](), run, 0.0
     for _ in range(_SETTLING):
         c = crease(run.first, run.second, beyond=beyond, at=at)
         radii = law(c.s)
@@ -146,12 +147,18 @@ def _laid(
         wrong = fault(c, found)
         if wrong is not None:
             raise GeometryError(_refusal(c, radii, shape.chord, *wrong))
-        last, at = at, jumps(Between(c, found, shape.chord))
+        ball = Between(c, found, shape.chord)
+        more = before_joint(run, ball)
+        if more:
+            share += more
+            run = begun_at(given, share)
+            continue
+        last, at = at, jumps(ball)
         if len(at) == len(last) and np.allclose(at, last, rtol=0.0, atol=_SETTLED):
             break
     if not shape.round and _fades_between(c):
         raise GeometryError("The crease fades to nothing on its way: a blended section needs width there. Roll a ball.")
-    return c, found
+    return run, c, found
 
 
 def _turns_beyond(c: Crease) -> bool:

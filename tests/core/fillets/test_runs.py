@@ -1,10 +1,11 @@
-"""Creases that go on where both faces give way to others, as in a part of two halves: against the torus between a plane
-and a cylinder in closed form."""
+"""Creases that go on where both faces give way to others, as in a part of two halves, against the torus between a plane
+and a cylinder in closed form; and loops that begin beside joints."""
 
 import numpy as np
 import pytest
 
 from pamble.core.checks.body import body_of
+from pamble.core.curves.shapes import circle
 from pamble.core.faces.face import Face
 from pamble.core.faces.trim import Cutter, divide
 from pamble.core.fillets.chain import follow
@@ -15,6 +16,7 @@ from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_grid
 from pamble.core.spline.surface import Surface
+from pamble.core.surfaces.extrude import extrude
 from pamble.core.surfaces.revolve import revolve
 from tests.shapes import plane
 
@@ -84,3 +86,24 @@ def test_where_only_one_half_is_given_the_fillet_ends_with_it():
     made = fillet([disc, tube], [Ask(0, edge, (BALL, BALL))])
     ends = np.vstack([e.space.control for e in made.faces[0].face.edges if e.side not in ("v0", "v1")])
     assert np.abs(ends[:, 1]).max() < 1e-4
+
+
+@pytest.mark.parametrize("lean", [4e-4, 4e-3, 2e-2])
+def test_a_loop_begins_where_its_contact_crosses_the_joint_of_a_wall_beside_it(lean):
+    # The joint of a leaning tube runs off sideways: the ball that starts at it touches the tube a hair beside it.
+    foot = circle(np.zeros(3), np.array([0, 0, 1.0]), 20.0)
+    tube = Face(extrude(foot, np.array([0, lean, 1.0]), 0, 40))
+    flat = plane((-50, -50, 0), (100, 0, 0), (0, 100, 0))
+    floor = part_of(flat, [Cutter("foot", "the tube", foot)], (0.02, 0.02))
+    edge = next(e for e in floor.edges if e.name.startswith("foot"))
+    made = fillet([floor, tube], [Ask(0, edge, (4.0, 4.0))])
+    assert not made.opened([floor, tube])
+    (row,) = made.faces
+    vertex = next(e for e in made.changed[1].edges if e.name == "u0").space.control[0]
+    start = next(e for e in row.face.edges if e.side == "v1").space.control[0]
+    assert np.linalg.norm(start - vertex) < 2e-4
+    assert max(row.figures.gap) < 0.001
+    # Oblique sections of the tube are circles about its leaning axis.
+    contact = next(e for e in row.face.edges if e.side == "v1").space
+    p = curve_points(contact, np.linspace(*contact.domain, 65))
+    assert np.hypot(p[:, 0], p[:, 1] - lean * p[:, 2]) == pytest.approx(20.0, abs=0.001)
