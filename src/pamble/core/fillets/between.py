@@ -125,9 +125,12 @@ class Between:
     def narrowing(self, at: Contacts) -> Narrowing:
         """How narrow a fillet is at contacts (m,) beside ends at which the crease fades evenly to nothing: what rows
         miss there counts against its width. And where a face's curvature jumps: a contact that kinks there does so on
-        that line.
+        that line. And where a loop begins.
         """
         found, ends, parts = self.found.points, np.array(self.ends), list(self.crease.parts)
+        if self.closed:
+            # A loop begins where it does: its vertex is to lie on those of the faces.
+            parts = [0, *parts]
         kinks = found[0][parts], found[1][parts]
         wide_all = np.ones(len(at.radius)), self._x[parts], kinks
         if self.closed:
