@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from pamble.core.arrays import Array, floats, norm
+from pamble.core.arrays import Array, dot, floats, norm
 from pamble.core.curves.least_squares import Fit, fit_on_knots
 from pamble.core.curves.measure import deviation, length_and_turn, samples
 from pamble.core.errors import GeometryError
@@ -24,6 +24,12 @@ _FEW = 4
 
 _HALVINGS = 14
 
+_LEAST_ROUND, _SHUT = 12, 1e-9
+"""Points at least that come round, and share of their size within which the last is the first."""
+
+_ROUGH, _CORNER = 0.1, 20.0
+"""Degrees by which they may turn more where they meet than beside it, and from which that is a corner."""
+
 _HURRIED = 90
 """Points of a fit that is made in a hurry."""
 
@@ -40,7 +46,8 @@ def fit_points(
 
     ``spans`` given: just that many even ones, or the knots themselves. ``parameters`` (m,) rising on [0, 1]: used as
     they are at first, then corrected. ``hurry``: fewer points and corrections, for what is shown while the pointer is
-    down. Spans are even; they are set where the shape asks for them when that takes fewer.
+    down. Spans are even; they are set where the shape asks for them when that takes fewer. Points that come back to the
+    first without a corner give a curve that closes smoothly, second derivatives alike.
     The best found is returned with ``reached`` false when no number of spans suffices.
     Source: least squares with parameter correction (Hoschek and Lasser, Fundamentals of Computer Aided Geometric
     Design, section 4.4; from memory).
@@ -60,22 +67,34 @@ def fit_points(
     if hurry and len(points) > _HURRIED:
         some = np.unique(np.linspace(0, len(points) - 1, _HURRIED).astype(int))
         points, t = points[some], t[some]
-    search = _Search(points, t, min(degree, len(points) - 1), tolerance)
+    ring = comes_round(points)
+    search = _Search(points, t, min(degree, len(points) - 1), tolerance, ring)
     if isinstance(spans, np.ndarray):
         degree = int(np.sum(spans == spans[0])) - 1
         knots = (spans - spans[0]) / (spans[-1] - spans[0])
         knots = knots if len(spans) - degree - 1 <= len(points) else search.even(1)
-        return fit_on_knots(points, t, knots, tolerance)[0]
+        return fit_on_knots(points, t, knots, tolerance, ring=ring)[0]
     if spans is not None:
-        return fit_on_knots(points, t, search.even(spans), tolerance, patient=not hurry)[0]
+        return fit_on_knots(points, t, search.even(spans), tolerance, not hurry, ring)[0]
     return search.fewest()
+
+
+def comes_round(points: Array) -> bool:
+    """Whether points (m, d) come back to the first without turning more there than they do beside it."""
+    if len(points) < _LEAST_ROUND or norm(points[-1:] - points[:1])[0] > _SHUT * np.ptp(points, axis=0).max():
+        return False
+    beside = np.concatenate([points[-4:-1], points[:4]])
+    way = np.diff(beside, axis=0)
+    cosine = dot(way[1:], way[:-1]) / np.maximum(norm(way[1:]) * norm(way[:-1]), 1e-300)
+    turn = np.degrees(np.arccos(np.clip(cosine, -1.0, 1.0)))
+    return bool(turn[2] <= min(2.0 * max(turn[1], turn[3]) + _ROUGH, _CORNER))
 
 
 class _Search:
     """The search for the fewest spans. It looks at few of the points; a result is judged by all."""
 
-    def __init__(self, points: Array, t: Array, degree: int, tolerance: float) -> None:
-        self.points, self.t, self.degree, self.tolerance = points, t, degree, tolerance
+    def __init__(self, points: Array, t: Array, degree: int, tolerance: float, ring: bool) -> None:
+        self.points, self.t, self.degree, self.tolerance, self.ring = points, t, degree, tolerance, ring
         self.most = max(1, min(_SPANS_LIMIT, len(points) - degree))
         self.few, self.few_t = self._some(_SEARCHED)
         self.best: Fit | None = None
@@ -113,12 +132,12 @@ class _Search:
         return basis.knots_from_breaks(breaks, self.degree)
 
     def _reaches(self, knots: Array) -> bool:
-        sparse, found = fit_on_knots(self.few, self.few_t, knots, self.tolerance)
+        sparse, found = fit_on_knots(self.few, self.few_t, knots, self.tolerance, ring=self.ring)
         # What was found for few of the points is near for all of them.
         return sparse.reached and self._judged(knots, np.interp(self.t, self.few_t, found))
 
     def _judged(self, knots: Array, start: Array) -> bool:
-        fit = fit_on_knots(self.points, start, knots, self.tolerance)[0]
+        fit = fit_on_knots(self.points, start, knots, self.tolerance, ring=self.ring)[0]
         if self.best is None or (not fit.reached, fit.deviation) < (not self.best.reached, self.best.deviation):
             self.best = fit
         return fit.reached
@@ -132,7 +151,7 @@ class _Search:
         for _ in range(_HALVINGS):
             if len(breaks) - 1 > self.most:
                 return None
-            fit, t = fit_on_knots(points, t, self._knots(breaks), self.tolerance)
+            fit, t = fit_on_knots(points, t, self._knots(breaks), self.tolerance, ring=self.ring)
             reached = fit.reached
             if reached:
                 break
@@ -150,7 +169,7 @@ class _Search:
             return None
         for needless in breaks[1:-1].tolist():
             fewer = breaks[breaks != needless]
-            fit, found = fit_on_knots(points, t, self._knots(fewer), self.tolerance)
+            fit, found = fit_on_knots(points, t, self._knots(fewer), self.tolerance, ring=self.ring)
             if fit.reached:
                 breaks, t = fewer, found
         return breaks, np.interp(self.t, start, t)

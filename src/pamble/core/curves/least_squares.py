@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.linalg import lapack
+from scipy.linalg import lapack, null_space
 
 from pamble.core.arrays import TINY, Array, dot, norm
 from pamble.core.spline import basis
@@ -34,17 +34,20 @@ _HOPELESS = 40.0
 
 
 def fit_on_knots(
-    points: Array, start: Array, knots: Array, tolerance: float, patient: bool = False
+    points: Array, start: Array, knots: Array, tolerance: float, patient: bool = False, ring: bool = False
 ) -> tuple[Fit, Array]:
-    """The fit, and the parameters (m,) of the points on it."""
+    """The fit, and the parameters (m,) of the points on it. ring: whether it runs on over its ends, first and second
+    derivative alike.
+    """
     degree = int(np.sum(knots == knots[0])) - 1
+    free = _free(knots, degree, ring)
     t = start
     best: Fit | None = None
     at = t
-    curve = Curve(degree, knots, _solve(points, t, knots, degree))
+    curve = Curve(degree, knots, _solve(points, t, knots, degree, free))
     for turn in range(_ROUNDS):
         if turn:
-            curve = Curve(degree, knots, _solve_across(curve, points, t))
+            curve = Curve(degree, knots, _solve_across(curve, points, t, free))
         t, distance = _feet(curve, points, t)
         i = int(np.argmax(distance))
         if best is None or distance[i] < best.deviation:
@@ -74,44 +77,52 @@ def _without_swings(fit: Fit, points: Array, t: Array, tolerance: float) -> Fit:
     return Fit(fit.curve, max(fit.deviation, float(swing[i])), points[i], False)
 
 
-def _solve(points: Array, t: Array, knots: Array, degree: int) -> Array:
+def _free(knots: Array, degree: int, ring: bool) -> Array:
+    """What may move of control points whose ends are held, (n, k): k numbers turned into them."""
+    n = len(knots) - degree - 1
+    held = np.eye(n)[[0, -1]]
+    if not ring:
+        return np.eye(n)[:, 1:-1]
+    ends = basis.matrix(knots, degree, knots[[0, -1]], min(2, degree - 1))[1:]
+    return np.asarray(null_space(np.vstack([held, ends[:, 1] - ends[:, 0]])))
+
+
+def _solve(points: Array, t: Array, knots: Array, degree: int, free: Array) -> Array:
     """Least squares with both ends held, a whisper of smoothing where spans hold no points."""
     a = basis.matrix(knots, degree, t)[0]
     n = a.shape[1]
-    control = np.zeros((n, points.shape[1]))
-    control[0], control[-1] = points[0], points[-1]
-    if n == 2:
+    # The straight line between the ends, or the point in which they meet: that has all derivatives alike.
+    share = basis.greville(knots, degree)[:, None]
+    control: Array = (1 - share) * points[0] + share * points[-1]
+    if not free.shape[1]:
         return control
-    right = points - a[:, :1] * points[0] - a[:, -1:] * points[-1]
-    inner = a[:, 1:-1]
-    calm = np.diff(np.eye(n), 2, axis=0)
-    normal = inner.T @ inner + 1e-10 * len(points) * (calm.T @ calm)[1:-1, 1:-1]
-    pull = -1e-10 * len(points) * ((calm.T @ calm)[1:-1, [0, -1]] @ control[[0, -1]])
-    _, solution, info = lapack.dposv(normal, inner.T @ right + pull)
+    right = points - a @ control
+    inner = a @ free
+    calm = 1e-10 * len(points) * (d := np.diff(np.eye(n), 2, axis=0)).T @ d
+    normal = inner.T @ inner + free.T @ calm @ free
+    _, solution, info = lapack.dposv(normal, inner.T @ right - free.T @ (calm @ control))
     if info:
         solution = np.linalg.lstsq(inner, right, rcond=None)[0]
-    control[1:-1] = solution
-    return control
+    return np.asarray(control + free @ solution)
 
 
-def _solve_across(curve: Curve, points: Array, t: Array) -> Array:
+def _solve_across(curve: Curve, points: Array, t: Array, free: Array) -> Array:
     """Least squares of the distances across the curve, sliding along it nearly free: converges in a few steps.
 
     Source: tangent distance minimisation (Wang, Pottmann, Liu, ACM Transactions on Graphics 25, 2006; from memory).
     """
-    first, values = basis.local(curve.knots, curve.degree, t, 1)
-    n, p = len(curve.control), curve.degree
-    a = np.zeros((len(t), n))
-    rows = np.arange(len(t))[:, None]
-    a[rows, first[:, None] + np.arange(p + 1)] = values[:, 0]
+    k = free.shape[1]
+    if not k:
+        return curve.control
+    a = basis.matrix(curve.knots, curve.degree, t)[0] @ free
     d = curve_derivatives(curve, t, 1)
     tangent = d[1] / np.maximum(norm(d[1]), TINY)[:, None]
     gap = points - d[0]
     # |P g|^2 with P = I - (1 - w^2) T T^t, so that the normal matrix is a sum of A^t diag A blocks.
     weight = 1.0 - _ALONG**2
     size = points.shape[1]
-    normal = np.empty((n, size, n, size))
-    right = np.empty((n, size))
+    normal = np.empty((k, size, k, size))
+    right = np.empty((k, size))
     full = a.T @ a
     for i in range(size):
         for j in range(i, size):
@@ -120,17 +131,10 @@ def _solve_across(curve: Curve, points: Array, t: Array) -> Array:
             normal[:, j, :, i] = block
         across = gap[:, i] - weight * tangent[:, i] * dot(gap, tangent)
         right[:, i] = a.T @ across
-    inner = slice(1, n - 1)
-    system = normal[inner, :, inner, :].reshape((n - 2) * size, (n - 2) * size)
-    system = system + 1e-12 * np.trace(system) / max(len(system), 1) * np.eye(len(system))
-    if n == 2:
-        return curve.control
-    _, step, info = lapack.dposv(system, right[inner].ravel())
-    if info:
-        return curve.control
-    control = curve.control.copy()
-    control[inner] += step.reshape(n - 2, size)
-    return control
+    system = normal.reshape(k * size, k * size)
+    system = system + 1e-12 * np.trace(system) / len(system) * np.eye(len(system))
+    _, step, info = lapack.dposv(system, right.ravel())
+    return curve.control if info else np.asarray(curve.control + free @ step.reshape(k, size))
 
 
 def _feet(curve: Curve, points: Array, t: Array) -> tuple[Array, Array]:

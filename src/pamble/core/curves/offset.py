@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from pamble.core.arcs import EXACT, ways
 from pamble.core.arrays import Array, dot, norm, unit
 from pamble.core.curves.fit import fit_points
 from pamble.core.curves.jets import curve_jets
@@ -14,6 +15,7 @@ from pamble.core.curves.loops import crossings, without_loops
 from pamble.core.curves.measure import length_parameters
 from pamble.core.errors import GeometryError
 from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_derivatives
 
 _FINE = 600
 _COARSE = 5
@@ -51,7 +53,8 @@ def offset_curve(
     """Curve at ``distance`` (mm) to the side normal x tangent; two distances vary evenly along the length.
 
     Where the distance is more than the local radius the offset folds; loops are cut out where the offset crosses
-    itself, and each smooth piece is fitted on its own. Raises `GeometryError`.
+    itself, and each smooth piece is fitted on its own. Over lines and arcs an even offset is exact, of their degree,
+    rational where they are. Raises `GeometryError`.
     """
     n = curve_plane(curve)[0] if normal is None else unit(np.asarray(normal, dtype=float)[None])[0]
     s = np.linspace(0.0, 1.0, _FINE // 3 if hurry else _FINE)
@@ -69,6 +72,20 @@ def offset_curve(
     keep = without_loops(points, n) if folds or len(crossings(points[::_COARSE], n)[0]) else [points]
     if not keep:
         raise GeometryError("Nothing is left of this offset: the distance is more than the radius everywhere.")
+    even = len(keep) == 1 and ends[0] == ends[1] and not isinstance(spans, int)
+    exact = _exact(curve, ends[0], n) if even else None
+    if exact is not None:
+        return Offset((Fit(exact, 0.0, points[0], True),), np.zeros((0, 3)))
     cuts = [piece[-1] for piece in keep[:-1]]
     fits = tuple(fit_points(piece, degree, tolerance, spans, hurry=hurry) for piece in keep)
     return Offset(fits, np.array(cuts).reshape(-1, 3))
+
+
+def _exact(curve: Curve, distance: float, normal: Array) -> Curve | None:
+    """An even offset that does not fold, over lines and arcs in a plane with the normal; None over others."""
+    if np.ptp(curve.control @ normal) > EXACT * np.ptp(curve.control, axis=0).max():
+        return None
+    d = curve_derivatives(curve, curve.domain[:1], 1)[:, 0]
+    point = d[0] + distance * unit(np.cross(normal, d[1])[None])[0]
+    net = ways(point[None], curve, curve.domain[0])
+    return None if net is None else Curve(curve.degree, curve.knots, net[0], curve.weights)

@@ -18,7 +18,7 @@ _DEGREE = 5
 _SMOOTH = 3
 """Continuous derivatives of a face from which on its knots are passed without a trace."""
 
-_APART, _SHARP = 1e-3, 2e-5
+_APART, _SHARP = 1e-3, 2e-6
 """Shares of the crease within which places count as one, and such at which curvature jumps."""
 
 _WITHIN = 2e-4

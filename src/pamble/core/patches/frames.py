@@ -10,23 +10,17 @@ import numpy as np
 
 from pamble.core.arrays import TINY, Array, IntArray, cross, dot, floats, norm, unit
 from pamble.core.curves.measure import LengthMap
+from pamble.core.curves.piecewise import loose_shares, runs_round
 from pamble.core.errors import GeometryError
-from pamble.core.spline import basis
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, surface_derivatives
-from pamble.core.spline.kinks import KINK, refuse_kinks
+from pamble.core.spline.kinks import refuse_kinks
 from pamble.core.spline.surface import Surface
 
 Way = Literal["turning", "fixed", "held", "face"]
 """How the section goes along: turning with the path with least twist, keeping its own direction, with its side held as
 near to a direction as can be, or to the normal of a face beside the rail."""
-
-_SMOOTH = 4
-"""Derivatives of a rail from which on a knot of it is no place of its own."""
-
-_SHUT = 1e-6
-"""Distance of a rail's ends, as a share of its length, within which it is closed."""
 
 _NARROW = 1e-6
 """Share of the widest place below which two rails touch."""
@@ -81,7 +75,7 @@ def along(rail: Curve, way: Way = "turning", held: Array | None = None, face: Su
     refuse_kinks(rail, "The rail", "sweep along its pieces one by one, or round it")
     if way == "face" and face is None:
         raise GeometryError("A sweep that is held to a face needs the face.")
-    up, length, closed = floats(held if held is not None else (0, 0, 1)), LengthMap(rail), _closed(rail)
+    up, length, closed = floats(held if held is not None else (0, 0, 1)), LengthMap(rail), runs_round(rail)
 
     def at(s: Array) -> Frames:
         own = length.parameters(s)
@@ -98,7 +92,7 @@ def along(rail: Curve, way: Way = "turning", held: Array | None = None, face: Su
             y = cross(z, x)
         return Frames(s, origin, x, y, z, bend, _shares(rail, own))
 
-    return Path((rail,), at, way, up, tuple(_loose(rail, length)), closed)
+    return Path((rail,), at, way, up, tuple(loose_shares(rail, length)), closed)
 
 
 def between(first: Curve, second: Curve, keep_height: bool = False) -> Path:
@@ -129,25 +123,8 @@ def between(first: Curve, second: Curve, keep_height: bool = False) -> Path:
         t = 0.5 * (_shares(first, own[0]) + _shares(second, own[1]))
         return Frames(s, a[0], x * grown[:, None], y * high[:, None], z, bend, t)
 
-    loose = sorted({x for c, length in zip((first, second), lengths, strict=True) for x in _loose(c, length)})
-    return Path((first, second), at, None, np.zeros(3), tuple(loose), _closed(first) and _closed(second))
-
-
-def _closed(rail: Curve) -> bool:
-    """Whether a rail comes back to its start without a kink."""
-    d = curve_derivatives(rail, rail.domain, 1)
-    size = float(np.ptp(rail.control, axis=0).max())
-    way = unit(d[1])
-    turn = np.degrees(np.arccos(np.clip(way[0] @ way[1], -1.0, 1.0)))
-    return bool(np.linalg.norm(d[0, 1] - d[0, 0]) < _SHUT * size and turn < KINK)
-
-
-def _loose(rail: Curve, length: LengthMap) -> list[float]:
-    """Shares of the length at inner knots at which a rail has fewer derivatives than `_SMOOTH`."""
-    inner = basis.breaks(rail.knots, rail.degree)[1:-1]
-    many = [int(np.sum(rail.knots == k)) for k in inner]
-    at = [length.fraction(float(k)) for k, m in zip(inner, many, strict=True) if rail.degree - m < _SMOOTH]
-    return [s for s in at if _SHUT < s < 1 - _SHUT]
+    loose = sorted({x for c, length in zip((first, second), lengths, strict=True) for x in loose_shares(c, length)})
+    return Path((first, second), at, None, np.zeros(3), tuple(loose), runs_round(first) and runs_round(second))
 
 
 def _shares(rail: Curve, t: Array) -> Array:

@@ -11,12 +11,14 @@ import numpy as np
 from scipy.interpolate import CubicSpline
 
 from pamble.core.arrays import Array, norm, unit
+from pamble.core.curves.piecewise import DEGREE, bounds_of, in_stretches, nodes
 from pamble.core.errors import GeometryError
 from pamble.core.patches.frames import Frames, Path, local, moved
 from pamble.core.patches.sections import alike
+from pamble.core.patches.space import Space
 from pamble.core.patches.standing import standing
 from pamble.core.patches.swept_exact import exactly_swept
-from pamble.core.patches.swept_rows import DEGREE, Rows, by_stretches, fewest_rows, nodes
+from pamble.core.patches.swept_rows import Rows, fewest_rows
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.surface import Surface
@@ -25,9 +27,8 @@ _STATIONS = 401
 _FEW_ROWS, _MOST_SPANS = 8, 40
 _UNEVEN = 4.0
 
-_ONE, _APART = 1e-12, 1e-6
-"""Difference of weights that are one, and share of the way within which two places are.
-"""
+_ONE = 1e-12
+"""Difference of weights that are one."""
 
 
 @dataclass(frozen=True)
@@ -60,7 +61,7 @@ def sweep(sections: Sequence[Curve], path: Path, *, straight: bool = False, tole
     if any(np.abs(c.homogeneous[:, 3] - curves[0].homogeneous[:, 3]).max() > _ONE for c in curves):
         raise GeometryError("Sections with other weights do not pass into each other: rebuild the rational ones first.")
     first, turned = curves[0], (False,) if same is None else same.turned
-    bounds = _bounds([*path.loose, *(stand if len(stand) > 1 else ())])
+    bounds = bounds_of([*path.loose, *(stand if len(stand) > 1 else ())])
     parts = nodes(bounds) if path.closed or len(bounds) > 2 else np.zeros((0, 0))
     s, numbers = np.unique(np.concatenate([np.linspace(0, 1, _STATIONS), stand, parts.ravel()]), return_inverse=True)
     all_along = path.at(s)
@@ -76,7 +77,8 @@ def sweep(sections: Sequence[Curve], path: Path, *, straight: bool = False, tole
     if parts.size:
         between = all_along.taken(numbers[-parts.size :])
         own = carried(shapes, stand, between, straight, path.closed).reshape(*parts.shape, *way.shape[1:])
-        found.append(by_stretches(bounds, own, tolerance, path.closed, shape))
+        knots, rows, off = in_stretches(bounds, own, tolerance, path.closed, shape)
+        found.append((Space(DEGREE, knots), rows, off))
         most = min(most, found[0][0].count - DEGREE - 1) if found[0][2] <= tolerance else most
     for pace in () if path.closed else (f.t, f.s):
         if all(made[0].count > _FEW_ROWS for made in found):
@@ -85,15 +87,6 @@ def sweep(sections: Sequence[Curve], path: Path, *, straight: bool = False, tole
     weights = None if first.weights is None else np.repeat(first.weights[:, None], space.count, axis=1)
     surface = Surface(first.degree, space.degree, first.knots, space.knots, rows.transpose(1, 0, 2), weights)
     return Swept(surface, off, turned)
-
-
-def _bounds(inner: Sequence[float]) -> list[float]:
-    """Rising shares of the way from 0 to 1 with those between that are not one with another."""
-    out = [0.0]
-    for x in sorted(inner):
-        if x - out[-1] > _APART and 1.0 - x > _APART:
-            out.append(x)
-    return [*out, 1.0]
 
 
 def carried(shapes: Array, places: Array, f: Frames, straight: bool, ring: bool = False) -> Array:
