@@ -23,8 +23,15 @@ _TIGHT, _NEAR = 0.02, 0.3
 _BEYOND = 0.15
 """Share of a face's domain by which a contact may lie beyond it."""
 
-_STANDS = 0.02
-"""Step of the spine or a contact, as a share of the crease's, below which it turns back."""
+_STANDS, _STILL = 0.02, 1e-3
+"""Step of the spine or a contact, as a share of the crease's, below which it turns back; and by how many mm it may
+where stations lie close.
+"""
+
+_STRAY, _MENDED = 3.0, 4
+"""Times its own steps by which a ball may lie off the way between those beside it; and times that others are looked
+for.
+"""
 
 _ROUNDS = 25
 
@@ -65,6 +72,29 @@ def contacts(c: Crease, radius: Array, chord: float | None = None, start: Array 
         q[lost], r[lost] = _beside(c, out, lost), np.asarray(radius, dtype=float)[lost]
         _solve(c, q, r, chord, np.flatnonzero(lost))
         out = touching(c, q, r)
+    for _ in range(_MENDED if start is None else 0):
+        # Where a ball has room in several places, it is laid in where those beside it are.
+        stray = _strays(c, out)
+        if not stray.any() or stray.all():
+            break
+        q, r = q.copy(), r.copy()
+        q[stray], r[stray] = _beside(c, out, stray), np.asarray(radius, dtype=float)[stray]
+        _solve(c, q, r, chord, np.flatnonzero(stray))
+        last, out = out, touching(c, q, r)
+        if (out.residual[stray] > _RESIDUAL).any():
+            return last
+    return out
+
+
+def _strays(c: Crease, found: Contacts) -> BoolArray:
+    """Stations (m,) whose ball lies off the way between those beside it."""
+    out = np.zeros(len(c.s), dtype=bool)
+    if len(out) < 3:
+        return out
+    for row in (found.centre, *found.points):
+        off = norm(row[1:-1] - 0.5 * (row[2:] + row[:-2]))
+        way = norm(row[2:] - row[:-2]) + norm(c.points[2:] - c.points[:-2])
+        out[1:-1] |= off > _STRAY * way
     return out
 
 
@@ -190,8 +220,8 @@ def fault(c: Crease, found: Contacts) -> tuple[str, int] | None:
     along = norm(np.diff(c.points, axis=0))
     back = np.zeros(len(c.s), dtype=bool)
     for row in (found.centre, *found.points):
-        step = dot(np.diff(row, axis=0), c.tangents[1:]) / np.maximum(along, 1e-12)
-        back[1:] |= step < _STANDS
+        step = dot(np.diff(row, axis=0), c.tangents[1:])
+        back[1:] |= step < _STANDS * along - _STILL
     checks = (
         (found.room < _TIGHT, "the ball is larger than the face is hollow there"),
         (found.residual > _RESIDUAL, "no ball of this radius touches both faces"),
