@@ -69,7 +69,7 @@ def sweep(sections: Sequence[Curve], path: Path, *, straight: bool = False, tole
     f = all_along.taken(numbers[:_STATIONS])
     way = carried(shapes, stand, f, straight, path.closed)
     shape = _shape(first)
-    _refuse_fold(shape, way, f)
+    _refuse_fold(shape, way, f, len(path.rails) > 1)
     exact = exactly_swept(first, path, float(stand[0])) if len(curves) == 1 else None
     if exact is not None:
         return Swept(exact, 0.0, turned)
@@ -137,15 +137,27 @@ def _shape(section: Curve) -> Array:
     return np.asarray(b / b.sum(axis=1, keepdims=True))
 
 
-def _refuse_fold(shape: Array, way: Array, f: Frames) -> None:
-    """Raise `GeometryError` where the section runs back on its way: its reach is greater than the path's radius."""
+def _refuse_fold(shape: Array, way: Array, f: Frames, two: bool) -> None:
+    """Raise `GeometryError` where the section runs back on its way: its reach is greater than the path's radius. two:
+    whether it goes between two rails, on which its ends lie.
+    """
     points = np.einsum("un,mnc->muc", shape, way)
     h = f.s[1] - f.s[0]
-    run = np.einsum("muc,mc->mu", np.gradient(points, h, axis=0), unit(np.gradient(f.origin, h, axis=0)))
+    moves = np.gradient(points, h, axis=0)
+    ahead = unit(np.gradient(f.origin, h, axis=0))[:, None]
+    if two:
+        share = np.linspace(0, 1, points.shape[1])[:, None]
+        ahead = unit((1 - share) * unit(moves[:, :1]) + share * unit(moves[:, -1:]))
+    run = (moves * ahead).sum(axis=2)
     i, j = np.unravel_index(int(np.argmin(run)), run.shape)
     pace = float(norm(np.gradient(f.origin, h, axis=0)[[i]])[0])
     if run[i, j] > 1e-4 * pace:
         return
+    if two:
+        x, y, z = points[i, j]
+        raise GeometryError(
+            f"The section runs back between the rails near ({x:.2f}, {y:.2f}, {z:.2f}) mm: they bend too unlike there."
+        )
     bend = f.bend[i]
     k = float(np.linalg.norm(bend))
     reach = float((points[i, j] - f.origin[i]) @ bend) / max(k, 1e-12)
