@@ -29,6 +29,7 @@ from pamble.core.exchange.meant import as_meant
 from pamble.core.exchange.missing import beyond_measure, missing_faces, named_faces, undefined
 from pamble.core.faces.face import Face
 from pamble.core.faces.loose import curve_from_shape, curve_to_shape, loose_edges
+from pamble.core.faces.met import parted_where_met
 from pamble.core.faces.shapes import face_from_shape, shape_faces, shape_kind
 from pamble.core.spline.curve import Curve
 
@@ -208,7 +209,7 @@ def _to_shape(item: Any) -> Any:
 
 
 def write_step(faces: Sequence[tuple[str, Face | Curve | Any]], path: Path | str, title: str = "Pamble") -> None:
-    """Write named faces and curves (or shapes kept from a file) as one compound.
+    """Write named faces and curves (or shapes kept from a file) as one compound; faces share whole edges.
 
     The file is written beside its place and moved there whole. Raises `ExchangeError`.
     """
@@ -220,8 +221,10 @@ def write_step(faces: Sequence[tuple[str, Face | Curve | Any]], path: Path | str
     compound, builder = TopoDS_Compound(), BRep_Builder()
     builder.MakeCompound(compound)
     shapes = []
+    own = [item for _, item in faces if isinstance(item, Face)]
+    parted = dict(zip(map(id, own), parted_where_met(own), strict=True))
     for name, face in faces:
-        shape = _to_shape(face)
+        shape = _to_shape(parted.get(id(face), face))
         builder.Add(compound, shape)
         shapes.append((name, shape))
     label = tool.AddShape(compound, False)

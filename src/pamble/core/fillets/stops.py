@@ -9,7 +9,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from pamble.core.arrays import Array
+from pamble.core.arrays import Array, norm
 from pamble.core.fillets.between import Between
 from pamble.core.spline.kinks import over_joint
 from pamble.core.spline.surface import Surface
@@ -18,8 +18,16 @@ _DEGREE = 5
 _SMOOTH = 3
 """Continuous derivatives of a face from which on its knots are passed without a trace."""
 
-_APART, _SHARP = 1e-3, 2e-6
-"""Shares of the crease within which places count as one, and such at which curvature jumps."""
+_APART = 1e-3
+"""Share of the crease within which places count as one."""
+
+_SHARP, _TURNS = (2e-6, 1e-4), 1e-5
+"""Least and most of that where curvature jumps, and by what angle, radians, the faces may turn between two places that
+count as one: a contact that turns at one of them only misses its face by so much.
+"""
+
+_BESIDE = 1e-4
+"""Share of the crease beside a place from which its curvature there is told."""
 
 _WITHIN = 2e-4
 """Share of the crease from its ends within which a place counts as the end."""
@@ -38,13 +46,29 @@ def stops(ball: Between) -> list[tuple[float, int]]:
         if not _WITHIN < x < 1 - _WITHIN:
             continue
         y, n = merged[-1] if merged else (-1.0, 0)
-        if x - y >= (_SHARP if min(m, n) >= _DEGREE else _APART):
+        if x - y >= (_sharp(ball, x) if min(m, n) >= _DEGREE else _APART):
             merged.append((x, m))
         elif m == n:
             merged[-1] = 0.5 * (x + y), m
         elif m > n:
             merged[-1] = x, m
     return merged
+
+
+def _sharp(ball: Between, share: float) -> float:
+    """Share of the crease within which places at which curvature jumps count as one, by how much it does."""
+    c = ball.crease
+    at = np.array([ball.share(n) for n in range(len(c.s))])
+    before, after = np.flatnonzero(at < share - _BESIDE)[-2:], np.flatnonzero(at > share + _BESIDE)[:2]
+    if min(len(before), len(after)) < 2:
+        return _SHARP[0]
+    (a, b), (d, e) = before, after
+    bends = [(c.tangents[j] - c.tangents[i]) / norm(c.points[[j]] - c.points[[i]])[0] for i, j in ((a, b), (d, e))]
+    length = float(norm(np.diff(c.points, axis=0)).sum())
+    # They turn with the crease: only how much it bends, and to which side, is compared.
+    size = norm(np.array(bends))
+    jump = length * float(abs(size[0] - size[1]) if bends[0] @ bends[1] > 0 else size.sum())
+    return float(np.clip(2.0 * _TURNS / max(jump, _TURNS), *_SHARP))
 
 
 def passed(ball: Between, least: int = 0) -> list[tuple[float, int]]:
