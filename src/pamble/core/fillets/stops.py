@@ -59,15 +59,18 @@ def _sharp(ball: Between, share: float) -> float:
     """Share of the crease within which places at which curvature jumps count as one, by how much it does."""
     c = ball.crease
     at = np.array([ball.share(n) for n in range(len(c.s))])
-    before, after = np.flatnonzero(at < share - _BESIDE)[-2:], np.flatnonzero(at > share + _BESIDE)[:2]
-    if min(len(before), len(after)) < 2:
+    sides = np.flatnonzero(at < share - _BESIDE)[-3:], np.flatnonzero(at > share + _BESIDE)[:3]
+    if min(map(len, sides)) < 3:
         return _SHARP[0]
-    (a, b), (d, e) = before, after
-    bends = [(c.tangents[j] - c.tangents[i]) / norm(c.points[[j]] - c.points[[i]])[0] for i, j in ((a, b), (d, e))]
-    length = float(norm(np.diff(c.points, axis=0)).sum())
-    # They turn with the crease: only how much it bends, and to which side, is compared.
-    size = norm(np.array(bends))
-    jump = length * float(abs(size[0] - size[1]) if bends[0] @ bends[1] > 0 else size.sum())
+    length, bends = float(norm(np.diff(c.points, axis=0)).sum()), []
+    for own in sides:
+        turn = np.diff(c.tangents[own], axis=0) / norm(np.diff(c.points[own], axis=0))[:, None]
+        size, middle = norm(turn), 0.5 * (at[own][1:] + at[own][:-1])
+        grown = size[0] + (size[1] - size[0]) * (share - middle[0]) / (middle[1] - middle[0])
+        bends.append((max(float(grown), 0.0), turn[0]))
+    # Directions turn with the crease: only how much it bends, and to which side, is compared.
+    (one, way), (two, other) = bends
+    jump = length * (abs(one - two) if way @ other > 0 else one + two)
     return float(np.clip(2.0 * _TURNS / max(jump, _TURNS), *_SHARP))
 
 
