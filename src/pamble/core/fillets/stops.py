@@ -43,7 +43,8 @@ def stops(ball: Between) -> list[tuple[float, int]]:
     found = [*passed(ball), *((float(ball.share(n)), _DEGREE) for n in ball.crease.parts)]
     merged: list[tuple[float, int]] = []
     for x, m in sorted(found):
-        if not _WITHIN < x < 1 - _WITHIN:
+        within = _sharp(ball, x) if m >= _DEGREE and ball.closed else _WITHIN
+        if not within < x < 1 - within:
             continue
         y, n = merged[-1] if merged else (-1.0, 0)
         if x - y >= (_sharp(ball, x) if min(m, n) >= _DEGREE else _APART):
@@ -58,13 +59,17 @@ def stops(ball: Between) -> list[tuple[float, int]]:
 def _sharp(ball: Between, share: float) -> float:
     """Share of the crease within which places at which curvature jumps count as one, by how much it does."""
     c = ball.crease
-    at = np.array([ball.share(n) for n in range(len(c.s))])
+    at, numbers = np.array([ball.share(n) for n in range(len(c.s))]), np.arange(len(c.s))
+    if c.closed:
+        at = np.concatenate([at[:-1] - 1.0, at, at[1:] + 1.0])
+        numbers = np.concatenate([numbers[:-1], numbers, numbers[1:]])
     sides = np.flatnonzero(at < share - _BESIDE)[-3:], np.flatnonzero(at > share + _BESIDE)[:3]
     if min(map(len, sides)) < 3:
         return _SHARP[0]
     length, bends = float(norm(np.diff(c.points, axis=0)).sum()), []
     for own in sides:
-        turn = np.diff(c.tangents[own], axis=0) / norm(np.diff(c.points[own], axis=0))[:, None]
+        tangents, points = c.tangents[numbers[own]], c.points[numbers[own]]
+        turn = np.diff(tangents, axis=0) / norm(np.diff(points, axis=0))[:, None]
         size, middle = norm(turn), 0.5 * (at[own][1:] + at[own][:-1])
         grown = size[0] + (size[1] - size[0]) * (share - middle[0]) / (middle[1] - middle[0])
         bends.append((max(float(grown), 0.0), turn[0]))

@@ -40,7 +40,9 @@ times without one are the last.
 _FIRST = 1e3
 """Weight of gap, angle and curvature before that of the rest."""
 
-_CHECKS, _IN_SPAN = 121, 5
+_CHECKS, _IN_SPAN, _NARROW = 121, 5, 3e-5
+"""Places at which a fillet is looked at, at least, and in each span; less wide ones only lead from one to the next.
+"""
 
 
 class Sections(Protocol):
@@ -141,6 +143,8 @@ def by_span(knots: Array, s: Array, ratios: Array) -> Array:
 def _checks(knots: Array, ends: tuple[float, float]) -> Array:
     """Shares at which a fillet on knots is looked at, several in every span."""
     at = basis.breaks(knots, 5)
-    inner = at[:-1, None] + np.diff(at)[:, None] * np.linspace(0, 1, _IN_SPAN + 2)[1:-1]
-    own = inner.ravel()
-    return np.unique(np.concatenate([np.linspace(*ends, _CHECKS), own[(own > ends[0]) & (own < ends[1])]]))
+    wide = np.diff(at) > _NARROW
+    inner = at[:-1][wide, None] + np.diff(at)[wide, None] * np.linspace(0, 1, _IN_SPAN + 2)[1:-1]
+    places = np.concatenate([np.linspace(*ends, _CHECKS), inner.ravel()])
+    span = np.clip(np.searchsorted(at, places, "right") - 1, 0, len(wide) - 1)
+    return np.unique(places[wide[span] & (places >= ends[0]) & (places <= ends[1])])
