@@ -116,6 +116,18 @@ def test_a_sweep_between_edges_meets_the_faces_beside_them(kernel):
     assert "is no edge of a face" in no.problem
 
 
+def test_a_sweep_round_an_arc_is_exact_unless_it_meets_a_face(kernel):
+    add(kernel, "arc", "arc", start=[40, 0, 0], through=[28.28427, 28.28427, 0], end=[0, 40, 0])
+    add(kernel, "wall", "extrude", curve=line("arc"), along="given", direction=[0, 0, -1], forward=30)
+    add(kernel, "s", "cv_curve", curve={"degree": 3, "control": [[40, 0, 0], [39, 0, 8], [34, 0, 12], [25, 0, 12]]})
+    plain = add(kernel, "p", "sweep", rail=line("wall", "v0"), sections=[line("s")])
+    assert (plain.made.facts["deviation"], face(kernel, "p").surface.control.shape[1]) == (0.0, 3)
+    joined = add(kernel, "j", "sweep", rail=line("wall", "v0"), sections=[line("s")], meets=[2, 0])
+    (joint,) = joined.made.facts["joints"]
+    assert joint["angle"] < 0.01
+    assert joint["curvature"] < 1
+
+
 def test_a_loft_through_circles_is_a_cylinder_and_freeform_sections_are_kept(kernel):
     for i, z in enumerate((0, 20, 60)):
         circle(kernel, f"o{i}", 30.0, z)

@@ -42,11 +42,15 @@ class Swept:
     turned: tuple[bool, ...]
 
 
-def sweep(sections: Sequence[Curve], path: Path, *, straight: bool = False, tolerance: float = 0.002) -> Swept:
+def sweep(
+    sections: Sequence[Curve], path: Path, *, straight: bool = False, tolerance: float = 0.002, exact: bool = True
+) -> Swept:
     """The surface that sections make on their way along a path; closed and smooth at its joint where the path is.
 
-    Between several sections their shapes pass smoothly or straight into each other. Raises `GeometryError` for a rail
-    that misses a section, and for a sweep that crosses itself, with the radius of the path and the reach there.
+    exact: whether it may be exact, with the rail's degree and rational where that is, where it can; else its rows are
+    polynomial of degree 5. Between several sections their shapes pass smoothly or straight into each other. Raises
+    `GeometryError` for a rail that misses a section, and for a sweep that crosses itself, with the radius of the path
+    and the reach there.
 
     >>> from pamble.core.patches.frames import along
     >>> rail = Curve.line([0, 0, 0], [100, 0, 0])
@@ -70,9 +74,9 @@ def sweep(sections: Sequence[Curve], path: Path, *, straight: bool = False, tole
     way = carried(shapes, stand, f, straight, path.closed)
     shape = _shape(first)
     _refuse_fold(shape, way, f, len(path.rails) > 1)
-    exact = exactly_swept(first, path, float(stand[0])) if len(curves) == 1 else None
-    if exact is not None:
-        return Swept(exact, 0.0, turned)
+    own_rows = exactly_swept(first, path, float(stand[0])) if exact and len(curves) == 1 else None
+    if own_rows is not None:
+        return Swept(own_rows, 0.0, turned)
     found, most = list[Rows](), _MOST_SPANS
     if parts.size:
         between = all_along.taken(numbers[-parts.size :])

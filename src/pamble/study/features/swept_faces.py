@@ -155,8 +155,10 @@ def swept(params: SweepParams, inputs: Inputs, context: Context) -> Made:
     else:
         face = inputs.face(params.face).surface if params.way == "face" and params.face is not None else None
         path = along(rail, params.way, np.array(params.held), face)
-    made = sweep(sections, path, straight=params.straight, tolerance=params.tolerance)
-    if any(params.meets):
+    # What is to meet others is matched by its CVs, which rational ones are not.
+    joined = any(params.meets)
+    made = sweep(sections, path, straight=params.straight, tolerance=params.tolerance, exact=not joined)
+    if joined:
         return _met(params, inputs, Face(made.surface), made.deviation, context)
     over = made.deviation > params.tolerance
     words = (f"The rows lie up to {made.deviation:.4f} mm off the true sweep: the rail is not calm.",) if over else ()
