@@ -71,6 +71,21 @@ def _overbuilt(bench: Bench) -> str:
     return f"{kind} with draft {draft:.1f}°, {how}, {section} {radius:.2f} mm"
 
 
+def _outline(bench: Bench, id: str, kind: str, middle: Array, size: float) -> None:
+    """A closed curve about a place, so many mm to each side."""
+    rng, flat = bench.rng, {"centre": middle.tolist(), "normal": _UP}
+    if kind == "ellipse":
+        bench.add(id, "ellipse", **flat, radius=size, second=size * bench.between(0.5, 1))
+    elif kind == "rectangle":
+        corner = bench.between(0.15, 0.35) * size
+        bench.add(id, "rectangle", **flat, width=2 * size, height=size * bench.between(0.8, 2), corner=corner)
+    else:
+        n = int(rng.integers(5, 8))
+        t, r = np.linspace(0, 2 * np.pi, n, endpoint=False), rng.uniform(0.75, 1.1, n) * size
+        ring = np.column_stack([r * np.cos(t), r * np.sin(t), 0 * t]) + middle
+        bench.add(id, "point_curve", points=ring.tolist(), closed=True)
+
+
 def _pipe(bench: Bench) -> str:
     """A section swept along a rail that runs through it."""
     rng, kind = bench.rng, str(bench.rng.choice(["ellipse", "rectangle", "spline"]))
@@ -78,18 +93,7 @@ def _pipe(bench: Bench) -> str:
     length, rail = bench.between(5, 12) * size, np.zeros((count, 3))
     rail[:, 2] = np.linspace(0, length, count)
     rail[2:] += rng.uniform(-0.12, 0.12, (count - 2, 3)) * length
-    flat = {"centre": [0, 0, 0], "normal": _UP}
-    if kind == "ellipse":
-        bench.add("rim", "ellipse", **flat, radius=size, second=size * bench.between(0.5, 1))
-    elif kind == "rectangle":
-        corner = bench.between(0.15, 0.35) * size
-        bench.add("rim", "rectangle", **flat, width=2 * size, height=size * bench.between(0.8, 2), corner=corner)
-    else:
-        n = int(rng.integers(5, 8))
-        t, r = np.linspace(0, 2 * np.pi, n, endpoint=False), rng.uniform(0.75, 1.1, n) * size
-        bench.add(
-            "rim", "point_curve", points=np.column_stack([r * np.cos(t), r * np.sin(t), 0 * t]).tolist(), closed=True
-        )
+    _outline(bench, "rim", kind, np.zeros(3), size)
     way = str(rng.choice(["turning", "fixed", "held"]))
     path = _line(bench, "rail", rail, count - 1)
     walls = bench.add("wall", "sweep", rail=path, sections=[_edge("rim", "c0")], way=way, held=(1.0, 0.0, 0.0))
@@ -200,17 +204,7 @@ def _seated(bench: Bench) -> str:
     rng, freeform, down = bench.rng, bench.rng.random() < 0.6, bench.rng.random() < 0.5
     walls, kind = _plate(bench, freeform), str(bench.rng.choice(["ellipse", "rectangle", "spline"]))
     middle, size = np.array([bench.between(-20, 20), bench.between(-10, 10), -20]), bench.between(20, 30)
-    flat = {"centre": middle.tolist(), "normal": _UP}
-    if kind == "ellipse":
-        bench.add("seat", "ellipse", **flat, radius=size, second=size * bench.between(0.6, 1))
-    elif kind == "rectangle":
-        corner = bench.between(0.2, 0.4) * size
-        bench.add("seat", "rectangle", **flat, width=2 * size, height=size * bench.between(1, 1.8), corner=corner)
-    else:
-        n = int(rng.integers(5, 8))
-        t, r = np.linspace(0, 2 * np.pi, n, endpoint=False), rng.uniform(0.8, 1.1, n) * size
-        ring = np.column_stack([r * np.cos(t), r * np.sin(t), 0 * t]) + middle
-        bench.add("seat", "point_curve", points=ring.tolist(), closed=True)
+    _outline(bench, "seat", kind, middle, size)
     draft = float(rng.choice([0.0, bench.between(1, 5) * (1 if down else -1)]))
     boss = bench.add("boss", "extrude", curve=_edge("seat", "c0"), forward=60.0, draft=draft)
     place = [0.72, 0.5] if freeform else [0.5, 0.18]

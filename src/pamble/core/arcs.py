@@ -62,8 +62,8 @@ def arc_of(piece: Curve) -> Arc | None:
 
 
 def ways(points: Array, rail: Curve, t: float) -> Array | None:
-    """Control points (n, m, 3) of the ways of points (n, 3) that turn with a rail of lines and arcs and stand beside
-    its parameter t: on its knots, with its weights. None for a rail that is made of something else too.
+    """Control points (n, m, 3) of the ways of points (n, 3) that turn with a rail of lines and arcs without kinks and
+    stand beside its parameter t: on its knots, with its weights. None for a rail that is made of something else too.
 
     A point that turns with an arc turns about its axis: its way is an affine image of the rail's own, and so the same
     holds for control points. Along a line it is moved. (Own derivation.)

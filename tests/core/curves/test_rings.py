@@ -10,6 +10,7 @@ from pamble.core.curves.shapes import circle, ellipse, rounded_rectangle
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
+from pamble.core.spline.kinks import chain
 
 Z = np.array([0.0, 0.0, 1.0])
 
@@ -52,6 +53,13 @@ def test_an_offset_of_lines_and_arcs_is_lines_and_arcs(distance):
     (round_it,) = offset_curve(circle(np.zeros(3), Z, 30.0), distance, Z).pieces
     q = curve_points(round_it.curve, np.linspace(*round_it.curve.domain, 101))
     assert np.linalg.norm(q, axis=1) == pytest.approx(30.0 + grown, abs=1e-12)
+
+
+def test_an_offset_of_lines_with_a_corner_is_not_moved_along_them():
+    bent = chain([Curve.line([0, 0, 0], [40, 0, 0]), Curve.line([40, 0, 0], [40, 30, 0])], [0, 0.5, 1])
+    for fit in offset_curve(bent, 5.0, Z).pieces:
+        p = curve_points(fit.curve, np.linspace(*fit.curve.domain, 101))
+        assert to_curve(bent, p).distance == pytest.approx(5.0, abs=0.05)
 
 
 def test_points_that_come_round_at_a_corner_keep_it():

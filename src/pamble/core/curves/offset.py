@@ -16,6 +16,7 @@ from pamble.core.curves.measure import length_parameters
 from pamble.core.errors import GeometryError
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives
+from pamble.core.spline.kinks import kinks
 
 _FINE = 600
 _COARSE = 5
@@ -82,8 +83,8 @@ def offset_curve(
 
 
 def _exact(curve: Curve, distance: float, normal: Array) -> Curve | None:
-    """An even offset that does not fold, over lines and arcs in a plane with the normal; None over others."""
-    if np.ptp(curve.control @ normal) > EXACT * np.ptp(curve.control, axis=0).max():
+    """An even offset that does not fold, over lines and arcs in a row in a plane with the normal; None over others."""
+    if np.ptp(curve.control @ normal) > EXACT * np.ptp(curve.control, axis=0).max() or len(kinks(curve)[0]):
         return None
     d = curve_derivatives(curve, curve.domain[:1], 1)[:, 0]
     point = d[0] + distance * unit(np.cross(normal, d[1])[None])[0]
