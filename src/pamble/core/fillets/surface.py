@@ -16,7 +16,7 @@ from pamble.core.fillets.section import Round
 from pamble.core.fillets.shape import Shape
 from pamble.core.fillets.stations import Contacts
 from pamble.core.fillets.stops import knots_between, stops
-from pamble.core.joining.rows import CLOSING, RowSpace, row_space
+from pamble.core.joining.rows import CLOSING, NARROW, RowSpace, row_space
 from pamble.core.joining.spans import finer
 from pamble.core.spline import basis
 from pamble.core.spline.extremes import largest
@@ -40,7 +40,7 @@ times without one are the last.
 _FIRST = 1e3
 """Weight of gap, angle and curvature before that of the rest."""
 
-_CHECKS, _IN_SPAN, _NARROW = 121, 5, 3e-5
+_CHECKS, _IN_SPAN = 121, 5
 """Places at which a fillet is looked at, at least, and in each span; less wide ones only lead from one to the next.
 """
 
@@ -143,7 +143,7 @@ def by_span(knots: Array, s: Array, ratios: Array) -> Array:
 def _checks(knots: Array, ends: tuple[float, float]) -> Array:
     """Shares at which a fillet on knots is looked at, several in every span."""
     at = basis.breaks(knots, 5)
-    wide = np.diff(at) > _NARROW
+    wide = np.diff(at) > NARROW
     inner = at[:-1][wide, None] + np.diff(at)[wide, None] * np.linspace(0, 1, _IN_SPAN + 2)[1:-1]
     places = np.concatenate([np.linspace(*ends, _CHECKS), inner.ravel()])
     span = np.clip(np.searchsorted(at, places, "right") - 1, 0, len(wide) - 1)

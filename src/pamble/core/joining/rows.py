@@ -23,6 +23,9 @@ SLOPE = np.radians(0.002)
 BEND = 0.002
 """Aim for the second and third order conditions, relative to the curvature."""
 
+NARROW = 3e-5
+"""Share of a row below which a span between two kinks is too narrow to bend."""
+
 CLOSING = 3
 """Order to which a closed row meets its own start: its joint is as smooth as the best seam."""
 
@@ -31,7 +34,8 @@ CLOSING = 3
 class RowSpace:
     """The spline space of the rows with its samples: basis values and slopes (m, n), sample parameters (m,).
 
-    joint: (n, k) turns k free numbers into control points of a row that closes smoothly on itself; None when open.
+    joint: (n, k) turns k free numbers into control points of a row: one that closes smoothly on itself where it is
+    closed, straight in spans between two kinks that are too narrow to bend; None where all are free.
     """
 
     degree: int
@@ -40,6 +44,7 @@ class RowSpace:
     values: Array
     slopes: Array
     joint: Array | None = None
+    closed: bool = False
 
     @property
     def count(self) -> int:
@@ -65,11 +70,29 @@ def _row_space(degree: int, key: bytes, closed: bool, closing: int) -> RowSpace:
     s = (0.5 * (points[:-1, None] + points[1:, None]) + 0.5 * np.diff(points)[:, None] * x).ravel()
     s = np.concatenate([[points[0]], s, [points[-1]]])
     values, slopes = basis.matrix(knots, degree, s, 1)
-    joint = None
+    joint = _straight(knots, degree)
     if closed:
         ends = basis.matrix(knots, degree, points[[0, -1]], min(closing, degree - 1))
-        joint = null_space(ends[:, 1] - ends[:, 0])
-    return RowSpace(degree, knots, s, values, slopes, joint)
+        own = ends[:, 1] - ends[:, 0]
+        joint = null_space(own) if joint is None else joint @ null_space(own @ joint)
+    return RowSpace(degree, knots, s, values, slopes, joint, closed)
+
+
+def _straight(knots: Array, degree: int) -> Array | None:
+    """What turns free numbers into control points that lie on a line in each narrow span between two kinks, (n, k);
+    None where there is no such span.
+    """
+    at, many = np.unique(knots, return_counts=True)
+    narrow = np.flatnonzero((np.diff(at) < NARROW * (at[-1] - at[0])) & (many[:-1] >= degree) & (many[1:] >= degree))
+    if not len(narrow):
+        return None
+    out, first = np.eye(len(knots) - degree - 1), np.cumsum(many) - degree - 1
+    inner = list[int]()
+    for k in first[narrow].tolist():
+        share = np.arange(1, degree)[:, None] / degree
+        out[k + 1 : k + degree] = (1 - share) * out[k] + share * out[k + degree]
+        inner += range(k + 1, k + degree)
+    return np.delete(out, inner, axis=1)
 
 
 @dataclass(frozen=True)
@@ -97,7 +120,7 @@ def solve_row(space: RowSpace, conditions: list[Condition], first: Array | None,
     rows = scale.shape[:-1]
     a = (design[:, :, None] * direction[..., None, :]).reshape(*scale.shape, 3 * n)
     b = np.concatenate([c.target for c in conditions], axis=-1) * scale
-    if space.joint is not None:
+    if space.joint is not None and space.closed:
         return np.asarray(space.joint @ _least_squares(a, b).reshape(*rows, n, 3))
     x = np.zeros((*rows, 3 * n))
     free = slice(0 if first is None else 3, 3 * n if last is None else 3 * n - 3)
@@ -108,7 +131,8 @@ def solve_row(space: RowSpace, conditions: list[Condition], first: Array | None,
     if first is not None or last is not None:
         b = b - np.matmul(a, x[..., None])[..., 0]
     x[..., free] = _least_squares(a[..., free], b)
-    return x.reshape(*rows, n, 3)
+    x = x.reshape(*rows, n, 3)
+    return x if space.joint is None else np.asarray(space.joint @ x)
 
 
 def _least_squares(a: Array, b: Array) -> Array:
