@@ -176,8 +176,9 @@ def _grown(
         beside = [] if n in last.numbers else [e for e in face.edges if boxed(e.space, tip[None], _MEET)[0]]
         if not any(_on(row, at, e) is not None and _leaves(e, tip) @ leaves > _KINK for e in beside):
             continue
-        own = links.setdefault(n, _links(part, n, face.edges, reach))
-        if (link := _taken(row, at, own, last.numbers)) is not None:
+        if n not in links:
+            links[n] = _links(part, n, face.edges, reach)
+        if (link := _taken(row, at, links[n], last.numbers)) is not None:
             return at, link
     return None
 

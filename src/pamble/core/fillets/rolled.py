@@ -34,9 +34,9 @@ SHARED = 0.1
 _EASED = 2.0
 """Widths beside a joint within which the radius of a fillet of constant width is eased from one side to the other."""
 
-_SETTLING, _SETTLED = 6, 1e-6
-"""Most times that stations are laid out, and share of the crease within which those at jumps of a face's curvature are
-where they were the time before.
+_SETTLING, _BEGINNING, _SETTLED = 6, 3, 1e-6
+"""Most times that stations are laid out, the first of them in which a loop may begin anew, and share of the crease
+within which those at jumps of a face's curvature are where they were the time before.
 """
 
 MISSED = 1.05
@@ -138,7 +138,7 @@ def _laid(
     begun anew where a loop begins beside a joint. Raises `GeometryError` where none fits.
     """
     at, given, share = list[float](), run, 0.0
-    for _ in range(_SETTLING):
+    for turn in range(_SETTLING):
         c = crease(run.first, run.second, beyond=beyond, at=at)
         radii = law(c.s)
         if shape.chord is not None:
@@ -148,7 +148,7 @@ def _laid(
         if wrong is not None:
             raise GeometryError(_refusal(c, radii, shape.chord, *wrong))
         ball = Between(c, found, shape.chord)
-        more = before_joint(run, ball)
+        more = before_joint(run, ball) if turn < _BEGINNING else 0.0
         if more:
             share += more
             run = begun_at(given, share)
