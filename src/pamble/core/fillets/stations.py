@@ -11,6 +11,7 @@ from pamble.core.fillets.crease import Crease
 from pamble.core.fillets.feet import derivatives, step_uv
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.differential import curvatures, turning_normals
+from pamble.core.spline.evaluate import surface_derivatives
 from pamble.core.spline.poles import is_pole
 from pamble.core.spline.surface import EDGES, Surface
 
@@ -214,9 +215,7 @@ def fault(c: Crease, found: Contacts) -> tuple[str, int] | None:
     """What is wrong with the worst station between the crease's ends, in words, and its number; None if all are
     sound."""
     inside = (c.s >= -1e-9) & (c.s <= 1 + 1e-9)
-    bounds = np.array([d for s in c.surfaces for d in s.domain])
-    over = np.maximum(bounds[:, 0] - found.uv, found.uv - bounds[:, 1]) / (bounds[:, 1] - bounds[:, 0])
-    over[:, [k + 2 * i for i, s in enumerate(c.surfaces) for k in (0, 1) if s.closed[k]]] = 0.0
+    over = _over(c, found)
     along = norm(np.diff(c.points, axis=0))
     back = np.zeros(len(c.s), dtype=bool)
     for row in (found.centre, *found.points):
@@ -225,14 +224,31 @@ def fault(c: Crease, found: Contacts) -> tuple[str, int] | None:
     checks = (
         (found.room < _TIGHT, "the ball is larger than the face is hollow there"),
         (found.residual > _RESIDUAL, "no ball of this radius touches both faces"),
-        (over[:, :2].max(axis=1) > _BEYOND, "the contact leaves the first face"),
-        (over[:, 2:].max(axis=1) > _BEYOND, "the contact leaves the second face"),
+        (over[:, :2].max(axis=1) > 1.0, "the contact leaves the first face"),
+        (over[:, 2:].max(axis=1) > 1.0, "the contact leaves the second face"),
         (back, "the ball turns back on its way"),
     )
     for wrong, words in checks:
         if (wrong & inside).any():
             return words, int(np.argmax(wrong & inside))
     return None
+
+
+def _over(c: Crease, found: Contacts) -> Array:
+    """How far contacts lie beyond their faces' domains, over what they may, (m, 4): `_BEYOND`, and on a narrow face,
+    beside which another runs on, the radius.
+    """
+    out = np.zeros(found.uv.shape)
+    for i, surface in enumerate(c.surfaces):
+        own = found.uv[:, 2 * i : 2 * i + 2]
+        low, high = np.array(surface.domain).T
+        away = np.maximum(low - own, own - high) / (high - low)
+        u, v = np.clip(own, low, high).T
+        d = surface_derivatives(surface, u, v, 1)
+        size = np.stack([norm(d[1, 0]), norm(d[0, 1])], axis=1) * (high - low)
+        most = np.maximum(_BEYOND, found.radius[:, None] / np.maximum(size, 1e-9))
+        out[:, 2 * i : 2 * i + 2] = np.where(surface.closed, 0.0, away / most)
+    return out
 
 
 def hardly(found: Contacts, c: Crease) -> bool:
