@@ -8,6 +8,7 @@ from pamble.core.arrays import cross, unit
 from pamble.core.curves.interpolate import through_points
 from pamble.core.curves.shapes import circle, ellipse
 from pamble.core.errors import GeometryError
+from pamble.core.patches.around import loft_around
 from pamble.core.patches.frames import along, between
 from pamble.core.patches.sweep import sweep
 from pamble.core.spline.closest import to_curve, to_surface
@@ -134,3 +135,27 @@ def test_a_rail_passes_through_a_closed_section_or_touches_it():
         sweep([circle(np.array([30.0, 10, 0]), np.array([1.0, 0, 0]), RADIUS)], along(rail))
     with pytest.raises(GeometryError, match="misses section 1"):
         sweep([Curve.bezier([[30, -5, 3], [30, 0, 5], [30, 5, 3]])], along(rail))
+
+
+@pytest.mark.parametrize("straight", [False, True])
+def test_a_loft_round_an_axis_closes_and_kinks_only_at_straight_sections(straight):
+    sizes, sections = (30.0, 34.0, 27.0, 32.0), []
+    for k, r in enumerate(sizes):
+        way = np.array([np.cos(0.5 * np.pi * k), np.sin(0.5 * np.pi * k), 0.0])
+        sections.append(Curve.bezier([r * way, (r + 3) * way + [0, 0, 10], r * way + [0, 0, 20]]))
+    made = loft_around(sections, np.zeros(3), np.array([0, 0, 1.0]), closed=True, straight=straight)
+    assert made.deviation <= 0.002
+    assert made.surface.control.shape[1] <= 26
+    u = np.linspace(*made.surface.domain[0], 9)
+    one, two = (surface_derivatives(made.surface, u, np.full(9, v), 1) for v in made.surface.domain[1])
+    n, m = (unit(cross(d[1, 0], d[0, 1])) for d in (one, two))
+    turn = np.degrees(np.linalg.norm(cross(n, m), axis=1)).max()
+    assert np.abs(one[0, 0] - two[0, 0]).max() < 1e-12
+    assert turn > 1 if straight else turn < 1e-6
+    # The foot passes straight from radius to radius over the angle, or smoothly through all.
+    foot = surface_grid(made.surface, u[:1], np.linspace(*made.surface.domain[1], 401))[0, 0, 0]
+    r, at = np.hypot(foot[:, 0], foot[:, 1]), np.arctan2(foot[:, 1], foot[:, 0]) % (2 * np.pi) / (0.5 * np.pi)
+    if straight:
+        assert np.abs(r - np.interp(at, range(5), [*sizes, sizes[0]])).max() < 0.003
+    else:
+        assert np.interp(range(4), at, r, period=4) == pytest.approx(sizes, abs=0.003)

@@ -29,6 +29,9 @@ _NODES = 65
 _SPANS = (1, 2, 3, 4, 5, 6, 7, 8, 10, 12, 14, 16, 20, 24, 28, 32)
 """Spans that are tried between two places."""
 
+_LOOKED = 4
+"""Places at least at which a span is looked at."""
+
 _ALIKE = 1e-4
 """Share of themselves within which derivatives on both sides of a place are one."""
 
@@ -120,7 +123,7 @@ def _between(
         low, width = bounds[i], bounds[k] - bounds[i]
         x = ((nodes(bounds[i : k + 1]) - low) / width).ravel()
         wanted = values[i:k].reshape(-1, *values.shape[2:])
-        for spans in (n for n in _SPANS if n <= most):
+        for spans in (n for n in _SPANS if n <= min(most, len(x) // _LOOKED)):
             own, miss = _stretch(x, wanted, ends[i][0], ends[k - 1][1], width, spans, shape)
             if miss <= tolerance:
                 break

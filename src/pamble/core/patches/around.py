@@ -9,6 +9,7 @@ import numpy as np
 
 from pamble.core.arrays import Array, cross, floats, norm
 from pamble.core.curves.measure import length_parameters
+from pamble.core.curves.piecewise import DEGREE, bounds_of, in_stretches, nodes
 from pamble.core.errors import GeometryError
 from pamble.core.patches.frames import Frames
 from pamble.core.patches.sections import alike
@@ -53,7 +54,6 @@ def loft_around(
     whole = _ROUND * np.sign(angles[-1] - angles[0]) if closed else angles[-1] - angles[0]
     x, y = _cross_axes(same.curves[0], point, z)
     places = (angles - angles[0]) / whole
-    frames = _frames(np.linspace(0, 1, _STATIONS), whole, point, x, y, z)
     rows = np.array([c.homogeneous for c in same.curves])
     control = np.array([c.control for c in same.curves])
     stand = _frames(places, whole, point, x, y, z)
@@ -65,10 +65,19 @@ def loft_around(
         return Around(surface, places, 0.0, same.turned)
     if any(c.weights is not None for c in same.curves):
         raise GeometryError("Unlike sections round an axis are polynomial: rebuild the rational ones first.")
-    moved = carried(local, places, frames, straight, closed)
-    space, net, off = fewest_rows(moved, frames.s, tolerance, ring=closed)
     first = same.curves[0]
-    surface = Surface(first.degree, space.degree, first.knots, space.knots, net.transpose(1, 0, 2), None)
+    if closed or straight:
+        # Stretch by stretch: over a joint they close, and at straight ones' sections they kink.
+        bounds = bounds_of(places.tolist())
+        at = nodes(bounds)
+        beside = _frames(at.ravel(), whole, point, x, y, z)
+        moved = carried(local, places, beside, straight, closed).reshape(*at.shape, *local.shape[1:])
+        knots, net, off = in_stretches(bounds, moved, tolerance, closed)
+    else:
+        frames = _frames(np.linspace(0, 1, _STATIONS), whole, point, x, y, z)
+        space, net, off = fewest_rows(carried(local, places, frames, False), frames.s, tolerance)
+        knots = space.knots
+    surface = Surface(first.degree, DEGREE, first.knots, knots, net.transpose(1, 0, 2), None)
     return Around(surface, places, off, same.turned)
 
 

@@ -18,13 +18,13 @@ from pamble.core.patches.sections import alike
 from pamble.core.patches.space import Space
 from pamble.core.patches.standing import standing
 from pamble.core.patches.swept_exact import exactly_swept
-from pamble.core.patches.swept_rows import Rows, fewest_rows
+from pamble.core.patches.swept_rows import MOST_SPANS, Rows, fewest_rows
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.surface import Surface
 
 _STATIONS = 401
-_FEW_ROWS, _MOST_SPANS = 8, 40
+_FEW_ROWS = 8
 _UNEVEN = 4.0
 
 _ONE = 1e-12
@@ -77,12 +77,15 @@ def sweep(
     own_rows = exactly_swept(first, path, float(stand[0])) if exact and len(curves) == 1 else None
     if own_rows is not None:
         return Swept(own_rows, 0.0, turned)
-    found, most = list[Rows](), _MOST_SPANS
+    found, most = list[Rows](), MOST_SPANS
     if parts.size:
         between = all_along.taken(numbers[-parts.size :])
         own = carried(shapes, stand, between, straight, path.closed).reshape(*parts.shape, *way.shape[1:])
         knots, rows, off = in_stretches(bounds, own, tolerance, path.closed, shape)
-        found.append((Space(DEGREE, knots), rows, off))
+        # It was fitted at places of its own: it is judged at all the others, too.
+        space = Space(DEGREE, knots)
+        miss = np.tensordot(space.matrix(f.s)[0], rows, axes=1) - way
+        found.append((space, rows, max(off, float(norm(shape @ miss).max()))))
         most = min(most, found[0][0].count - DEGREE - 1) if found[0][2] <= tolerance else most
     for pace in () if path.closed else (f.t, f.s):
         if all(made[0].count > _FEW_ROWS for made in found):

@@ -5,23 +5,19 @@ from __future__ import annotations
 import numpy as np
 
 from pamble.core.arrays import Array, norm
+from pamble.core.curves.piecewise import DEGREE
 from pamble.core.patches.space import Space
 
-_MOST_SPANS = 40
+MOST_SPANS = 40
 
 Rows = tuple[Space, Array, float]
 """A space, rows of control points on it (count, n, 3), and how far they are off, mm."""
 
-DEGREE = 5
-"""Along the way."""
 
-
-def fewest_rows(
-    moved: Array, s: Array, tolerance: float, ring: bool = False, shape: Array | None = None, most: int = _MOST_SPANS
-) -> Rows:
+def fewest_rows(moved: Array, s: Array, tolerance: float, shape: Array | None = None, most: int = MOST_SPANS) -> Rows:
     """The fewest rows along the way that keep the moved section (m, n, 3) at shares ``s`` within the tolerance; (rows,
-    n, 3). ring: the end runs on into the start, first and second derivative alike. shape: what the section's control
-    points weigh in its places (k, n), at which it is judged; else they are judged themselves.
+    n, 3). shape: what the section's control points weigh in its places (k, n), at which it is judged; else they are
+    judged themselves. most: spans from which on no more are tried.
     """
     m = len(s)
     weight = np.ones(m)
@@ -31,10 +27,6 @@ def fewest_rows(
         space = Space.over(DEGREE, breaks)
         b = space.matrix(s)[0]
         lines, flat = b * weight[:, None], moved.reshape(m, -1) * weight[:, None]
-        if ring:
-            ends = space.matrix(np.array([0.0, 1.0]), 2)
-            lines = np.vstack([lines, weight[0] * (ends[1:, 1] - ends[1:, 0])])
-            flat = np.vstack([flat, np.zeros((2, flat.shape[1]))])
         rows = np.linalg.lstsq(lines, flat, rcond=None)[0]
         miss = (b @ rows).reshape(moved.shape) - moved
         off = norm(miss if shape is None else shape @ miss).max(axis=1)
