@@ -21,7 +21,7 @@ _LOOKED = 33
 
 @dataclass(frozen=True)
 class Arc:
-    """A piece of a circle: its centre, the way from there to its start, and its axis, by which it turns to the right,
+    """A piece of a circle: its centre, the way from there to its start, and the axis about which it turns right-handed,
     (3,) each.
     """
 
