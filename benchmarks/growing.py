@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 import tempfile
 import time
 from collections import Counter
@@ -14,7 +13,7 @@ from typing import Any
 import numpy as np
 from OCP.BRepCheck import BRepCheck_Analyzer
 
-from benchmarks.solids import sewn
+from benchmarks.solids import asked, sewn
 from pamble.core.checks.body import body_of
 from pamble.core.errors import PambleError
 from pamble.core.exchange.step import write_step
@@ -125,14 +124,17 @@ def one(seed: int, kinds: Sequence[Kind], folder: Path) -> tuple[str, str]:
 
 def tried(kinds: Sequence[Kind]) -> None:
     """Bodies of the seeds that the command line asks for."""
-    asked = sys.argv[1] if len(sys.argv) > 1 else "30"
-    first, last = (int(x) for x in asked.split("-")) if "-" in asked else (0, int(asked))
+    counted(lambda seed, folder: one(seed, kinds, folder))
+
+
+def counted(trial: Callable[[int, Path], tuple[str, str]]) -> None:
+    """Trials of the seeds that the command line asks for, counted by how they came out."""
     count = Counter[str]()
     with tempfile.TemporaryDirectory() as folder:
-        for seed in range(first, last):
+        for seed in range(*asked(30)):
             start = time.perf_counter()
-            how, what = one(seed, kinds, Path(folder))
+            how, what = trial(seed, Path(folder))
             count[how] += 1
             if how != "closed":
-                print(f"  {how}: {seed} {what}, {time.perf_counter() - start:.1f} s")
+                print(f"  {how}: {seed} {what}, {time.perf_counter() - start:.1f} s", flush=True)
     print(", ".join(f"{n} {how}" for how, n in count.most_common()))

@@ -316,9 +316,9 @@ def report(make: Callable[[int], tuple[Any, str, Any]], radii: Sequence[float], 
     print(", ".join(f"{n} {word}" for word, n in count.most_common()))
 
 
-def asked() -> tuple[int, int]:
-    """From which to which solid, as the command line says."""
-    words = (sys.argv[1] if len(sys.argv) > 1 else "100").split("-")
+def asked(many: int = 100) -> tuple[int, int]:
+    """From which to which seed, as the command line says; so many of them if it says nothing."""
+    words = (sys.argv[1] if len(sys.argv) > 1 else str(many)).split("-")
     return (0 if len(words) == 1 else int(words[0])), int(words[-1])
 
 

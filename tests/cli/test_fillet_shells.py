@@ -38,7 +38,7 @@ from pamble.cli.main import main
 from pamble.core.checks.body import body_of
 from pamble.core.exchange.step import read_step, write_step
 from pamble.core.spline.evaluate import curve_points
-from tests.core.fillets.test_fillet import CREASES, block
+from tests.core.fillets.test_fillet import block
 from tests.other_library import written
 
 BOX = 100.0 * 60.0 * 40.0
@@ -283,27 +283,6 @@ def test_blended_sections_meet_in_mitres_round_a_rim(section, tmp_path):
         assert abs(found.Mass()) == pytest.approx(100 * 60 * 40 - parabola, rel=1e-9)
     else:  # fuller than the parabola, and less so than the chord
         assert parabola < 100 * 60 * 40 - abs(found.Mass()) < 3 * parabola
-
-
-@pytest.mark.parametrize("section", ["ball", "g2"])
-def test_a_corner_of_unlike_radii_on_curved_faces_is_filled_and_sews_closed(section, tmp_path, capsys):
-    path, out, full = (tmp_path / f"{n}.step" for n in ("block", "filleted", "filled"))
-    write_step([(f"F{i}", f) for i, f in enumerate(block(6))], path)
-    where = [block(6)[2 * n + 1].edge(e).space for n, e in CREASES]
-    places = [",".join(f"{x:.6f}" for x in curve_points(c, [0.5])[0]) for c in where]
-    radii = [word for r in (3.2, 5.0, 4.4) for word in ("--radius", str(r))]
-    words = ["fillet", str(path), *named(" ".join(places)), *radii, "--section", section, "--out", str(out), "--json"]
-    capsys.readouterr()
-    assert main(words) == 0
-    corner = np.array(json.loads(capsys.readouterr().out)["corners_left"][0])
-    inside = ",".join(f"{x:.4f}" for x in corner - 4.0 * corner / np.linalg.norm(corner))
-    asked = {"ball": "G1", "g2": "G2"}[section]
-    assert main(["fill", str(out), f"--at={inside}", "--continuity", asked, "-o", str(full), "--json"]) == 0
-    sides = json.loads(capsys.readouterr().out)["sides"]
-    assert max(s["gap"] for s in sides) < 0.002
-    assert max(s["angle"] for s in sides) < 0.005
-    assert section == "ball" or max(s["curvature"] for s in sides) < 2.0
-    assert shell(full)[0] == 0
 
 
 def test_fillets_of_unlike_radii_beside_sharp_edges_take_what_each_takes_alone(tmp_path, capsys):

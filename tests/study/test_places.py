@@ -157,7 +157,7 @@ def test_a_touch_needs_a_straight_line(kernel):
     heights = (points - [0, 0, 30]) @ np.array([-4, 0, 120]) / np.hypot(4, 120)
     assert heights.max() == pytest.approx(0, abs=1e-5)
     add(kernel, "bent", "cv_curve", curve=bezier(*RIM), relations=[{"kind": "touch", "line": line("rim")}])
-    assert "Only a straight line can be touched" in facts(kernel, "bent")["problem"]
+    assert "A straight line is needed here" in facts(kernel, "bent")["problem"]
 
 
 def test_the_exact_place_near_one_that_was_seen(kernel):

@@ -4,11 +4,12 @@ import numpy as np
 import pytest
 
 from pamble.cli.main import main
+from pamble.core.curves.interpolate import through_points
 from pamble.core.curves.measure import curve_length
 from pamble.core.exchange.step import read_step, write_step
 from pamble.core.faces.edges import split_edge
-from pamble.core.faces.face import Face
-from pamble.core.spline.closest import to_curve
+from pamble.core.faces.face import Face, side_curve
+from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.knots import surface_part
@@ -130,3 +131,19 @@ def test_a_contact_over_a_joint_is_measured_along_each_of_its_pieces(kernel, tmp
     assert all(r["state"] == "holds" for r in rows)
     side = curve_length(kernel.now.world["fillet"].shape.face.edge("v0").space)
     assert sum(r["length"] for r in ring) == pytest.approx(side, abs=0.01)
+
+
+def test_a_hole_with_one_round_edge_is_filled_as_the_ball_that_it_was_cut_from(kernel):
+    """A zone of a ball of 40 mm, open at 60° of latitude: the cap over it rises 40 (1 - sin 60°)."""
+    low, high = np.radians([10, 60])
+    t = np.linspace(low, high, 41)
+    arc = through_points(40 * np.column_stack([np.cos(t), 0 * t, np.sin(t)]))
+    zone = revolve(arc, np.zeros(3), np.array([0, 0, 1.0]), 0, 360)
+    add(kernel, "zone", "face", face={"surface": SurfaceData.of(zone).model_dump()})
+    rim = max(("u0", "u1", "v0", "v1"), key=lambda e: side_curve(zone, e)[2].control[:, 2].min())
+    assert add(kernel, "cap", "fill_hole", edges=[line("zone", rim)], continuity=[2]).problem is None
+    cap = face(kernel, "cap")
+    top = to_surface(cap.surface, np.array([[0, 0, 40.0]]))
+    assert top.distance[0] < 0.1
+    state = add(kernel, "side", "fill_hole", edges=[line("zone", "u0" if rim[0] == "v" else "v0")])
+    assert "This side does not come round" in state.problem

@@ -6,7 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from pamble.core.curves.jets import end_jet, joint_figures
-from pamble.core.curves.relations import CVS, Relation, check_relations, solve_relations, touched_line
+from pamble.core.curves.relations import CVS, Relation, check_relations, solve_relations, straight_line
 from pamble.core.errors import GeometryError
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
@@ -150,7 +150,7 @@ def test_a_joint_meets_its_neighbour_with_the_continuity_asked_for(end, order):
 
 def test_a_curve_touches_a_line_at_its_widest():
     line = Curve.line([0, 0, 30], [90, 0, 36])
-    point, direction = touched_line(line)
+    point, direction = straight_line(line)
     made = solve_relations(
         curve(POLYGON * [1, 0, 1]), (Relation("touch", point=tuple(point), direction=tuple(direction)),)
     )
@@ -160,7 +160,7 @@ def test_a_curve_touches_a_line_at_its_widest():
     assert np.abs(heights).min() < 1e-6
     assert (heights > -1e-7).all() or (heights < 1e-7).all()
     with pytest.raises(GeometryError, match="bent"):
-        touched_line(NEIGHBOUR)
+        straight_line(NEIGHBOUR)
 
 
 def test_cvs_of_another_curve_hold_and_do_not_move():

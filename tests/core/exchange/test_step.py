@@ -4,6 +4,7 @@ from itertools import pairwise
 
 import numpy as np
 import pytest
+from OCP.BRep import BRep_Tool
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
 from OCP.BRepBuilderAPI import (
     BRepBuilderAPI_GTransform,
@@ -20,6 +21,8 @@ from OCP.BRepPrimAPI import (
     BRepPrimAPI_MakeTorus,
 )
 from OCP.gp import gp_Ax1, gp_Ax2, gp_Circ, gp_Dir, gp_GTrsf, gp_Mat, gp_Pnt, gp_XYZ
+from OCP.TopAbs import TopAbs_Orientation, TopAbs_ShapeEnum
+from OCP.TopoDS import TopoDS
 from scipy.interpolate import make_interp_spline
 
 from pamble.core.checks.body import body_of
@@ -34,6 +37,7 @@ from pamble.core.faces.frames import frames
 from pamble.core.faces.kernel import curve_to_kernel
 from pamble.core.faces.shapes import face_from_shape, shape_faces
 from pamble.core.faces.to_shape import face_to_shape
+from pamble.core.faces.twins import turn_over
 from pamble.core.joining.blend import build_blend
 from pamble.core.joining.spec import BlendSpec
 from pamble.core.spline.curve import Curve
@@ -332,3 +336,27 @@ def test_a_ball_like_face_is_not_read_as_what_was_cut_out_of_it(seed, tmp_path):
     write_step([("egg", face_from_shape(outer))], tmp_path / "egg.step")
     areas = [shape_area(f) for f in readback.faces(tmp_path / "egg.step")]
     assert areas == [pytest.approx(shape_area(outer), rel=1e-5)]
+
+
+def test_faces_are_written_with_their_outside_outward_or_where_most_of_them_have_it(tmp_path):
+    box = [face_from_shape(f) for f in shape_faces(BRepPrimAPI_MakeBox(30.0, 20.0, 10.0).Shape())]
+    mixed = [turn_over(f) if k in (0, 3, 5) else f for k, f in enumerate(box)]
+
+    def flux(faces) -> float:
+        """Volume by the sides that flat faces have in the file, of cones over them from the origin."""
+        write_step([(f"F{k}", f) for k, f in enumerate(faces)], tmp_path / "out.step")
+        cones = []
+        for face in readback.faces(tmp_path / "out.step"):
+            corner = BRep_Tool.Pnt_s(TopoDS.Vertex(readback.explored(face, TopAbs_ShapeEnum.TopAbs_VERTEX)[0]))
+            point = np.array([corner.X(), corner.Y(), corner.Z()])
+            _, normal, *_ = readback.frame(BRep_Tool.Surface_s(face), point)
+            side = -1.0 if face.Orientation() == TopAbs_Orientation.TopAbs_REVERSED else 1.0
+            cones.append(side * float(normal @ point) * shape_area(face) / 3)
+        return sum(cones)
+
+    for faces in (box, mixed, [turn_over(f) for f in box]):
+        assert flux(faces) == pytest.approx(6000.0, rel=1e-9)
+    # Without a side, two that point inward follow the three others, and five that do stay.
+    few = box[1:]
+    assert flux([turn_over(few[0]), turn_over(few[1]), *few[2:]]) == pytest.approx(flux(few))
+    assert flux([turn_over(f) for f in few]) == pytest.approx(-flux(few))

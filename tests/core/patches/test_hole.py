@@ -4,10 +4,13 @@ import re
 
 import numpy as np
 import pytest
+from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCone
+from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
 
 from pamble.core.corners.corner import lay_out
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
+from pamble.core.faces.shapes import face_from_shape, shape_faces
 from pamble.core.faces.to_shape import face_to_shape
 from pamble.core.faces.trim import Cutter, divide
 from pamble.core.patches.between import one_patch
@@ -202,3 +205,23 @@ def test_an_edge_shorter_than_what_is_taken_for_a_gap_is_a_side_of_its_hole():
     found = find_hole(faces, np.zeros(3), 0.25)
     assert len(found.sides) == 5
     assert found.gap < 1e-9
+
+
+def test_a_hole_with_one_round_edge_and_one_at_right_angles_to_its_faces_are_found():
+    axes = gp_Ax2(gp_Pnt(0, 0, 0), gp_Dir(0, 0, 1))
+    wall = [face_from_shape(f) for f in shape_faces(BRepPrimAPI_MakeCone(axes, 20.0, 10.0, 15.0).Shape())]
+    wall = [f for f in wall if len({e.name for e in f.edges}) > 1]
+    assert len(wall) == 1
+    assert find_hole(wall, np.array([0.0, 0.0, 15.0]), 0.25).length == pytest.approx(2 * np.pi * 10, rel=1e-2)
+    box = [face_from_shape(f) for f in shape_faces(BRepPrimAPI_MakeBox(30.0, 20.0, 10.0).Shape())]
+    for gone in box:
+        rest = [f for f in box if f is not gone]
+        middle = np.mean([curve_points(e.space, [0.5 * sum(e.space.domain)])[0] for e in gone.edges], axis=0)
+        found = find_hole(rest, middle, 0.25)
+        around = [k for k, f in enumerate(rest) if any(near(e, o) for e in f.edges for o in gone.edges)]
+        assert sorted(s.face for s in found.sides) == around
+
+
+def near(one, other) -> bool:
+    middles = [curve_points(e.space, [0.5 * sum(e.space.domain)])[0] for e in (one, other)]
+    return bool(np.linalg.norm(middles[0] - middles[1]) < 1e-6)

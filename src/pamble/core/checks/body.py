@@ -74,6 +74,26 @@ def body_of(faces: Sequence[Face], search: float = SEAM_SEARCH) -> Body:
     return Body(float(sums[:, 0].sum()), volume, tuple(left), turned, len(flux))
 
 
+def inside_out(faces: Sequence[Face], search: float = SEAM_SEARCH) -> list[int]:
+    """Numbers of the faces whose normals point into the body: where faces close, else to the other side than those of
+    most of their piece, by area. search: how far apart edges are that meet, mm.
+    """
+    seams, left = find_seams(faces, search)
+    flip, piece = _sides(faces, seams)
+    owner, open_pieces = np.array(piece), {piece[o.face] for o in left}
+    out = list[int]()
+    for number in dict.fromkeys(piece):
+        own = np.flatnonzero(owner == number)
+        if number in open_pieces and (flip[own] > 0).all():
+            continue
+        here = [faces[i] for i in own.tolist()]
+        about = np.mean([f.surface.control.reshape(-1, 3).mean(axis=0) for f in here], axis=0)
+        sums = np.array([_by_gauss(f, _area_and_flux(about), _NODES[0]) for f in here])
+        outward = float(flip[own] @ sums[:, 0 if number in open_pieces else 1])
+        out += own[flip[own] * outward < 0].tolist()
+    return sorted(out)
+
+
 def _area_and_flux(about: Array) -> Integrand:
     """Area, and the volume of the cone over it from a point (3,): all cones of a closed body make up its volume."""
 

@@ -53,7 +53,7 @@ def fit_net(
     reference: Array,
     inside: Inside,
     ground: Surface | None = None,
-    steps: int = 12,
+    steps: int = 24,
 ) -> FittedNet:
     """CVs that meet the neighbours and each other, and differ calmly from a reference. ground: a surface that fills the
     hole whole, to stay near.

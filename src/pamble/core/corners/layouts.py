@@ -219,7 +219,8 @@ def of_kind(count: int, kind: str) -> list[Layout]:
     as there can be; two patches; a strip; all; or one by its name. Raises `GeometryError` with those there are.
     """
     if count not in SIDED:
-        raise GeometryError(f"A hole of {count} sides cannot be laid out: fill it by one trimmed patch.")
+        sides = "one side" if count == 1 else f"{count} sides"
+        raise GeometryError(f"A hole of {sides} cannot be laid out: fill it by one trimmed patch.")
     ways = proposed(count)
     found = _of(ways, kind)
     if not found:

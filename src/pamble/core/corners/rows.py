@@ -58,6 +58,9 @@ def turned(bend: Array, v: Array) -> Array:
     return np.asarray(np.einsum("mij,mj->mi", bend, v))
 
 
+_SWAYS = 0.02
+"""Most by which a rim may turn from the edge that it follows, radians."""
+
 _STEP = 1e-3
 """Share of a side over which its pace is taken."""
 
@@ -155,10 +158,24 @@ class OuterArc:
             square = _less(_less(second, twisted, lies), mixed, lies)
             for (matrix, off), by in ((square, perp**2), (bowed, pace**2), (mixed, pace * perp)):
                 parts.append((matrix, off, r / (self.bending * size * by)))
-            figures.append(square[1] / (self.bending * size * perp**2))
+            # The rim is judged square to its own way, and has to keep the edge's where the neighbour curves otherwise.
+            own = cross(n, unit(c1))
+            turns = dot(own, turned(f.bend, own)) - dot(q, turned(f.bend, q))
+            limit = self.bending * size
+            figures.append((square[1] / perp**2 + turns) / limit)
+            parts.append((spread(self.along, q), -dot(q, c1), r / (_sway(t, q, f.bend, limit) * pace)))
         matrix = np.vstack([m * w[:, None] for m, _, w in parts])
         right = np.concatenate([y * w for _, y, w in parts])
         return Block(self.ids, matrix, right, np.abs(figures).max(axis=0))
+
+
+def _sway(t: Array, q: Array, bend: Array, limit: Array) -> Array:
+    """By how many radians a rim may turn from its edge, (m,), until the curvature square to it is another by ``limit``,
+    (m,) 1/mm; at most `_SWAYS`. t, q: along the edge and square to it; bend: of the neighbour.
+    """
+    turning = 2 * np.abs(dot(t, turned(bend, q))) / limit
+    bent = np.sqrt(np.abs(dot(t, turned(bend, t)) - dot(q, turned(bend, q))) / limit)
+    return 1.0 / np.maximum(np.maximum(turning, bent), 1 / _SWAYS)
 
 
 def _less(one: tuple[Array, Array], other: tuple[Array, Array], share: Array) -> tuple[Array, Array]:

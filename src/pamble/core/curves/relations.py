@@ -127,12 +127,12 @@ class _System:
         return x, worst < _KEPT * size
 
 
-def touched_line(line: Curve) -> tuple[Array, Array]:
-    """Point and direction of a straight line to be touched. Raises `GeometryError` if it is bent."""
+def straight_line(line: Curve) -> tuple[Array, Array]:
+    """Point and direction of a straight line, to be touched or turned about. Raises `GeometryError` if it is bent."""
     a, b = line.control[0], line.control[-1]
     way = b - a
     length = float(np.linalg.norm(way))
     off = np.linalg.norm(np.cross(line.control - a, way), axis=1).max() / max(length, 1e-12)
     if length < 1e-9 or off > 1e-3 * length:
-        raise GeometryError("Only a straight line can be touched: this one is bent.")
+        raise GeometryError("A straight line is needed here: this one is bent.")
     return a, way / length

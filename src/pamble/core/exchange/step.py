@@ -23,6 +23,7 @@ from OCP.TDocStd import TDocStd_Document
 from OCP.TopoDS import TopoDS_Compound
 from OCP.XCAFDoc import XCAFDoc_DocumentTool
 
+from pamble.core.checks.body import inside_out
 from pamble.core.errors import ExchangeError, PambleError
 from pamble.core.exchange.balls import exact_shape, kept_shape
 from pamble.core.exchange.meant import as_meant
@@ -208,8 +209,17 @@ def _to_shape(item: Any) -> Any:
     return curve_to_shape(item) if isinstance(item, Curve) else kept_shape(item)
 
 
+def _inside_out(faces: Sequence[Face]) -> list[int]:
+    """The same as `inside_out`; none where a seam cannot be looked at."""
+    try:
+        return inside_out(faces)
+    except PambleError:
+        return []
+
+
 def write_step(faces: Sequence[tuple[str, Face | Curve | Any]], path: Path | str, title: str = "Pamble") -> None:
-    """Write named faces and curves (or shapes kept from a file) as one compound; faces share whole edges.
+    """Write named faces and curves (or shapes kept from a file) as one compound; faces share whole edges, and the
+    normals of those that meet point to one side, of a closed body outward.
 
     The file is written beside its place and moved there whole. Raises `ExchangeError`.
     """
@@ -223,8 +233,10 @@ def write_step(faces: Sequence[tuple[str, Face | Curve | Any]], path: Path | str
     shapes = []
     own = [item for _, item in faces if isinstance(item, Face)]
     parted = dict(zip(map(id, own), parted_where_met(own), strict=True))
+    turned = {id(own[i]) for i in _inside_out(own)}
     for name, face in faces:
         shape = _to_shape(parted.get(id(face), face))
+        shape = shape.Reversed() if id(face) in turned else shape
         builder.Add(compound, shape)
         shapes.append((name, shape))
     label = tool.AddShape(compound, False)

@@ -175,7 +175,7 @@ def _stations(
 def _bend(s: Array, tangents: Array) -> float:
     """The largest angle in degrees by which it turns from one station to the next between its ends."""
     own = tangents[(s > -_AT_END) & (s < 1 + _AT_END)]
-    return float(np.degrees(np.arccos(np.clip(dot(own[1:], own[:-1]), -1, 1))).max())
+    return float(np.degrees(np.arccos(np.clip(dot(own[1:], own[:-1]), -1, 1))).max(initial=0.0))
 
 
 def _beyond(

@@ -33,9 +33,12 @@ from pamble.core.spline.evaluate import curve_points
 from pamble.core.ticking import tick
 from pamble.core.tolerances import SEAM_SEARCH
 
-_FARTHER = 0.0, 2.0, 5.0
+_ONE = 1e-9
+"""Difference of radii, mm, that is none."""
+
+_FARTHER, _JOINED = (0.0, 2.0, 5.0), (0.5, 2.0, 5.0)
 """Times the radius by which the ball rolls on, one after the other: where two fillets meet outside a corner, or a face
-leans.
+leans; and where those in a row do not reach each other.
 """
 
 
@@ -123,8 +126,8 @@ def fillet(
     ]
     if not shape.round:
         warnings += dict.fromkeys(words for r in rolls for words in shape_warnings(r.own, shape.spec))
-    if section != "ball" or max(most) > min(least):
-        warnings += [words for s, faces in zip(strips, ended, strict=True) for words in bent_joints(faces, s.loop)]
+    one = section == "ball" and max(most) - min(least) < _ONE
+    warnings += [words for s, own in zip(strips, ended, strict=True) for words in bent_joints(own, s.loop, one)]
     balls = [ball_corner(c, strips, ended) if c.ball and section == "ball" else None for c in corners]
     left = tuple(c.point for c, ball in zip(corners, balls, strict=True) if ball is None and not c.mitre)
     warnings += ["Near ({:.2f}, {:.2f}, {:.2f}) mm fillets meet round a hole: fill it.".format(*p) for p in left]
@@ -168,15 +171,20 @@ class _Laid:
 def _laid_out(part: Sequence[Face], asked: Sequence[Ask], shape: Shape, gap: bool) -> _Laid:
     """The same as `_laid`, its balls rolled on as far as it takes to part the faces. Raises the first error."""
     short: GeometryError | None = None
-    joints = False
-    for farther in _FARTHER:
+    ways = [(farther, 0.0) for farther in _FARTHER]
+    while ways:
+        way = ways.pop(0)
         try:
-            return _laid(part, asked, shape, gap, (farther, farther if joints else 0.0))
+            return _laid(part, asked, shape, gap, way)
         except NotParted as error:
-            short, joints = short or error, joints or isinstance(error, NotJoined)
+            if isinstance(error, NotJoined) and not way[1]:
+                ways = [(farther, farther) for farther in _JOINED]
+            short = short or error
         except GeometryError as error:
             raise (short or error) from None
     assert short is not None
+    if isinstance(short, NotJoined):
+        raise GeometryError(f"{short} Where faces give way to others on its way a smaller radius may be needed.")
     raise short
 
 

@@ -15,9 +15,16 @@ from pamble.core.spline.evaluate import curve_points, surface_derivatives
 from pamble.core.spline.extremes import largest
 from pamble.core.spline.surface import Surface
 
-_BENDS, _ACROSS = 0.02, 17
-"""Angle, degrees, from which fillets in a row are told to bend where they meet, and places looked at there."""
+_BENDS, _BENT, _ACROSS = 0.02, 0.05, 17
+"""Angles, degrees, from which fillets in a row are told to bend where they meet, and those of a ball of one radius; and
+places looked at there.
+"""
 
+_BALL = "the fillets meet at {angle:.2f}°, where the ball hardly fits: a smaller radius runs on."
+_OTHERS = (
+    "the curvature of the faces beside the crease jumps: the fillets meet there at {angle:.2f}°. A rolling ball's of "
+    "one radius run on."
+)
 
 _SHARED_ROWS, _NEAR = 3, 5e-4
 """Rows that follow the last one where it moves, so that the fillet keeps its bend there; distance, mm, of ends of two
@@ -50,10 +57,10 @@ def _ending(surface: Surface, at: int, row: Array) -> Face:
     return Face(surface.with_control(control))
 
 
-def bent_joints(faces: Sequence[Face], loop: bool) -> list[str]:
+def bent_joints(faces: Sequence[Face], loop: bool, ball: bool) -> list[str]:
     """Words on joints at which fillets in a row do not run on into each other tangentially. A rolling ball's of one
-    radius do; others turn where the curvature of the faces beside them jumps. loop: whether the last runs on in the
-    first.
+    radius do but where it hardly fits; others turn where the curvature of the faces beside them jumps. loop: whether
+    the last runs on in the first; ball: whether they are a ball's of one radius.
     """
     out = []
     for one, two in zip(faces if loop else faces[:-1], [*faces[1:], faces[0]], strict=False):
@@ -65,12 +72,10 @@ def bent_joints(faces: Sequence[Face], loop: bool) -> list[str]:
 
         t = np.linspace(*line.domain, _ACROSS)
         at, most = largest(angle, t, angle(t))
-        if most[0] > _BENDS:
+        if most[0] > (_BENT if ball else _BENDS):
             x, y, z = curve_points(line, at)[0]
-            out.append(
-                f"Near ({x:.2f}, {y:.2f}, {z:.2f}) mm the curvature of the faces beside the crease jumps: the fillets "
-                f"meet there at {most[0]:.2f}°. A rolling ball's of one radius run on."
-            )
+            words = _BALL if ball else _OTHERS
+            out.append(f"Near ({x:.2f}, {y:.2f}, {z:.2f}) mm {words.format(angle=most[0])}")
     return out
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from pamble.core.arrays import Array, dot
+from pamble.core.arrays import Array
 from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import side_curve
@@ -17,7 +17,7 @@ from pamble.core.fillets.crease import BEYOND, Crease, crease
 from pamble.core.fillets.eased import eased
 from pamble.core.fillets.loops import before_joint, begun_at
 from pamble.core.fillets.shape import Shape
-from pamble.core.fillets.stations import Contacts, contacts, fault, hardly, largest_factor
+from pamble.core.fillets.stations import Contacts, contacts, fault, hardly, largest_factor, sound_beyond
 from pamble.core.fillets.stops import jumps
 from pamble.core.fillets.surface import FilletSurface, fillet_surface
 from pamble.core.spline.curve import Curve
@@ -42,10 +42,8 @@ within which those at jumps of a face's curvature are where they were the time b
 MISSED = 1.05
 """Times the aims from which a fillet misses them."""
 
-_SHORTER, _TURNED = (0.3, 0.1), np.radians(20.0)
-"""Shares of the usual way by which a ball that misses its aims is rolled on beyond ends instead, and how far the crease
-turns beyond one of them if that may help.
-"""
+_WITHIN, _LEAST_ON = 0.9, 0.01
+"""Share of the way that a ball is sound beyond an end by which it is rolled on there, and the least, of the crease."""
 
 _FADED = np.radians(1.0)
 """Turn of a crease below which a fillet has hardly any width."""
@@ -107,9 +105,9 @@ def rolled(
     begins = np.concatenate([[0.0], np.cumsum(lengths)]) / lengths.sum()
     chord, aim = shape.chord, SHARED if len(runs) > 1 else 1.0
 
-    def laid(i: int, share: float = 1.0) -> tuple[Run, Crease, Contacts]:
+    def laid(i: int) -> tuple[Run, Crease, Contacts]:
         free = i == 0 and not loop, i == len(runs) - 1 and not loop
-        on = [share * BEYOND + more[0 if end else 1] / float(lengths[i]) for end in free]
+        on = [BEYOND + more[0 if end else 1] / float(lengths[i]) for end in free]
 
         def law(s: Array) -> Array:
             return np.maximum(radius(begins[i] + s * (begins[i + 1] - begins[i])), _LEAST * least)
@@ -121,14 +119,7 @@ def rolled(
         laws = eased([(c.s, found) for _, c, found in out], _EASED * chord, loop)
         out = [(run, c, contacts(c, law)) for (run, c, _), law in zip(out, laws, strict=True)]
         return [_surfaced(*each, replace(shape, section="ball", width=None), aim) for each in out]
-    made = [_surfaced(*each, shape, aim) for each in out]
-    for i, roll in enumerate(made):
-        for share in _SHORTER if roll.made.ratio > MISSED and _turns_beyond(roll.crease) else ():
-            other = _surfaced(*laid(i, share), shape, aim)
-            made[i] = min(made[i], other, key=lambda r: r.made.ratio)
-            if made[i].made.ratio <= MISSED:
-                break
-    return made
+    return [_surfaced(*each, shape, aim) for each in out]
 
 
 def _laid(
@@ -147,6 +138,11 @@ def _laid(
         wrong = fault(c, found)
         if wrong is not None:
             raise GeometryError(_refusal(c, radii, shape.chord, *wrong))
+        sound = [max(_WITHIN * x, _LEAST_ON) for x in sound_beyond(c, found)]
+        if not c.closed and (sound[0] < beyond[0] or sound[1] < beyond[1]):
+            # Faces that are carried on may curl up there, and the ball is lost.
+            beyond, at = (min(beyond[0], sound[0]), min(beyond[1], sound[1])), []
+            continue
         ball = Between(c, found, shape.chord)
         more = before_joint(run, ball) if turn < _BEGINNING else 0.0
         if more:
@@ -159,12 +155,6 @@ def _laid(
     if not shape.round and _fades_between(c):
         raise GeometryError("The crease fades to nothing on its way: a blended section needs width there. Roll a ball.")
     return run, c, found
-
-
-def _turns_beyond(c: Crease) -> bool:
-    """Whether a crease turns far beyond one of its ends: faces that are carried on may run wild there."""
-    steps = np.arccos(np.clip(dot(c.tangents[1:], c.tangents[:-1]), -1.0, 1.0))
-    return any(float(steps[own].sum()) > _TURNED for own in (c.s[1:] <= 0.0, c.s[:-1] >= 1.0))
 
 
 def _fades_between(c: Crease) -> bool:

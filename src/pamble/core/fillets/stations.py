@@ -21,8 +21,8 @@ _RESIDUAL = 1e-7
 _TIGHT, _NEAR = 0.02, 0.3
 """1 - radius times curvature below which a ball does not fit into a face, and below which it hardly does."""
 
-_BEYOND = 0.15
-"""Share of a face's domain by which a contact may lie beyond it."""
+_BEYOND, _RADII = 0.15, 1.5
+"""Share of a face's domain by which a contact may lie beyond it, or so many radii where that is more."""
 
 _STANDS, _STILL = 0.02, 1e-3
 """Step of the spine or a contact, as a share of the crease's, below which it turns back; and by how many mm it may
@@ -216,17 +216,11 @@ def fault(c: Crease, found: Contacts) -> tuple[str, int] | None:
     sound."""
     inside = (c.s >= -1e-9) & (c.s <= 1 + 1e-9)
     over = _over(c, found)
-    along = norm(np.diff(c.points, axis=0))
-    back = np.zeros(len(c.s), dtype=bool)
-    for row in (found.centre, *found.points):
-        step = dot(np.diff(row, axis=0), c.tangents[1:])
-        back[1:] |= step < _STANDS * along - _STILL
     checks = (
-        (found.room < _TIGHT, "the ball is larger than the face is hollow there"),
-        (found.residual > _RESIDUAL, "no ball of this radius touches both faces"),
+        *_unsound(c, found),
         (over[:, :2].max(axis=1) > 1.0, "the contact leaves the first face"),
         (over[:, 2:].max(axis=1) > 1.0, "the contact leaves the second face"),
-        (back, "the ball turns back on its way"),
+        (_back(c, found), "the ball turns back on its way"),
     )
     for wrong, words in checks:
         if (wrong & inside).any():
@@ -234,9 +228,36 @@ def fault(c: Crease, found: Contacts) -> tuple[str, int] | None:
     return None
 
 
+def sound_beyond(c: Crease, found: Contacts) -> tuple[float, float]:
+    """How far beyond its start and its end a ball rolls on before it fits no more or turns back, shares of the crease;
+    infinite where it does not within the stations.
+    """
+    wrong = np.logical_or.reduce([_back(c, found), *(x for x, _ in _unsound(c, found))])
+    before, after = -c.s[wrong & (c.s < 0.0)], c.s[wrong & (c.s > 1.0)] - 1.0
+    return float(before.min(initial=np.inf)), float(after.min(initial=np.inf))
+
+
+def _unsound(c: Crease, found: Contacts) -> list[tuple[BoolArray, str]]:
+    """Stations at which a ball does not fit, and why."""
+    return [
+        (found.room < _TIGHT, "the ball is larger than the face is hollow there"),
+        (found.residual > _RESIDUAL, "no ball of this radius touches both faces"),
+    ]
+
+
+def _back(c: Crease, found: Contacts) -> BoolArray:
+    """Stations to which the ball turns back."""
+    along = norm(np.diff(c.points, axis=0))
+    back = np.zeros(len(c.s), dtype=bool)
+    for row in (found.centre, *found.points):
+        step = dot(np.diff(row, axis=0), c.tangents[1:])
+        back[1:] |= step < _STANDS * along - _STILL
+    return back
+
+
 def _over(c: Crease, found: Contacts) -> Array:
     """How far contacts lie beyond their faces' domains, over what they may, (m, 4): `_BEYOND`, and on a narrow face,
-    beside which another runs on, the radius.
+    beside which another runs on, so many radii.
     """
     out = np.zeros(found.uv.shape)
     for i, surface in enumerate(c.surfaces):
@@ -246,7 +267,7 @@ def _over(c: Crease, found: Contacts) -> Array:
         u, v = np.clip(own, low, high).T
         d = surface_derivatives(surface, u, v, 1)
         size = np.stack([norm(d[1, 0]), norm(d[0, 1])], axis=1) * (high - low)
-        most = np.maximum(_BEYOND, found.radius[:, None] / np.maximum(size, 1e-9))
+        most = np.maximum(_BEYOND, _RADII * found.radius[:, None] / np.maximum(size, 1e-9))
         out[:, 2 * i : 2 * i + 2] = np.where(surface.closed, 0.0, away / most)
     return out
 

@@ -16,10 +16,14 @@ from pamble.core.faces.frames import frames
 from pamble.core.spline.knots import curve_part
 
 _MOST_SIDES = 24
-_STEP = 33
+_STEP, _VOTES = 33, slice(2, -2, 4)
+"""Places on a stretch, and those of them that tell whether its face lies round the hole."""
 
 _MET = 0.01
 """Ends of edges so close, mm, meet as they are: between them the shortest edge is a side."""
+
+_BESIDE = 0.5
+"""Share of a hole's length that a place may lie off its rim: the corner that fillets round off does."""
 
 _OUTWARD, _FLAT = 0.3, 0.3
 """Share of the sides that may lead out of a loop that is a hole; in-plane part of a direction from which it counts."""
@@ -57,18 +61,24 @@ def find_hole(faces: Sequence[Face], point: Array, search: float) -> Hole:
         raise GeometryError(
             f"No loop of open edges closes: near ({x:.2f}, {y:.2f}, {z:.2f}) mm {gap:.3f} mm are left open."
         )
-    rated = []
+    rated, far = [], []
     for loop in loops:
         row = np.vstack([w.points for w in loop])
         if _outer(loop):
             continue
         around, away = _seen(row).surrounds(target), float(norm(row - target).min())
         length = float(norm(np.diff(row, axis=0)).sum())
-        if around or away < 0.25 * length:
+        if around or away < _BESIDE * length:
             rated.append((not around, length if around else away, loop))
+        else:
+            far.append((away, row.mean(axis=0)))
     if not rated:
         x, y, z = target
-        raise GeometryError(f"No hole lies round ({x:g}, {y:g}, {z:g}) mm: name a place inside one.")
+        words = f"No hole lies round ({x:g}, {y:g}, {z:g}) mm: name a place inside one."
+        if far:
+            away, (x, y, z) = min(far, key=lambda f: f[0])
+            words += f" The nearest is {away:.1f} mm off, round ({x:.2f}, {y:.2f}, {z:.2f}) mm."
+        raise GeometryError(words)
     return _hole(min(rated, key=lambda r: r[:2])[2])
 
 
@@ -113,8 +123,8 @@ def hole_beside(faces: Sequence[Face], number: int, edge: Edge, search: float) -
 
 @dataclass(frozen=True)
 class _Way:
-    """An open stretch, run through one way: points (m, 3), unit tangents and the directions that leave the face at both
-    its ends, (2, 3).
+    """An open stretch, run through one way: points (m, 3) and the unit directions that leave the face there, and unit
+    tangents at both its ends, (2, 3).
     """
 
     number: int
@@ -126,12 +136,12 @@ class _Way:
     @property
     def side(self) -> Array:
         """Normals at both ends with the hole on the left."""
-        return np.cross(self.tangent, self.out)
+        return np.cross(self.tangent, self.out[[0, -1]])
 
 
 def _way(number: int, o: OpenEdge, turned: bool) -> _Way:
     f = frames(o.edge, np.linspace(*o.t, _STEP), remember=False)
-    points, tangent, out = f.position, f.tangent[[0, -1]], f.outward[[0, -1]]
+    points, tangent, out = f.position, f.tangent[[0, -1]], f.outward
     if turned:
         points, tangent, out = points[::-1], -tangent[::-1], out[::-1]
     return _Way(number, o, points, tangent, out)
@@ -165,7 +175,8 @@ def _outer(loop: Sequence[_Way]) -> bool:
 def _loops(pieces: Sequence[OpenEdge], reach: float) -> tuple[list[list[_Way]], tuple[float, Array] | None]:
     """Closed chains of open edges with the hole on one side; and the smallest gap of those that do not close.
 
-    Where several edges go on from an end, the one is taken that turns most toward the hole.
+    Where several edges go on from an end, the one is taken that turns most toward the hole, of those whose faces do not
+    fold back there.
     """
     ways = [w for i, o in enumerate(pieces) for w in (_way(i, o, False), _way(i, o, True))]
     left = set(range(len(pieces)))
@@ -180,9 +191,10 @@ def _loops(pieces: Sequence[OpenEdge], reach: float) -> tuple[list[list[_Way]], 
             found = []
             for w in [*(w for w in ways if w.number in left), run[0]]:
                 gap = float(np.linalg.norm(w.points[0] - at))
-                if gap <= reach and float(w.side[0] @ normal) > 0:
+                if gap <= reach:
                     a, b = last.tangent[1], w.tangent[0]
-                    found.append((float(np.arctan2(np.cross(a, b) @ normal, a @ b)), w))
+                    onward = float(w.side[0] @ normal) > 0, float(np.arctan2(np.cross(a, b) @ normal, a @ b))
+                    found.append((onward, w))
             if not found:
                 rest = [float(np.linalg.norm(w.points[0] - at)) for w in ways if w.number != last.number]
                 if len(pieces) > 1 and rest and (broken is None or min(rest) < broken[0]):
@@ -212,15 +224,15 @@ class _Seen:
 
     def outward(self, loop: Sequence[_Way]) -> float:
         """Share of the directions that leave the faces and lead out of the loop, less that of those that lead in."""
-        votes = []
-        for w in loop:
-            out = w.out.mean(axis=0) @ self.axes[:2].T
-            if np.linalg.norm(out) < _FLAT:
-                continue
-            middle = (w.points[len(w.points) // 2] - self.middle) @ self.axes[:2].T
-            step = 1e-3 * float(np.sqrt(self.polygon.envelope.area)) * out / np.linalg.norm(out)
-            votes.append(-1.0 if self.polygon.contains(shapely.Point(middle + step)) else 1.0)
-        return float(np.mean(votes)) if votes else 0.0
+        points, out = (
+            np.vstack([x[_VOTES] for x in rows]) for rows in ([w.points for w in loop], [w.out for w in loop])
+        )
+        points, out = (points - self.middle) @ self.axes[:2].T, out @ self.axes[:2].T
+        flat = norm(out)
+        counts = flat > _FLAT
+        step = 1e-3 * float(np.sqrt(self.polygon.envelope.area)) * out[counts] / flat[counts, None]
+        votes = np.where(shapely.contains_xy(self.polygon, points[counts] + step), -1.0, 1.0)
+        return float(votes.mean()) if len(votes) else 0.0
 
 
 def _seen(row: Array) -> _Seen:

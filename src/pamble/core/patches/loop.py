@@ -136,6 +136,11 @@ def _total(c: Chain) -> float:
 def refuse_gap(c: Chain, where: int) -> None:
     """Raise `GeometryError` with how far the ends of two sides are apart."""
     x, y, z = c.sides[where].side.ends[1]
+    if len(c.sides) == 1:
+        raise GeometryError(
+            f"This side does not come round: its ends are {c.gaps[where]:.3f} mm apart, near ({x:.2f}, {y:.2f}, "
+            f"{z:.2f}) mm. Pick those between them too."
+        )
     a, b = c.order[where] + 1, c.order[(where + 1) % len(c.order)] + 1
     raise GeometryError(
         f"Sides {a} and {b} do not meet: their ends are {c.gaps[where]:.3f} mm apart, "

@@ -60,7 +60,7 @@ def solve(matrix: Array, right: Array) -> Array:
     """
     d = 1.0 / np.sqrt(np.maximum(np.diag(matrix), 1e-300))
     scaled = matrix * d[:, None] * d
-    for ridge in _RIDGES:
+    for ridge in _RIDGES if np.isfinite(scaled).all() and np.isfinite(right).all() else ():
         try:
             scaled[np.diag_indices_from(scaled)] += ridge
             return np.asarray(d * cho_solve(cho_factor(scaled, lower=True, check_finite=False), d * right))

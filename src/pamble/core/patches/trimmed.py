@@ -40,6 +40,9 @@ _STEPS, _FEW_STEPS = 16, 6
 _FLAT_DEGREE, _HOLD = 5, 1e4
 """Degree of lines laid through feet, and weight of their ends against the rest."""
 
+_BACK = 150.0
+"""Angle, degrees, at a side that it was to meet tangentially from which a patch leads back over the neighbour."""
+
 _CUT = 1e-4
 """Tolerance, mm, of the trim along the sides."""
 
@@ -74,6 +77,8 @@ def trimmed_patch(
         raise folds
     face = _first_cut_out(made, c) if exact else _laid_round(made[0], c)
     figures = _figures(face, c, diagonal, exact)
+    if any(f.order > 0 and (f.angle or 0.0) > _BACK for f in figures):
+        raise folds
     warnings = contradictions(found, {n: p.asked.order for p, n in zip(c.sides, c.order, strict=True)})
     warnings += missed(face.surface, rows)
     return PatchMade(face, tuple(figures), tuple(found), tuple(tried), tuple(warnings))
@@ -113,7 +118,10 @@ def _search(
     steps = _STEPS if within == np.inf else _FEW_STEPS
 
     def look(ground: Ground) -> float:
-        one = _fitted(c, ground, diagonal, through, steps)
+        try:
+            one = _fitted(c, ground, diagonal, through, steps)
+        except GeometryError:  # no stable solution over this ground
+            return np.inf
         tried.append((*ground.spans, one.ratio))
         if not folded(one.surface, _inside(one.uv)):
             made.append(one)

@@ -12,7 +12,7 @@ from pamble.core.arrays import Array, IntArray
 from pamble.core.curves.edit import nearest_ends
 from pamble.core.curves.jets import end_jet
 from pamble.core.curves.match import match_end
-from pamble.core.curves.relations import Relation, Solution, solve_relations, touched_line
+from pamble.core.curves.relations import Relation, Solution, solve_relations, straight_line
 from pamble.core.errors import PambleError
 from pamble.core.spline.curve import Curve
 from pamble.study.features.base import Context, FeatureKind, Inputs, Made, made_curves
@@ -112,7 +112,7 @@ def _to_line(plain: Relation, r: RelationData, curve: Curve, inputs: Inputs) -> 
         raise PambleError(f"A {r.kind} needs a line to go to: pick one.")
     line = inputs.curve(r.line)
     if r.kind == "touch":
-        point, direction = (tuple(v.tolist()) for v in touched_line(line))
+        point, direction = (tuple(v.tolist()) for v in straight_line(line))
         return Relation("touch", point=point, direction=direction)
     end = nearest_ends(curve, line, ((r.end,), (0, 1)))[1]
     if r.kind == "inline":

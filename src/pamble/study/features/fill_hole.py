@@ -48,7 +48,7 @@ class FillParams(SidesParams):
     spans: of every patch in both directions, found if null.
     """
 
-    edges: list[EdgeRef] = Field(title="Sides", min_length=2, max_length=24, json_schema_extra={"rounds": True})
+    edges: list[EdgeRef] = Field(title="Sides", min_length=1, max_length=24, json_schema_extra={"rounds": True})
     layout: Literal["single", "spokes", "corners", "two", "strip", "best", "picked"] = choice(
         "Layout", "single",
         labels={

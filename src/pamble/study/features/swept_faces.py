@@ -9,7 +9,7 @@ from pydantic import Field, field_validator
 
 from pamble.core.arrays import Array
 from pamble.core.curves.offset import curve_plane
-from pamble.core.curves.relations import touched_line
+from pamble.core.curves.relations import straight_line
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face, natural_edge
 from pamble.core.patches.frames import along, between
@@ -112,7 +112,7 @@ def turned_about(about: str, line: EdgeRef | None, inputs: Inputs) -> tuple[Arra
         return np.zeros(3), np.asarray(np.eye(3)[_AXES[about]])
     if line is None:
         raise GeometryError("There is no line to turn about: pick one, or choose x, y or z.")
-    return touched_line(inputs.curve(line))
+    return straight_line(inputs.curve(line))
 
 
 class SweepParams(Stored):
