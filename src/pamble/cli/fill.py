@@ -28,6 +28,7 @@ from pamble.core.patches.inside import Through
 from pamble.core.patches.loop import Asked, Corner
 from pamble.core.patches.running import taken_together
 from pamble.core.patches.told import SideFigures, worst_of
+from pamble.core.patches.yielding import yielding
 from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP
 
 
@@ -67,8 +68,10 @@ def fill(given: Namespace) -> tuple[dict[str, Any], str]:
         goes, changed, hole = _cut_back(faces, hole, given.cut)
         cut = {id(faces[n]): face for n, face in changed.items()}
         faces = [changed.get(n, face) for n, face in enumerate(faces)]
-    together = taken_together([Asked(s.edge, order) for s in hole.sides])
+    met = yielding([Asked(s.edge, order) for s in hole.sides], diagonal)
+    together = taken_together(met.asked)
     asked = together.asked
+    words = replace(met, numbers=tuple(n for n, a in enumerate(asked) if a.order < order)).words
     centre = None if given.hub is None else np.array(numbers(given.hub, 3, "The hub"))
     tried: list[dict[str, Any]] = []
     made: list[_Filling] = []
@@ -115,8 +118,8 @@ def fill(given: Namespace) -> tuple[dict[str, Any], str]:
         "sides": [
             {"face": " + ".join(names[hole.sides[n].face] for n in together.members[s.number]),
              "edge": asked[s.number].label,
-             "continuity": f"G{order}", "patch": titles[p], "patch_edge": s.patch_side, "gap": s.gap, "angle": s.angle,
-             "curvature": s.curvature}
+             "continuity": f"G{asked[s.number].order}", "patch": titles[p], "patch_edge": s.patch_side,
+             "gap": s.gap, "angle": s.angle, "curvature": s.curvature}
             for s, p in sorted(zip(best.sides, best.patch_of, strict=True), key=lambda x: x[0].number)
         ],
         "inside": [
@@ -127,7 +130,7 @@ def fill(given: Namespace) -> tuple[dict[str, Any], str]:
             {**vars(c), "point": c.point.tolist(), "sides": [s + 1 for s in c.sides]} for c in best.corners
         ],
         "layouts": tried,
-        "warnings": list(best.warnings),
+        "warnings": [*words, *best.warnings],
         "problems": problems,
     }  # fmt: skip
     return out, _text(out)

@@ -8,12 +8,13 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from pamble.core.arrays import Array, norm, unit
+from pamble.core.arrays import TINY, Array, norm, unit
 from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge
 from pamble.core.patches.side import Neighbour, Side
 from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_derivatives
 from pamble.core.tolerances import COINCIDENT
 
 _MOST_GAP = (0.1, 2e-3)
@@ -69,7 +70,9 @@ class Placed:
 class Corner:
     """Where two sides follow each other. sides: their numbers. gap: of their ends, mm. angle: between the neighbours'
     normals, degrees. bends, twist: largest mismatch of the neighbours' curvatures along both sides, and of their twist,
-    % of the larger; None where there is no neighbour on both.
+    % of the larger. line: number of the side that is only contained where the other is met with tangents: then angle
+    and bends are those of its line with the other's neighbour, and there is no twist. None where there is nothing to
+    compare.
     """
 
     point: Array
@@ -78,6 +81,7 @@ class Corner:
     angle: float | None = None
     bends: float | None = None
     twist: float | None = None
+    line: int | None = None
 
 
 @dataclass(frozen=True)
@@ -159,12 +163,19 @@ def corners(c: Chain, diagonal: float) -> list[Corner]:
         other = c.sides[j]
         pair = (c.order[i], c.order[j])
         point = 0.5 * (one.side.ends[1] + other.side.ends[0])
-        if isinstance(one.asked.source, Curve) or isinstance(other.asked.source, Curve):
+        ends = ((one, np.array([1.0])), (other, np.array([0.0])))
+        bound = [not isinstance(p.asked.source, Curve) and p.asked.order > 0 for p, _ in ends]
+        if not any(bound):
             out.append(Corner(point, pair, float(c.gaps[i])))
-            continue
-        a, b = one.side.at(np.array([1.0])), other.side.at(np.array([0.0]))
-        t, s = one.side.tangents(np.array([1.0])), other.side.tangents(np.array([0.0]))
-        out.append(Corner(point, pair, float(c.gaps[i]), *_mismatch(a, b, t[0], s[0], diagonal)))
+        elif all(bound):
+            a, b = (p.side.at(s) for p, s in ends)
+            t, u = (p.side.tangents(s)[0] for p, s in ends)
+            out.append(Corner(point, pair, float(c.gaps[i]), *_mismatch(a, b, t, u, diagonal)))
+        else:
+            (line, s), (met, u) = ends if bound[1] else ends[::-1]
+            angle, bends = _leaves(line.side, s, met.side.at(u), diagonal)
+            bends = bends if met.asked.order > 1 else 0.0
+            out.append(Corner(point, pair, float(c.gaps[i]), angle, bends, line=pair[0] if bound[1] else pair[1]))
     return out
 
 
@@ -200,6 +211,19 @@ def _mismatch(a: Neighbour, b: Neighbour, t: Array, s: Array, diagonal: float) -
         return 100 * abs(float(p @ a.bend[0] @ q) - sign * float(p @ b.bend[0] @ q)) / reference
 
     return angle, max(off(t, t), off(s, s)), off(t, s)
+
+
+def _leaves(line: Side, s: Array, met: Neighbour, diagonal: float) -> tuple[float, float]:
+    """The angle at which a line leaves a surface at a share (1,) of it, degrees, and the mismatch of its curvature out
+    of the surface with the surface's own, % of the larger.
+    """
+    _, first, second = curve_derivatives(line.curve, line.parameters(s), 2)[:, 0]
+    speed, n = max(float(norm(first)), TINY), met.normal[0]
+    way = first / speed
+    curvature = (second - (second @ way) * way) / speed**2
+    reference = max(float(np.abs(met.bend).max()), float(norm(curvature)), 1.0 / max(diagonal, 1e-9))
+    angle = float(np.degrees(np.arcsin(np.clip(abs(way @ n), 0.0, 1.0))))
+    return angle, 100 * abs(float(curvature @ n - way @ met.bend[0] @ way)) / reference
 
 
 def free_side(start: Array, end: Array, leaving: Array, arriving: Array, s: Array) -> Array:

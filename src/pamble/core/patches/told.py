@@ -64,14 +64,20 @@ def contradictions(found: Sequence[Corner], orders: Mapping[int, int]) -> list[s
     """Words for corners at which two neighbours ask for different things. orders: asked for, by number of the side."""
     out = []
     for c in found:
-        order = min(orders[i] for i in c.sides)
+        order = min(orders[i] for i in c.sides if i != c.line)
         x, y, z = c.point
-        if c.angle is None or order == 0:
+        if c.angle is None:
             continue
         if c.angle > _CONFLICT or (order > 1 and max(c.bends or 0.0, c.twist or 0.0) > CONTRADICTS):
-            out.append(
-                f"At ({x:.2f}, {y:.2f}, {z:.2f}) mm sides {c.sides[0] + 1} and {c.sides[1] + 1} contradict each other: "
-                f"their normals by {c.angle:.3f}°, curvatures by {c.bends:.1f} %, twist by {c.twist:.1f} %. "
-                "No patch heals that: mend the neighbours there."
-            )
+            one, two = (i + 1 for i in c.sides)
+            if c.line is None:
+                said = f"sides {one} and {two} contradict each other: their normals by {c.angle:.3f}°, curvatures by "
+                said += f"{c.bends:.1f} %, twist by {c.twist:.1f} %"
+                helps = "mend the neighbours there"
+            else:
+                other = two if c.line == c.sides[0] else one
+                said = f"the line of side {c.line + 1} leaves the face beside side {other} by {c.angle:.3f}°, its "
+                said += f"curvature by {c.bends:.1f} %"
+                helps = "ask for less there, or bend the line"
+            out.append(f"At ({x:.2f}, {y:.2f}, {z:.2f}) mm {said}. No patch heals that: {helps}.")
     return out

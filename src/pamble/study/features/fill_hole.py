@@ -17,6 +17,7 @@ from pamble.core.patches.between import one_patch
 from pamble.core.patches.loop import Asked, Corner
 from pamble.core.patches.running import Sides, taken_together
 from pamble.core.patches.told import SideFigures
+from pamble.core.patches.yielding import Yielding, yielding
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.differential import normals
 from pamble.core.spline.evaluate import curve_points, surface_grid
@@ -25,7 +26,7 @@ from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figur
 from pamble.study.features.fields import choice, number, unseen
 from pamble.study.features.handles import move, slide
 from pamble.study.features.remedies import remedies_for, simpler_edges
-from pamble.study.features.sides import MOST, SidesParams
+from pamble.study.features.sides import MOST, SidesParams, continuities
 from pamble.study.features.ways import Given, Ways
 from pamble.study.references import EdgeRef, Place
 
@@ -40,15 +41,17 @@ _KINDS = {"spokes": "spokes", "corners": "corners", "two": "two", "strip": "stri
 
 
 class FillParams(SidesParams):
-    """edges: those round the hole, in any order. layout: one trimmed patch, or patches round a hub whose spokes begin
-    in the middles of the sides, or also at corners; two patches; a strip and what is beside it; the best of all; or the
-    one that ``way`` names. chains: whether edges that follow each other without a corner are one side. feet: where on
-    each side a spoke begins, as a share of it, null for its middle. inside: curves that one trimmed patch passes.
-    along: curves that seams run along, from the rim to the hub or across. hub: where the spokes meet, found if null.
-    spans: of every patch in both directions, found if null.
+    """edges: those round the hole, in any order. continuity: where nothing is said G2, but see `yielding`. layout:
+    one trimmed patch, or patches round a hub whose spokes begin in the middles of the sides, or also at corners;
+    two patches; a strip and what is beside it; the best of all; or the one that ``way`` names. chains: whether
+    edges that follow each other without a corner are one side. feet: where on each side a spoke begins, as a share
+    of it, null for its middle. inside: curves that one trimmed patch passes. along: curves that seams run along,
+    from the rim to the hub or across. hub: where the spokes meet, found if null. spans: of every patch in both
+    directions, found if null.
     """
 
     edges: list[EdgeRef] = Field(title="Sides", min_length=1, max_length=24, json_schema_extra={"rounds": True})
+    continuity: list[int] = continuities(MOST, "orders")
     layout: Literal["single", "spokes", "corners", "two", "strip", "best", "picked"] = choice(
         "Layout", "single",
         labels={
@@ -71,9 +74,10 @@ class FillParams(SidesParams):
 def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
     """Fill the hole."""
     inputs.different(params.edges)
-    asked = [Asked(inputs.edge(ref), order) for ref, order in zip(params.edges, params.orders(), strict=True)]
     diagonal = max(inputs.edge(ref).surface.diagonal for ref in params.edges)
-    sides = taken_together(asked) if params.chains == "one" else taken_together(asked, len(asked))
+    given = _asked(params, inputs, diagonal)
+    orders = [a.order for a in given.asked]
+    sides = taken_together(given.asked) if params.chains == "one" else taken_together(given.asked, len(orders))
     count = len(sides.asked)
     ways = _ways(params, inputs, sides, diagonal)
     if params.layout == "single":
@@ -85,9 +89,9 @@ def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
             made.corners,
             made.face.surface.spans[0],
         )
-        facts["layouts"] = [] if ways is None else ways.rows()
-        met = _met(params, inputs, sides, made.sides, [("", made.face)] * len(made.sides))
-        told = (*made.warnings, *_mended(params, inputs, sides, made.corners, facts, context))
+        facts |= {"layouts": [] if ways is None else ways.rows(), "orders": orders}
+        met = _met(params.edges, orders, inputs, sides, made.sides, [("", made.face)] * len(made.sides))
+        told = (*given.words, *made.warnings, *_mended(params, inputs, sides, made.corners, facts, context))
         return Made({"": Shape(made.face)}, seams=met, facts=facts, warnings=told, ways=ways)
     hub = None if params.hub is None else inputs.point(params.hub)
     laid = lay_out(
@@ -103,7 +107,7 @@ def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
     facts = _facts(laid.layout.name, laid.sides, laid.corners, laid.tried[0].spans)
     facts["inside"] = [{"angle": s.angle, "curvature": s.curvature} for s in laid.inside]
     ways = None if ways is None else ways.showing(laid.tried)
-    facts["layouts"] = [] if ways is None else ways.rows()
+    facts |= {"layouts": [] if ways is None else ways.rows(), "orders": orders}
     facts["missed"] = laid.missed
     slots = ["", *(f"{i}" for i in range(2, len(laid.faces) + 1))]
     shapes = {slot: Shape(face) for slot, face in zip(slots, laid.faces, strict=True)}
@@ -111,9 +115,15 @@ def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
         DeclaredSeam(s.edges[0], _object(context.step, slots[s.patches[1]]), s.edges[1], MOST, slots[s.patches[0]])
         for s in laid.inside
     )
-    met = _met(params, inputs, sides, laid.sides, [(slots[p], laid.faces[p]) for p in laid.patch_of])
-    told = (*_told(laid), *_mended(params, inputs, sides, laid.corners, facts, context))
+    met = _met(params.edges, orders, inputs, sides, laid.sides, [(slots[p], laid.faces[p]) for p in laid.patch_of])
+    told = (*given.words, *_told(laid), *_mended(params, inputs, sides, laid.corners, facts, context))
     return Made(shapes, seams=(*met, *inside), handles=_handles(laid), facts=facts, warnings=told, ways=ways)
+
+
+def _asked(params: FillParams, inputs: Inputs, diagonal: float) -> Yielding:
+    """What is asked of the sides; where nothing is said of them some give way, see `yielding`."""
+    asked = tuple(Asked(inputs.edge(ref), order) for ref, order in zip(params.edges, params.orders(), strict=True))
+    return Yielding(asked) if params.continuity else yielding(asked, diagonal)
 
 
 def _mended(
@@ -170,7 +180,8 @@ def _object(step: str, slot: str) -> str:
 
 
 def _met(
-    params: FillParams,
+    edges: Sequence[EdgeRef],
+    orders: Sequence[int],
     inputs: Inputs,
     sides: Sides,
     figures: Sequence[SideFigures],
@@ -181,7 +192,7 @@ def _met(
     for s, (slot, face) in zip(figures, patches, strict=True):
         members = sides.members[s.number]
         for n in members:
-            ref, order = params.edges[n], params.orders()[n]
+            ref, order = edges[n], orders[n]
             if len(members) == 1 or _along(face.edge(s.patch_side), inputs.edge(ref)):
                 out.append(DeclaredSeam(s.patch_side, ref.feature, ref.edge, order, slot, len(members) > 1))
     return tuple(out)

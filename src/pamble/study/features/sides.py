@@ -14,9 +14,11 @@ MOST = 2
 """Continuity of a patch at a side of which nothing is said."""
 
 
-def continuities(most: int) -> Any:
-    """The field of a continuity for each side, up to G``most``."""
-    return choice("Continuity of each side", [], widget="continuities", limits={"maximum": most})
+def continuities(most: int, found: str = "") -> Any:
+    """The field of a continuity for each side, up to G``most``. found: name in the facts of what they are where nothing
+    is said.
+    """
+    return choice("Continuity of each side", [], widget="continuities", limits={"maximum": most}, found=found)
 
 
 class SidesParams(Stored):

@@ -9,6 +9,8 @@ interface Props {
   /** What the continuities belong to, in order. */
   sides: readonly EdgeRef[];
   value: readonly number[];
+  /** What they came to where nothing is set. */
+  found?: readonly number[];
   change(value: number[]): void;
 }
 
@@ -16,8 +18,8 @@ interface Props {
 const UNSAID = 2;
 
 /** One continuity for each of several lines. */
-export function Continuities({ field, sides, value, change }: Props) {
-  const at = (i: number) => value[i] ?? Math.min(field.most, UNSAID);
+export function Continuities({ field, sides, value, found = [], change }: Props) {
+  const at = (i: number) => value[i] ?? found[i] ?? Math.min(field.most, UNSAID);
   const levels = ['G0', 'G1', 'G2', 'G3'].slice(0, field.most + 1);
   return sides.map((side, i) => (
     <div className="row" key={`${side.feature} ${side.edge}`}>

@@ -118,7 +118,15 @@ function OneField({ field, id, kind, params, draft, facts }: Omit<BlockProps, 'f
       break;
     case 'continuities': {
       const sides = fieldsOf(kind).find((f) => f.widget === 'lines');
-      return <Continuities field={field} sides={(params[sides?.name ?? ''] as EdgeRef[] | undefined) ?? []} value={(params[field.name] as number[] | undefined) ?? []} change={change} />;
+      return (
+        <Continuities
+          field={field}
+          sides={(params[sides?.name ?? ''] as EdgeRef[] | undefined) ?? []}
+          value={(params[field.name] as number[] | undefined) ?? []}
+          found={facts?.[field.found] as number[] | undefined}
+          change={change}
+        />
+      );
     }
     case 'number each': {
       const found = field.found ? ((facts?.[field.found] as (number | null)[] | undefined) ?? []) : undefined;
