@@ -5,9 +5,11 @@ import json
 import numpy as np
 import pytest
 from OCP.BRep import BRep_Builder
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Common
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakePolygon, BRepBuilderAPI_Sewing
 from OCP.BRepFilletAPI import BRepFilletAPI_MakeFillet
 from OCP.BRepGProp import BRepGProp
+from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeSphere
 from OCP.gp import gp_Pnt
 from OCP.GProp import GProp_GProps
 from OCP.TopAbs import TopAbs_ShapeEnum
@@ -16,6 +18,7 @@ from OCP.TopoDS import TopoDS, TopoDS_Compound
 from pamble.cli.main import main
 from pamble.core.exchange.step import write_step
 from pamble.core.spline.evaluate import surface_points
+from tests.cli.test_fillet_ends import near, volume
 from tests.cli.test_fillet_shells import box, shell
 from tests.core.corners.test_four import branches
 from tests.core.patches.grounds import ground
@@ -76,6 +79,34 @@ def test_what_is_taken_out_of_a_rounded_block_is_filled_tangent_and_sews_closed(
     assert max(s["gap"] for s in sides) < 0.001
     assert max(s["angle"] for s in sides) < 0.01
     assert shell(out)[0] == 0
+
+
+def lens():
+    """Two balls of 40 mm meet in a circle, of which a piece is cut out: a crease that bows out of the plane in which
+    its fillet is narrow."""
+    balls = [BRepPrimAPI_MakeSphere(gp_Pnt(0, y, 0), 40.0).Shape() for y in (-20, 20)]
+    cut = BRepPrimAPI_MakeBox(gp_Pnt(-17, -30, 5), gp_Pnt(17, 30, 50)).Shape()
+    return BRepAlgoAPI_Common(BRepAlgoAPI_Common(*balls).Shape(), cut).Shape()
+
+
+@pytest.mark.parametrize(("solid", "on"), [(box, (50.0, 0.0, 40.0)), (lens, (0.0, 0.0, np.sqrt(1200.0)))])
+def test_a_slot_between_sharp_ends_is_tangent_along_it_and_only_met_at_its_ends(solid, on, tmp_path, capsys):
+    sharp = solid()
+    made = BRepFilletAPI_MakeFillet(sharp)
+    made.Add(3.0, near(sharp, on))
+    whole = made.Shape()
+    rest, at = without(whole, np.array(on))
+    out = tmp_path / "filled.step"
+    words = ["fill", written(rest, tmp_path / "open.step"), "--at", at, "--continuity", "G1", "-o", str(out), "--json"]
+    capsys.readouterr()
+    assert main(words) == 0
+    said = json.loads(capsys.readouterr().out)
+    assert sorted(s["continuity"] for s in said["sides"]) == ["G0", "G0", "G1", "G1"]
+    assert max(s["angle"] for s in said["sides"] if s["continuity"] == "G1") < 0.005
+    assert ["are met without tangents" in w for w in said["warnings"]] == [True]
+    free, sewn = shell(out)
+    assert free == 0
+    assert volume(sewn) == pytest.approx(volume(whole), rel=1e-4)
 
 
 def pyramid(count: int) -> tuple[object, np.ndarray, np.ndarray]:

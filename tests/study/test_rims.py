@@ -147,3 +147,21 @@ def test_a_hole_with_one_round_edge_is_filled_as_the_ball_that_it_was_cut_from(k
     assert top.distance[0] < 0.1
     state = add(kernel, "side", "fill_hole", edges=[line("zone", "u0" if rim[0] == "v" else "v0")])
     assert "This side does not come round" in state.problem
+
+
+def test_sides_that_keep_others_from_their_tangents_are_met_only_until_more_is_asked_of_them(kernel):
+    """A box of 60 x 30 mm without its lid."""
+    corners = [(0, 0, 0), (60, 0, 0), (60, 30, 0), (0, 30, 0)]
+    for n, (a, b) in enumerate(zip(corners, [*corners[1:], corners[0]], strict=True)):
+        wall = plane(a, tuple(np.subtract(b, a)), (0, 0, -20))
+        add(kernel, f"w{n}", "face", face=FaceData.of(Face(wall)).model_dump(mode="json"))
+    rim = [line(f"w{n}", "v0") for n in range(4)]
+    made = add(kernel, "fill", "fill_hole", edges=rim).made
+    assert made.facts["orders"] == [2, 0, 2, 0]
+    assert "Sides 2 and 4 are met without tangents: faces that follow each other there stand at 90°." in made.warnings
+    rows = [r for r in read_frame(kernel.frame())[0]["seams"] if "fill" in (r["a"]["feature"], r["b"]["feature"])]
+    assert sorted((r["b"]["feature"], r["target"]) for r in rows) == [("w0", 2), ("w1", 0), ("w2", 2), ("w3", 0)]
+    kernel.commit({"op": "set_params", "id": "fill", "changes": {"continuity": [1, 1, 1, 1]}})
+    made = kernel.now.states["fill"].made
+    assert made.facts["orders"] == [1, 1, 1, 1]
+    assert sum("contradict each other: their normals by 90.000°" in w for w in made.warnings) == 4

@@ -159,8 +159,9 @@ def test_neighbours_that_contradict_each_other_at_a_corner_are_named():
     bent = known.with_control(known.control + interpolated(lifted, 2, 2).control)
     mixed = [*loop[:2], hole(bent, 5)[2], *loop[3:]]
     made = lay_out([Asked(e, 2) for e in mixed], 500.0)
-    assert len(made.warnings) == 2
-    assert all("contradict each other" in w for w in made.warnings)
+    assert len(made.warnings) == 3
+    assert all("contradict each other" in w for w in made.warnings[:2])
+    assert "Side 4 is met no better than" in made.warnings[2]
 
 
 def test_light_is_calm_on_balls_and_cylinders_and_not_where_curvature_changes():

@@ -19,7 +19,7 @@ from pamble.core.errors import GeometryError, PambleError
 from pamble.core.faces.face import Edge, Face, natural_edge
 from pamble.core.patches.closed import closed
 from pamble.core.patches.loop import Asked, Chain, Corner, corners, eased
-from pamble.core.patches.told import SideFigures, contradictions
+from pamble.core.patches.told import SideFigures, contradictions, short_of
 from pamble.core.patches.trimmed import carried_over
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.surface import Surface
@@ -108,6 +108,7 @@ def lay_out(
     sides, patch_of, inside = _measured(c, net, faces, diagonal, exact)
     missed = {k: off(_edge(faces, net.uses[k][0]).space, line) for k, line in best.inside.leads.items()}
     warnings = contradictions(found, {n: p.asked.order for p, n in zip(c.sides, c.order, strict=True)})
+    warnings += short_of(sides) if exact and spans is None else []
     return LaidOut(
         best.layout,
         faces,

@@ -22,7 +22,7 @@ from pamble.core.patches.loop import Asked, Chain, Corner, Placed, chain, corner
 from pamble.core.patches.meets import Meets
 from pamble.core.patches.solve import Condition, Fitted, fit
 from pamble.core.patches.space import Patch, Space
-from pamble.core.patches.told import PatchMade, SideFigures, contradictions, worst_of
+from pamble.core.patches.told import PatchMade, SideFigures, contradictions, short_of, worst_of
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.differential import normals
@@ -369,7 +369,4 @@ def _turned(surface: Surface, layout: _Layout) -> Surface:
 
 def _words(found: Sequence[Corner], figures: Sequence[SideFigures], layout: _Layout, searched: bool) -> list[str]:
     out = contradictions(found, {n: p.asked.order for p, n in layout.sides.values()})
-    worst = max(figures, key=lambda f: f.ratio)
-    if worst.ratio > 1.0 and searched:
-        out.append(f"Side {worst.number + 1} is met no better than {worst.ratio:.1f} times what is aimed at.")
-    return out
+    return [*out, *(short_of(figures) if searched else [])]

@@ -28,6 +28,9 @@ _BESIDE = 0.5
 _OUTWARD, _FLAT = 0.3, 0.3
 """Share of the sides that may lead out of a loop that is a hole; in-plane part of a direction from which it counts."""
 
+_SEEN = 1e-4
+"""Vector area of a loop over its size squared from which it tells where it is seen from."""
+
 
 @dataclass(frozen=True)
 class HoleSide:
@@ -61,14 +64,14 @@ def find_hole(faces: Sequence[Face], point: Array, search: float) -> Hole:
         raise GeometryError(
             f"No loop of open edges closes: near ({x:.2f}, {y:.2f}, {z:.2f}) mm {gap:.3f} mm are left open."
         )
-    rated, far = [], []
+    rated, far, rims = [], [], False
     for loop in loops:
         row = np.vstack([w.points for w in loop])
-        if _outer(loop):
-            continue
         around, away = _seen(row).surrounds(target), float(norm(row - target).min())
         length = float(norm(np.diff(row, axis=0)).sum())
-        if around or away < _BESIDE * length:
+        if _outer(loop):
+            rims = rims or away < _BESIDE * length
+        elif around or away < _BESIDE * length:
             rated.append((not around, length if around else away, loop))
         else:
             far.append((away, row.mean(axis=0)))
@@ -78,6 +81,8 @@ def find_hole(faces: Sequence[Face], point: Array, search: float) -> Hole:
         if far:
             away, (x, y, z) = min(far, key=lambda f: f[0])
             words += f" The nearest is {away:.1f} mm off, round ({x:.2f}, {y:.2f}, {z:.2f}) mm."
+        elif rims:
+            words += " The open edges there are the rim of what is there, not of a hole: a blend joins two such rims."
         raise GeometryError(words)
     return _hole(min(rated, key=lambda r: r[:2])[2])
 
@@ -211,7 +216,7 @@ def _loops(pieces: Sequence[OpenEdge], reach: float) -> tuple[list[list[_Way]], 
 
 @dataclass(frozen=True)
 class _Seen:
-    """A loop seen square to the plane that fits it."""
+    """A loop seen from where it encloses the most."""
 
     middle: Array
     axes: Array
@@ -236,8 +241,14 @@ class _Seen:
 
 
 def _seen(row: Array) -> _Seen:
+    """Along its vector area: the plane that fits a narrow, bent loop stands on edge to it."""
     middle = row.mean(axis=0)
-    axes = np.linalg.svd(row - middle, full_matrices=False)[2]
+    flat = row - middle
+    area = 0.5 * np.cross(flat, np.roll(flat, -1, axis=0)).sum(axis=0)
+    if float(norm(area)) > _SEEN * float(norm(np.ptp(row, axis=0))) ** 2:
+        way = unit(area[None])[0]
+        flat = flat - np.outer(flat @ way, way)
+    axes = np.linalg.svd(flat, full_matrices=False)[2]
     return _Seen(middle, axes, _inside((row - middle) @ axes[:2].T))
 
 

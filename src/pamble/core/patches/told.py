@@ -81,3 +81,11 @@ def contradictions(found: Sequence[Corner], orders: Mapping[int, int]) -> list[s
                 helps = "ask for less there, or bend the line"
             out.append(f"At ({x:.2f}, {y:.2f}, {z:.2f}) mm {said}. No patch heals that: {helps}.")
     return out
+
+
+def short_of(figures: Sequence[SideFigures]) -> list[str]:
+    """Words for the side that misses its aim the most."""
+    worst = max(figures, key=lambda f: f.ratio)
+    if worst.ratio <= 1.0:
+        return []
+    return [f"Side {worst.number + 1} is met no better than {worst.ratio:.1f} times what is aimed at."]

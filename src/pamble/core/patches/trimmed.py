@@ -24,7 +24,7 @@ from pamble.core.patches.loop import Asked, Chain, Placed, corners, eased
 from pamble.core.patches.meets import MeetsAlong
 from pamble.core.patches.solve import Condition, fit
 from pamble.core.patches.space import Space
-from pamble.core.patches.told import PatchMade, SideFigures, contradictions
+from pamble.core.patches.told import PatchMade, SideFigures, contradictions, short_of
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import BLEND_GAP
@@ -69,10 +69,12 @@ def trimmed_patch(
     c = eased(c, found)
     rows = [samples(x) for x in through]
     made, tried = _search(c, diagonal, degree, spans, rows, lends=lends)
-    folds = GeometryError(
-        "One patch over this hole folds: lay it out in several pieces, or ask for less at its sides"
-        + (", or move what it passes inside." if rows else ".")
+    helps = (
+        "lay it out in several pieces, or ask for less at its sides" if len(asked) > 1 else "ask for less at its rim"
     )
+    if rows:
+        helps += ", or move what it passes inside"
+    folds = GeometryError(f"One patch over this hole folds: {helps}.")
     if not made:
         raise folds
     face = _first_cut_out(made, c) if exact else _laid_round(made[0], c)
@@ -80,7 +82,7 @@ def trimmed_patch(
     if any(f.order > 0 and (f.angle or 0.0) > _BACK for f in figures):
         raise folds
     warnings = contradictions(found, {n: p.asked.order for p, n in zip(c.sides, c.order, strict=True)})
-    warnings += missed(face.surface, rows)
+    warnings += [*missed(face.surface, rows), *(short_of(figures) if exact and spans is None else [])]
     return PatchMade(face, tuple(figures), tuple(found), tuple(tried), tuple(warnings))
 
 
