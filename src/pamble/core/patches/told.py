@@ -61,26 +61,36 @@ def worst_of(sides: Sequence[SideFigures], found: Sequence[Corner]) -> float:
 
 
 def contradictions(found: Sequence[Corner], orders: Mapping[int, int]) -> list[str]:
-    """Words for corners at which two neighbours ask for different things. orders: asked for, by number of the side."""
-    out = []
-    for c in found:
-        order = min(orders[i] for i in c.sides if i != c.line)
-        x, y, z = c.point
-        if c.angle is None:
-            continue
-        if c.angle > _CONFLICT or (order > 1 and max(c.bends or 0.0, c.twist or 0.0) > CONTRADICTS):
-            one, two = (i + 1 for i in c.sides)
-            if c.line is None:
-                said = f"sides {one} and {two} contradict each other: their normals by {c.angle:.3f}°, curvatures by "
-                said += f"{c.bends:.1f} %, twist by {c.twist:.1f} %"
-                helps = "mend the neighbours there"
-            else:
-                other = two if c.line == c.sides[0] else one
-                said = f"the line of side {c.line + 1} leaves the face beside side {other} by {c.angle:.3f}°, its "
-                said += f"curvature by {c.bends:.1f} %"
-                helps = "ask for less there, or bend the line"
-            out.append(f"At ({x:.2f}, {y:.2f}, {z:.2f}) mm {said}. No patch heals that: {helps}.")
+    """Words for corners at which two neighbours ask for different things, and for all together at which a line leaves
+    the face beside it. orders: asked for, by number of the side.
+    """
+    bad = [c for c in found if _contradicts(c, min(orders[i] for i in c.sides if i != c.line))]
+    out = [
+        f"At {_place(c)} mm sides {c.sides[0] + 1} and {c.sides[1] + 1} contradict each other: their normals by "
+        f"{c.angle:.3f}°, curvatures by {c.bends:.1f} %, twist by {c.twist:.1f} %. No patch heals that: mend the "
+        "neighbours there."
+        for c in bad
+        if c.line is None
+    ]
+    lines = [c for c in bad if c.line is not None]
+    if lines:
+        c = max(lines, key=lambda c: (c.angle or 0.0, c.bends or 0.0))
+        line, beside = sorted((i + 1 for i in c.sides), key=lambda n: n - 1 != c.line)
+        most = f", most of {len(lines)} corners," if len(lines) > 1 else ""
+        out.append(
+            f"At {_place(c)} mm{most} the line of side {line} leaves the face beside side {beside} by {c.angle:.3f}°, "
+            f"its curvature by {c.bends:.1f} %. No patch heals that: ask for less there, or bend the line."
+        )
     return out
+
+
+def _contradicts(c: Corner, order: int) -> bool:
+    bent = order > 1 and max(c.bends or 0.0, c.twist or 0.0) > CONTRADICTS
+    return c.angle is not None and (c.angle > _CONFLICT or bent)
+
+
+def _place(c: Corner) -> str:
+    return f"({', '.join(f'{x:.2f}' for x in c.point)})"
 
 
 def short_of(figures: Sequence[SideFigures]) -> list[str]:
