@@ -32,8 +32,8 @@ _AHEAD = 0.8
 _TRIES, _PARTS = 7, 8
 """How often rows are added where not all is kept, and the most parts between two sections."""
 
-_COLUMNS, _MOST = 36, 480
-"""CVs along sections up to which more are worth it, and in all."""
+_COLUMNS, _MOST_COLUMNS, _MOST = 36, 96, 600
+"""CVs along sections up to which more are put in all along them, and where an end misses; and in all."""
 
 _AT_ONCE = 24, 320
 """CVs along sections, and in all with two parts between them, up to which guides are followed by the fit that keeps the
@@ -124,11 +124,15 @@ def kept(skin: Surface, wanted: Wanted, quick: bool = False, before: Surface | N
         if made.ratio <= 1.0 or (wanted.guides and number and (idle or made.ratio > _HOPELESS)):
             break
         ratios = _between(patch, made, wanted, [c for c in conditions if isinstance(c, Contains)])
-        at_ends = max((made.worst[c.name] for c in conditions if isinstance(c, Meets)), default=0.0)
-        if at_ends > max(1.0, float(ratios.max(initial=0.0))) and columns.count < _COLUMNS:
-            columns = _more(columns)
+        met = [c for c in conditions if isinstance(c, Meets)]
+        size = columns.count, int(parts.sum())
+        if max((made.worst[c.name] for c in met), default=0.0) > max(1.0, float(ratios.max(initial=0.0))):
+            few = columns.count < _COLUMNS
+            columns = _more(columns) if few else columns if idle > 1 else _closer(columns, met)
         else:
             parts = np.minimum(np.where(ratios > _FAR, 2 * parts, np.where(ratios > 1.0, parts + 1, parts)), _PARTS)
+        if size == (columns.count, int(parts.sum())):
+            break
     assert best is not None
     return best[1]
 
@@ -224,6 +228,18 @@ def _more(columns: Space) -> Space:
     inner = columns.knots[columns.degree + 1 : -columns.degree - 1]
     ends = np.repeat(breaks[[0, -1]], columns.degree + 1)
     return Space(columns.degree, np.sort(np.concatenate([ends, inner, middles])))
+
+
+def _closer(columns: Space, met: Sequence[Meets]) -> Space:
+    """A knot more in the middle of every span along which an end misses what it is to meet."""
+    breaks = columns.breaks
+    worst = np.zeros(len(breaks) - 1)
+    for m in met:
+        np.maximum.at(worst, np.searchsorted(breaks[1:-1], m.shares, side="right"), m.missed)
+    middles = 0.5 * (breaks[1:] + breaks[:-1])[worst > 1.0]
+    if columns.count + len(middles) > _MOST_COLUMNS:
+        return columns
+    return Space(columns.degree, np.sort(np.concatenate([columns.knots, middles])))
 
 
 def _sections(wanted: Wanted, patch: Patch) -> list[Contains]:

@@ -63,7 +63,8 @@ class Meets:
     keep: the arm stays as it is, so many times as long, but for what the neighbour's tangent plane asks of it, and that
     it leaves the neighbour's face; 0 for what comes.
     floor: least curvature, 1/mm, that a mismatch is taken against. loose: factor on all aims of the seam. ease: factors
-    on that of the curvature, by share of the side.
+    on that of the curvature, by share of the side. missed: at the last step, the worst figure over its aim at the
+    ``shares`` (m,) of the side.
     """
 
     patch_side: str
@@ -77,9 +78,12 @@ class Meets:
     name: str = "side"
     kept: _Kept | None = None
     uv: Array = field(default_factory=lambda: np.zeros((0, 2)))
+    shares: Array = field(default_factory=lambda: np.zeros(0))
+    missed: Array = field(default_factory=lambda: np.zeros(0))
 
     def _keep(self, patch: Patch, control: Array) -> _Kept:
         u, v, s = side_places(patch, self.patch_side, 16)
+        self.shares = s
         columns = patch.columns(u, v, max(2, self.order))
         level = self.patch_side[0] == "v"
         sign = 1.0 if self.patch_side[1] == "0" else -1.0
@@ -164,7 +168,8 @@ class Meets:
             tolerance = _RATE * k.ease * np.maximum(np.abs(rate) / square**1.5, least) * np.maximum(reach, TINY) ** 3
             third = k.third @ x
             add(rows - turning(third), 3 * dot(flat, bend_d) + rate - dot(n, third), tolerance)
-        worst = max(float(np.abs(x).max()) for x in figures) / self.loose
+        self.missed = np.abs(figures).max(axis=0) / self.loose
+        worst = float(self.missed.max())
         if k.arm is not None:
             length = norm(k.arm)
             for way in (unit(k.arm), k.tangent):

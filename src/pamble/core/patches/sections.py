@@ -28,6 +28,9 @@ _PACE = 0.12
 _TIMES = 2
 """CVs of the richest section, so many times, up to which all knots are put together where paces agree."""
 
+_RICH = 60
+"""CVs from which sections that are to meet other things too are fitted anew on fewer."""
+
 
 @dataclass(frozen=True)
 class Alike:
@@ -122,11 +125,13 @@ def _compatible(run: Sequence[Curve], tolerance: float, matched: Array, rational
     exact = _together(run)
     if exact is not None and exact[0].weights is not None and not rational:
         exact = None
-    most = _TIMES * max(len(c.control) for c in run)
-    if exact is not None and _same_pace(run) and len(exact[0].control) <= most:
+    count = np.inf if exact is None else len(exact[0].control)
+    # What has to meet other things too is solved for on all its CVs.
+    rich = not rational and count > _RICH
+    if exact is not None and not rich and _same_pace(run) and count <= _TIMES * max(len(c.control) for c in run):
         return exact, 0.0
     fitted, off = refitted(run, tolerance, matched, is_closed(run[0]))
-    if exact is not None and (len(exact[0].control) <= len(fitted[0].control) or off > tolerance):
+    if exact is not None and (count <= len(fitted[0].control) or off > tolerance):
         return exact, 0.0
     return fitted, off
 
