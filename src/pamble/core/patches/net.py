@@ -1,8 +1,7 @@
 """Surface through a net of crossing curves that may miss each other a little.
 
-The reference is the transfinite interpolation of the curves (Gordon, Spline-blended surface interpolation through curve
-networks, Journal of Mathematics and Mechanics 18, 1969), each run through at a pace that takes its crossings to common
-parameters. The fit then contains every curve within a tolerance, softer beside crossings that miss. Own method.
+The reference is the transfinite interpolation of the curves, each run through at a pace that takes its crossings to
+common parameters. The fit then contains every curve within a tolerance, softer beside crossings that miss. Own method.
 """
 
 from __future__ import annotations
@@ -11,7 +10,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.interpolate import CubicSpline, PchipInterpolator, make_interp_spline
+from scipy.interpolate import CubicSpline, PchipInterpolator
 
 from pamble.core.arrays import Array, norm, unit
 from pamble.core.curves.measure import LengthMap
@@ -20,6 +19,7 @@ from pamble.core.patches.crossed import Net, sorted_net
 from pamble.core.patches.folds import told_folds
 from pamble.core.patches.solve import Condition, fit
 from pamble.core.patches.space import Patch, Space
+from pamble.core.patches.transfinite import Run, transfinite
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.differential import curvatures
@@ -78,7 +78,7 @@ def net_surface(
     net = sorted_net(curves, miss)
     runs = [_paced(c, own, net.u) for c, own in zip(net.along, net.share_u, strict=True)]
     over = [_paced(c, own, net.v) for c, own in zip(net.across, net.share_v.T, strict=True)]
-    reference = _transfinite(net, runs, over)
+    reference = transfinite(net, runs, over)
     tried: list[_Trial] = []
     poles = _poles(net)
 
@@ -166,11 +166,7 @@ def _off(surface: Surface, curve: Curve, pace: Array, level: float, way: int) ->
     return float(largest(distance, even, distance(even))[1][0])
 
 
-_Run = tuple[Array, Array, Array]
-"""Points (m, 3) of a curve at even shares of its length, their common parameters (m,), and unit tangents (m, 3)."""
-
-
-def _paced(curve: Curve, own: Array, common: Array) -> _Run:
+def _paced(curve: Curve, own: Array, common: Array) -> Run:
     share = np.linspace(0.0, 1.0, _SAMPLES)
     d = curve_derivatives(curve, LengthMap(curve).parameters(share), 1)
     marks, first = np.unique(np.concatenate([[0.0], own, [1.0]]).round(9), return_index=True)
@@ -193,21 +189,7 @@ def _pace(marks: Array, common: Array, share: Array) -> Array:
     return np.asarray(PchipInterpolator(marks, common)(share))
 
 
-def _transfinite(net: Net, runs: Sequence[_Run], over: Sequence[_Run]) -> Callable[[Array, Array], Array]:
-    """Points on a grid of parameters: both families blended, less the crossings that both have."""
-    along, across = ([CubicSpline(t, p) for p, t, _ in own] for own in (runs, over))
-    weigh_u, weigh_v = (make_interp_spline(m, np.eye(len(m)), k=min(3, len(m) - 1)) for m in (net.u, net.v))
-
-    def points(u: Array, v: Array) -> Array:
-        wu, wv = np.asarray(weigh_u(u)), np.asarray(weigh_v(v))
-        a = np.einsum("vi,iuc->uvc", wv, np.array([f(u) for f in along]))
-        b = np.einsum("uj,jvc->uvc", wu, np.array([f(v) for f in across]))
-        return np.asarray(a + b - np.einsum("vi,uj,ijc->uvc", wv, wu, net.points))
-
-    return points
-
-
-def _conditions(net: Net, runs: Sequence[_Run], way: int, tolerance: float, patch: Patch) -> list[Condition]:
+def _conditions(net: Net, runs: Sequence[Run], way: int, tolerance: float, patch: Patch) -> list[Condition]:
     """Every curve of a family is contained; beside crossings that miss, as far as it must give way."""
     levels, marks = (net.v, net.u) if way == 0 else (net.u, net.v)
     gaps = net.gap if way == 0 else net.gap.T
