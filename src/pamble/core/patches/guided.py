@@ -282,7 +282,8 @@ def _beside(skin: Surface, wanted: Wanted, name: str, i: int) -> Meets:
     side = Side(source, like=wanted.curves[i])
     few = len(wanted.curves) < 3 or not _leaves(skin, name, side)
     keep = end.magnitude if few or end.magnitude != 1.0 else 0.0
-    return Meets(name, side, end.order, floor=1.0 / max(wanted.diagonal, 1e-9), keep=keep, name=f"end {name}")
+    floor = 1.0 / max(wanted.diagonal, 1e-9)
+    return Meets(name, side, end.order, floor=floor, keep=keep, whole=True, name=f"end {name}")
 
 
 def _leaves(skin: Surface, name: str, side: Side) -> bool:

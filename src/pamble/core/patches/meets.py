@@ -26,6 +26,9 @@ _ENDS = 5e-4
 _ACROSS, _ALONG = 0.004, 0.1
 """How far, in mm, the side may slide in the neighbour, across its edge and along it."""
 
+_LEANS = 0.03
+"""Least lean of an arm along its side, over its way square to it, that is told from none."""
+
 _LEAVES = 0.3
 """Least part of an arm that is kept which leads out of the neighbour's face."""
 
@@ -46,6 +49,8 @@ class _Kept:
     across: Array
     bent: Array
     third: Array | None
+    level: Array
+    mixed: Array
     anchor: Array
     tangent: Array
     ends: BoolArray
@@ -63,8 +68,9 @@ class Meets:
     keep: the arm stays as it is, so many times as long, but for what the neighbour's tangent plane asks of it, and that
     it leaves the neighbour's face; 0 for what comes.
     floor: least curvature, 1/mm, that a mismatch is taken against. loose: factor on all aims of the seam. ease: factors
-    on that of the curvature, by share of the side. missed: at the last step, the worst figure over its aim at the
-    ``shares`` (m,) of the side.
+    on that of the curvature, by share of the side. whole: the curvature is held along the side and mixed as well, each
+    by itself: arms that lean far along it tell little of that square to it. missed: at the last step, the worst figure
+    over its aim at the ``shares`` (m,) of the side.
     """
 
     patch_side: str
@@ -76,6 +82,7 @@ class Meets:
     keep: float = 0.0
     ease: Ease | None = None
     name: str = "side"
+    whole: bool = False
     kept: _Kept | None = None
     uv: Array = field(default_factory=lambda: np.zeros((0, 2)))
     shares: Array = field(default_factory=lambda: np.zeros(0))
@@ -114,7 +121,8 @@ class Meets:
         weight = np.full(len(s), WEIGHT / np.sqrt(len(s)))
         return _Kept(
             ids, of(0, 0)[:, ids], of(1, 0)[:, ids], across, of(0, 2)[:, ids],
-            sign * of(0, 3)[:, ids] if self.order > 2 else None, self.side.points(s), tangent, ends_of(s),
+            sign * of(0, 3)[:, ids] if self.order > 2 else None, of(2, 0)[:, ids], sign * of(1, 1)[:, ids],
+            self.side.points(s), tangent, ends_of(s),
             weight, arm, np.ones(len(s)) if self.ease is None else self.ease(s),
         )  # fmt: skip
 
@@ -158,6 +166,15 @@ class Meets:
             least = np.maximum(np.abs(kdd) / np.maximum(dot(d, d), TINY), self.floor)
             rows = spread(k.bent, n) - 2 * spread(k.across, bend_d) - turning(e)
             add(rows, kdd - dot(n, e), _CURVATURE * k.ease * least * np.maximum(reach, TINY) ** 2)
+            if self.whole:
+                # As far as the arm leans along the side, what is missed there counts square to it.
+                pace, bend_c, flat, both = norm(c1), np.einsum("mij,mj->mi", f.bend, c1), k.level @ x, k.mixed @ x
+                lean = np.maximum(np.abs(dot(unit(c1), d)) / np.maximum(reach, TINY), _LEANS)
+                aim = _CURVATURE * k.ease * least * np.maximum(pace, TINY)
+                rows = spread(k.level, n) - 2 * spread(k.along, bend_c) - turning(flat)
+                add(rows, dot(c1, bend_c) - dot(n, flat), aim * pace / lean**2)
+                rows = spread(k.mixed, n) - spread(k.along, bend_d) - spread(k.across, bend_c) - turning(both)
+                add(rows, dot(c1, bend_d) - dot(n, both), aim * np.maximum(reach, TINY) / (2 * lean))
         if k.third is not None and f.jet is not None:
             # The neighbour asks for n.F = 3 II(D, E) + III(D, D, D); how III turns with D is left to the next step.
             flat, rate = f.jet.tangent(e), f.jet.third(d)
