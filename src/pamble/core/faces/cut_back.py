@@ -59,10 +59,9 @@ def cut_back(
                 "The ball touches a face where it does not reach from border to border: another radius, or a larger "
                 "face, is needed."
             )
-        raise NotParted(
-            f"The {label} does not part its face from border to border: "
-            + (" ".join(w.words for w in divided.complaints) or helps)
-        )
+        # What helps a cutter helps no line that follows from a radius.
+        faults = "".join(f"{w.words.split(': ')[0]}; " for w in divided.complaints)
+        raise NotParted(f"The {label} does not part its face from border to border: {faults}{helps}")
     if len(cuts) > 1:
         keep = _without_corners(divided, keep, cuts) or keep[:1]
     return divided.together(keep)
