@@ -27,7 +27,7 @@ from pamble.core.patches.hole import Hole, HoleSide, find_hole
 from pamble.core.patches.inside import Through
 from pamble.core.patches.loop import Asked, Corner
 from pamble.core.patches.running import taken_together
-from pamble.core.patches.told import SideFigures, worst_of
+from pamble.core.patches.told import SideFigures, corner_figures, worst_of
 from pamble.core.patches.yielding import yielding
 from pamble.core.tolerances import BLEND_ANGLE, BLEND_CURVATURE, BLEND_GAP
 
@@ -126,9 +126,7 @@ def fill(given: Namespace) -> tuple[dict[str, Any], str]:
             {"patches": [titles[p] for p in s.patches], "gap": s.gap, "angle": s.angle, "curvature": s.curvature}
             for s in best.inside
         ],
-        "corners": [
-            {**vars(c), "point": c.point.tolist(), "sides": [s + 1 for s in c.sides]} for c in best.corners
-        ],
+        "corners": [corner_figures(c) for c in best.corners],
         "layouts": tried,
         "warnings": [*words, *best.warnings],
         "problems": problems,

@@ -150,7 +150,9 @@ def _parser() -> _Parser:
     fill = commands.add_parser("fill", help="fill a hole", epilog=EXIT_CODES)
     fill.add_argument("file")
     fill.add_argument("--at", required=True, metavar="x,y,z", help="a point in the hole")
-    fill.add_argument("--continuity", default="G2", help="G0 to G2 to all faces round the hole")
+    fill.add_argument(
+        "--continuity", default="G2", help="G0 to G2 to all faces round the hole but those that keep others from it"
+    )
     fill.add_argument(
         "--layout", default="auto",
         help="auto, single, four, spokes, corners, two, all, or a layout by name; a wrong one lists them",

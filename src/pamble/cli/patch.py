@@ -15,7 +15,7 @@ from pamble.core.exchange.step import write_step
 from pamble.core.faces.picking import pick_edges
 from pamble.core.patches.between import patch_between
 from pamble.core.patches.loop import MOST_INFLUENCE, Asked
-from pamble.core.patches.told import PatchMade
+from pamble.core.patches.told import PatchMade, corner_figures
 
 
 def patch(given: Namespace) -> tuple[dict[str, Any], str]:
@@ -79,10 +79,7 @@ def patch_figures(made: PatchMade, sides: list[dict[str, Any]], orders: list[int
              "angle": f.angle, "curvature": f.curvature, "rate": f.rate}
             for f in sorted(made.sides, key=lambda f: f.number)
         ],
-        "corners": [
-            {**vars(c), "point": c.point.tolist(), "sides": [s + 1 for s in c.sides]}
-            for c in made.corners
-        ],
+        "corners": [corner_figures(c) for c in made.corners],
         "trials": [{"spans": [u, v], "worst_over_aim": ratio} for u, v, ratio in made.tried],
         "inside": list(made.inside),
         "warnings": list(made.warnings),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
 
@@ -82,6 +83,12 @@ def contradictions(found: Sequence[Corner], orders: Mapping[int, int]) -> list[s
             f"its curvature by {c.bends:.1f} %. No patch heals that: ask for less there, or bend the line."
         )
     return out
+
+
+def corner_figures(c: Corner) -> dict[str, Any]:
+    """A corner as plain data, its sides counted from one."""
+    line = None if c.line is None else c.line + 1
+    return {**vars(c), "point": c.point.tolist(), "sides": [s + 1 for s in c.sides], "line": line}
 
 
 def _contradicts(c: Corner, order: int) -> bool:
