@@ -2,9 +2,11 @@
 
 import re
 
+import numpy as np
 import pytest
 from playwright.sync_api import expect
 
+from pamble.core.faces.face import Face
 from pamble.core.spline.evaluate import curve_points
 from pamble.study.stored import FaceData
 from tests.browser.conftest import imported
@@ -12,6 +14,7 @@ from tests.browser.steps import line_of
 from tests.core.corners.test_four import branches
 from tests.core.patches.grounds import edge, ground, hole, mitred
 from tests.core.patches.test_hole import pierced
+from tests.shapes import plane
 
 
 @pytest.fixture
@@ -200,3 +203,33 @@ def test_the_fill_follows_a_cv_of_its_neighbour_while_the_pointer_is_down(dish):
     page.keyboard.press("Control+z")
     desk.stored(3)
     expect(mismatch).to_have_text("0")
+
+
+@pytest.fixture
+def lidless(page, pamble):
+    """A box of 60 x 30 mm without its lid."""
+    corners = np.array([(0, 0, 0), (60, 0, 0), (60, 30, 0), (0, 30, 0)])
+    walls = [plane(a, b - a, (0, 0, -20)) for a, b in zip(corners, np.roll(corners, -1, axis=0), strict=True)]
+    faces = [
+        {"id": f"w{n}", "kind": "face", "name": f"Wall {n + 1}", "role": "primary",
+         "params": {"face": FaceData.of(Face(w)).model_dump(mode="json")}}
+        for n, w in enumerate(walls)
+    ]  # fmt: skip
+    yield from imported(page, pamble, {"format": "pamble-study", "name": "Box", "features": faces})
+
+
+def test_the_card_shows_which_sides_are_met_only_and_asks_for_more_where_it_is_told_to(lidless):
+    desk, page = lidless, lidless.page
+    desk.button("Corners").click()
+    desk.button("Fill").click()
+    card = page.get_by_label("Card of Fill")
+    card.get_by_role("button", name="Wall 1, v start", exact=True).click()
+    desk.button("round the hole").click()
+    expect(card).to_contain_text("are met without tangents")
+    sides = [card.get_by_role("radiogroup", name=f"Continuity of each side: Wall {n}, v start") for n in range(1, 5)]
+    for side, order in zip(sides, ("G2", "G0", "G2", "G0"), strict=True):
+        expect(side.get_by_role("radio", name=order)).to_be_checked()
+    sides[1].get_by_text("G1", exact=True).click()
+    expect(card).to_contain_text("contradict each other: their normals by 90.000°")
+    expect(sides[1].get_by_role("radio", name="G1")).to_be_checked()
+    expect(sides[3].get_by_role("radio", name="G0")).to_be_checked()
