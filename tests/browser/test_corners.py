@@ -17,6 +17,16 @@ from tests.core.patches.test_hole import pierced
 from tests.shapes import plane
 
 
+def study_of(names, faces) -> dict:
+    """A study of faces by name."""
+    steps = [
+        {"id": f"n{i}", "kind": "face", "name": name, "role": "primary",
+         "params": {"face": FaceData.of(face).model_dump(mode="json")}}
+        for i, (name, face) in enumerate(zip(names, faces, strict=True))
+    ]  # fmt: skip
+    return {"format": "pamble-study", "name": "Grip", "features": steps}
+
+
 @pytest.fixture
 def holed(page, pamble):
     """A panel with a five-sided hole, and a curve from a side of it to a place inside."""
@@ -79,12 +89,9 @@ def test_a_hole_is_filled_and_laid_out_round_a_hub_that_is_dragged(holed):
 @pytest.fixture
 def branched(page, pamble):
     """A panel whose three branches run into each other round a six-sided hole."""
-    faces = [
-        {"id": f"s{n}", "kind": "face", "name": f"{'Strip' if n % 2 else 'Branch'} {n // 2 + 1}", "role": "primary",
-         "params": {"face": FaceData.of(face).model_dump(mode="json")}}
-        for n, face in enumerate(branches(ground(2, 25), (95, 215, 325), 0.05, 0.18))
-    ]  # fmt: skip
-    yield from imported(page, pamble, {"format": "pamble-study", "name": "Grip", "features": faces})
+    faces = branches(ground(2, 25), (95, 215, 325), 0.05, 0.18)
+    names = [f"{'Strip' if n % 2 else 'Branch'} {n // 2 + 1}" for n in range(len(faces))]
+    yield from imported(page, pamble, study_of(names, faces))
 
 
 def test_faces_are_cut_back_where_branches_meet_and_one_patch_fills_the_four_sides(branched):
@@ -130,12 +137,7 @@ def test_faces_are_cut_back_where_branches_meet_and_one_patch_fills_the_four_sid
 @pytest.fixture
 def dish(page, pamble, request):
     """Four faces round a hole, of which two contradict each other at its corner where one is lifted."""
-    faces = [
-        {"id": f"n{i}", "kind": "face", "name": f"Slab {i + 1}", "role": "primary",
-         "params": {"face": FaceData.of(f).model_dump(mode="json")}}
-        for i, f in enumerate(mitred(request.param))
-    ]  # fmt: skip
-    yield from imported(page, pamble, {"format": "pamble-study", "name": "Dish", "features": faces})
+    yield from imported(page, pamble, study_of([f"Slab {n}" for n in range(1, 5)], mitred(request.param)))
 
 
 @pytest.mark.parametrize("dish", [0.4], indirect=True)
@@ -210,12 +212,7 @@ def lidless(page, pamble):
     """A box of 60 x 30 mm without its lid."""
     corners = np.array([(0, 0, 0), (60, 0, 0), (60, 30, 0), (0, 30, 0)])
     walls = [plane(a, b - a, (0, 0, -20)) for a, b in zip(corners, np.roll(corners, -1, axis=0), strict=True)]
-    faces = [
-        {"id": f"w{n}", "kind": "face", "name": f"Wall {n + 1}", "role": "primary",
-         "params": {"face": FaceData.of(Face(w)).model_dump(mode="json")}}
-        for n, w in enumerate(walls)
-    ]  # fmt: skip
-    yield from imported(page, pamble, {"format": "pamble-study", "name": "Box", "features": faces})
+    yield from imported(page, pamble, study_of([f"Wall {n}" for n in range(1, 5)], [Face(w) for w in walls]))
 
 
 def test_the_card_shows_which_sides_are_met_only_and_asks_for_more_where_it_is_told_to(lidless):

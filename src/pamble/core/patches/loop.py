@@ -71,8 +71,8 @@ class Corner:
     """Where two sides follow each other. sides: their numbers. gap: of their ends, mm. angle: between the neighbours'
     normals, degrees. bends, twist: largest mismatch of the neighbours' curvatures along both sides, and of their twist,
     % of the larger. line: number of the side that is only contained where the other is met with tangents: then angle
-    and bends are those of its line with the other's neighbour, and there is no twist. None where there is nothing to
-    compare.
+    and bends, where curvature is asked for, are those of its line with the other's neighbour, and there is no twist.
+    None where there is nothing to compare.
     """
 
     point: Array
@@ -173,8 +173,8 @@ def corners(c: Chain, diagonal: float) -> list[Corner]:
             out.append(Corner(point, pair, float(c.gaps[i]), *_mismatch(a, b, t, u, diagonal)))
         else:
             (line, s), (met, u) = ends if bound[1] else ends[::-1]
-            angle, bends = _leaves(line.side, s, met.side.at(u), diagonal)
-            bends = bends if met.asked.order > 1 else 0.0
+            angle, bent = _leaves(line.side, s, met.side.at(u), diagonal)
+            bends = bent if met.asked.order > 1 else None
             out.append(Corner(point, pair, float(c.gaps[i]), angle, bends, line=pair[0] if bound[1] else pair[1]))
     return out
 

@@ -78,9 +78,10 @@ def contradictions(found: Sequence[Corner], orders: Mapping[int, int]) -> list[s
         c = max(lines, key=lambda c: (c.angle or 0.0, c.bends or 0.0))
         line, beside = sorted((i + 1 for i in c.sides), key=lambda n: n - 1 != c.line)
         most = f", most of {len(lines)} corners," if len(lines) > 1 else ""
+        bent = "" if c.bends is None else f", its curvature by {c.bends:.1f} %"
         out.append(
-            f"At {_place(c)} mm{most} the line of side {line} leaves the face beside side {beside} by {c.angle:.3f}°, "
-            f"its curvature by {c.bends:.1f} %. No patch heals that: ask for less there, or bend the line."
+            f"At {_place(c)} mm{most} the line of side {line} leaves the face beside side {beside} by {c.angle:.3f}°"
+            f"{bent}. No patch heals that: ask for less there, or bend the line."
         )
     return out
 
