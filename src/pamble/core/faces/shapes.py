@@ -27,6 +27,7 @@ from pamble.core.faces.closed_up import ON_SIDE, closed_up
 from pamble.core.faces.converted import calm_on_spline, on_spline
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.kernel import curve_from_kernel, surface_from_kernel
+from pamble.core.faces.on_sides import on_sides
 from pamble.core.faces.turns import (
     begun_at_seam,
     bounds_of,
@@ -123,6 +124,8 @@ def _face(shape: Any, whole: Any, own_edge: Callable[[Any], Any]) -> Face:
     loops = _loops(before, forward, surface, own_edge)
     natural = _as_natural(surface, loops)
     face = Face(natural) if natural is not None else Face(surface, _named(loops))
+    if face.loops and shape_kind(shape) == "B-spline":
+        face = Face(surface, on_sides(surface, face.loops))
     if not face.edges:
         raise GeometryError("it has no usable boundary")
     check_on_surface(face)

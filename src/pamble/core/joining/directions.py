@@ -36,10 +36,10 @@ _MEETS = 0.01
 
 
 def borders_beyond(face: Face, edge: Edge) -> Borders | None:
-    """The borders that meet both ends of a cut edge of a face; None for a loop, where there is none, and for a natural
-    side, which has its iso-curves.
+    """The borders that meet both ends of an edge of a trimmed face; None for a loop, where there is none, and for an
+    untrimmed face, which has its iso-curves there.
     """
-    return None if edge.side is not None else _borders(face, edge)
+    return None if face.natural else _borders(face, edge)
 
 
 def side_of(row: Sequence[tuple[Face, Edge]]) -> tuple[Edge, Borders | None]:
@@ -108,7 +108,7 @@ def leave(
     lean = _lean(run, chord)
     lean_bend = np.zeros_like(lean)
     if ends != "straight":
-        angle, geodesic, known = _guides(sides, f, run)
+        angle, geodesic, known = _guides(sides, f, run, ends == "iso")
         ok = (np.abs(angle) < np.radians(_STEEPEST)) & known[:, None]
         if ends == "iso":
             use = ok.all(axis=1, keepdims=True)
@@ -131,10 +131,11 @@ def _lean(t: Array, chord: Array) -> Array:
     return np.clip(np.arctan2(part, rest), -limit, limit)
 
 
-def _guides(sides: Sequence[Side | Tip], f: EdgeFrames, run: Array) -> tuple[Array, Array, BoolArray]:
+def _guides(sides: Sequence[Side | Tip], f: EdgeFrames, run: Array, iso: bool) -> tuple[Array, Array, BoolArray]:
     """Lean and geodesic curvature (k, m), run outward, of the lines that ends may follow, and whether there are any.
 
-    They are the iso-curves that cross a side of a surface; on a cut edge the borders of the face that meet its ends.
+    They are the borders of a trimmed face that meet the ends of an edge, or the iso-curves that cross a side of a
+    surface: these first where ``iso``.
     """
     d = f.jet.derivatives
     names = [side.natural for side in sides]
@@ -146,7 +147,7 @@ def _guides(sides: Sequence[Side | Tip], f: EdgeFrames, run: Array) -> tuple[Arr
     bend = geodesic_curvature(f.jet, outward, first, second)
     known = np.array([name is not None or side.borders is not None for name, side in zip(names, sides, strict=True)])
     for i, (name, side) in enumerate(zip(names, sides, strict=True)):
-        if name is None and side.borders is not None:
+        if side.borders is not None and (name is None or not iso):
             lean[i], bend[i] = _beyond(side.borders, side.reversed, f.outward[i], run[i])
     return lean, bend, known
 

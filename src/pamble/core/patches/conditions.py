@@ -195,5 +195,5 @@ class Holds:
 
     def rows(self, patch: Patch, control: Array) -> Rows:
         right = (self.points - control[self.ids]) / self.tolerance
-        matrix = np.eye(3 * len(self.ids)) / self.tolerance
+        matrix = np.full(3 * len(self.ids), 1 / self.tolerance)
         return Rows(self.ids, matrix, right.ravel(), float(np.abs(right).max(initial=0.0)))

@@ -272,7 +272,6 @@ def _matched(
     if spread:
         far = np.concatenate([rows[-(a.order + 1) :].ravel() for rows, a in zip(inward, asked, strict=True)])
         moving = np.union1d(moving, np.setdiff1d(numbers, far))
-    still = np.setdiff1d(numbers, moving)
     control, rounds = _brought(wide, asked, lines, inward), []
     calm = _CALM * wide.diagonal
     # Beside another side that is matched, the iso-lines go where that one's neighbour leads them.
@@ -283,11 +282,10 @@ def _matched(
             Meets(a.side, line, a.order, floor=floor, loose=loose, keep=keep, name=f"meets {a.side}")
             for a, line in zip(asked, lines, strict=True)
         ]
-        conditions += [Holds(still, start[still], 1e-6), Holds(moving, control[moving], calm, name="calm")]
-        made = fit(patch, conditions, control, tau=1.0, steps=8)
+        conditions.append(Holds(moving, control[moving], calm, name="calm"))
+        made = fit(patch, conditions, control, tau=1.0, steps=8, free=moving)
         rounds.append(float(norm(made.control - control).max()))
         control = made.control
-        control[still] = start[still]
         met = len(rounds) >= 3 and loose * made.ratio < 1.0
         if met or rounds[-1] < 1e-4:
             break

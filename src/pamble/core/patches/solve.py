@@ -21,8 +21,9 @@ _SETTLED = 0.7
 
 @dataclass(frozen=True)
 class Rows:
-    """Linear rows of a condition at a patch: matrix (r, 3 k) on the coordinates of control points ``ids`` (k,), right
-    side (r,), both over their tolerance; worst: the largest of its figures over their tolerance.
+    """Linear rows of a condition at a patch: matrix (r, 3 k) on the coordinates of control points ``ids`` (k,), or
+    (3 k,) where each row is of one coordinate; right side (r,), both over their tolerance; worst: the largest of its
+    figures over their tolerance.
     """
 
     ids: IntArray
@@ -71,13 +72,13 @@ def solve(matrix: Array, right: Array) -> Array:
 
 def fit(
     patch: Patch, conditions: Sequence[Condition], reference: Array, *, tau: float = 1.0, steps: int = 5,
-    alone: bool = False, start: Array | None = None,
+    alone: bool = False, start: Array | None = None, free: IntArray | None = None,
 ) -> Fitted:  # fmt: skip
     """Control points that keep the conditions and differ calmly from ``reference`` (count, 3).
 
     Least of |rows|^2 + energy of (X - reference) / (tau size)^2, by Gauss-Newton; a step that raises the sum is taken
     back and damped (Nielsen's rule: Madsen, Nielsen, Tingleff, Methods for Non-Linear Least Squares, 2004). alone: the
-    energy of X itself counts, which makes references. Own derivation; the energy is of third order (Greiner 1994
+    energy of X itself counts, which makes references. free: numbers of those that move, all when None. Own derivation; the energy is of third order (Greiner 1994
     compares such energies; from memory).
     """
     control = (reference if start is None else start).copy()
@@ -85,26 +86,33 @@ def fit(
     energy = energy / (tau * size) ** 2
     base = np.zeros_like(reference) if alone else reference
 
+    moving = np.arange(patch.count) if free is None else np.sort(free)
+    number = np.full(patch.count, -1)
+    number[moving] = np.arange(len(moving))
+    inner = energy[np.ix_(moving, moving)]
+
     def look(x: Array) -> tuple[Array, Array, float, dict[str, float]]:
-        n = 3 * patch.count
+        n = 3 * len(moving)
         matrix, right, total = np.zeros((n, n)), np.zeros(n), 0.0
         worst: dict[str, float] = {}
         for condition in conditions:
             r = condition.rows(patch, x)
-            at = (3 * r.ids[:, None] + np.arange(3)).ravel()
-            square = r.matrix.T @ r.matrix
-            if len(at) == n:
-                matrix += square
+            own = number[r.ids] >= 0
+            at = (3 * number[r.ids[own], None] + np.arange(3)).ravel()
+            part = r.matrix if own.all() else r.matrix[..., np.repeat(own, 3)]
+            if part.ndim == 1:
+                matrix[at, at] += part**2
+                right[at] += part * (r.right if own.all() else r.right[np.repeat(own, 3)])
             else:
-                matrix[np.ix_(at, at)] += square
-            right[at] += r.matrix.T @ r.right
+                matrix[np.ix_(at, at)] += part.T @ part
+                right[at] += part.T @ r.right
             total += float(r.right @ r.right)
             worst[condition.name] = max(worst.get(condition.name, 0.0), r.worst)
         off = x - base
         pull = energy @ off
         for c in range(3):
-            matrix[c::3, c::3] += energy
-            right[c::3] -= pull[:, c]
+            matrix[c::3, c::3] += inner
+            right[c::3] -= pull[moving, c]
         return matrix, right, total + float((off * pull).sum()), worst
 
     matrix, right, value, worst = look(control)
@@ -113,7 +121,8 @@ def fit(
         taken += 1
         full = matrix + damp * np.diag(np.diag(matrix)) if damp else matrix
         step = solve(full, right)
-        trial = control + step.reshape(-1, 3)
+        trial = control.copy()
+        trial[moving] += step.reshape(-1, 3)
         promised = 2 * float(right @ step) - float(step @ matrix @ step)
         new_matrix, new_right, new_value, new_worst = look(trial)
         if new_value < value * (1 + 1e-9):

@@ -1,0 +1,54 @@
+"""Trim curves of a file that run along a side of their surface: the edge is that side, whole or in part, and exact."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from pamble.core.arrays import floats, norm
+from pamble.core.faces.face import Edge, natural_edge, side_curve
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points, surface_points
+from pamble.core.spline.surface import EDGES, Surface
+
+_SAME = 1e-5
+"""How near in mm to the side the curve of the file runs."""
+
+_WHOLE = 1e-9
+"""Share of the side by which an edge ends beside its end and is taken to end there."""
+
+
+def on_sides(surface: Surface, loops: Sequence[Sequence[Edge]]) -> tuple[tuple[Edge, ...], ...]:
+    """The loops, edges along a side of the surface run as the side runs, with their names."""
+    return tuple(tuple(_on_side(surface, edge) for edge in loop) for loop in loops)
+
+
+def _on_side(surface: Surface, edge: Edge) -> Edge:
+    flat = edge.pcurve.control
+    for side in EDGES:
+        across = EDGES.index(side) // 2
+        if (flat[:, across] == surface.domain[across][int(side[1])]).all():
+            return _stretch(surface, edge, side, 1 - across) or edge
+    return edge
+
+
+def _stretch(surface: Surface, edge: Edge, side: str, axis: int) -> Edge | None:
+    """The stretch of a side along which an edge runs; None where it leaves it or turns back."""
+    runs = np.diff(edge.pcurve.control[:, axis])
+    t = np.linspace(*edge.domain, 33)
+    uv = curve_points(edge.pcurve, t)
+    off = norm(curve_points(edge.space, t) - surface_points(surface, uv[:, 0], uv[:, 1])).max()
+    if not ((runs > 0).all() or (runs < 0).all()) or off > _SAME:
+        return None
+    low, high = surface.domain[axis]
+    near = _WHOLE * (high - low)
+    first, last = sorted(uv[[0, -1], axis].tolist())
+    first, last = low if first - low < near else first, high if high - last < near else last
+    inward = edge.inward if runs[0] > 0 else -edge.inward
+    if (first, last) == (low, high):
+        own = natural_edge(surface, side)
+        return Edge(surface, edge.name, own.pcurve, inward, None, side)
+    places = uv[[0, -1]] if runs[0] > 0 else uv[[-1, 0]]
+    places[:, axis] = first, last
+    return Edge(surface, edge.name, Curve.line(*floats(places), (first, last)), inward, None, side, side_curve(surface, side)[2])
