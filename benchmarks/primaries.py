@@ -109,7 +109,7 @@ def random_ones(count: int) -> None:
             except PambleError as error:
                 rows.setdefault(name, []).append((False, False, f"{seed}: {error}"))
                 continue
-            ratio = max(s.ratio for s in made.sides)
+            ratio = made.ratio
             near = all((s.angle or 0) < 0.01 and (s.curvature or 0) < 2 and s.gap < 0.01 for s in made.sides)
             rows.setdefault(name, []).append((ratio <= 1.0, near, f"{seed}: {worst(made)}"))
     for name, found in rows.items():

@@ -62,6 +62,7 @@ def match(given: Namespace) -> tuple[dict[str, Any], str]:
         "spans_added": made.added,
         "degrees_raised": made.raised,
         "degrees_raised_along": made.lifted,
+        "warnings": [*made.missed, *made.grown],
         "problems": problems,
     }
     rows = ", ".join(f"{m:.3f}" for m in made.moved[: max(orders) + 1])
@@ -71,7 +72,7 @@ def match(given: Namespace) -> tuple[dict[str, Any], str]:
         + (f", its change {s['rate']:.3f} %" if s["rate"] is not None else "")
         for s in sides
     ]
-    return out, "\n".join([f"{out_path.name}: {lines[0]}", *lines[1:], f"rows moved {rows} mm"])
+    return out, "\n".join([f"{out_path.name}: {lines[0]}", *lines[1:], f"rows moved {rows} mm", *out["warnings"]])
 
 
 def _pair(faces: list[Face], edge: str, to: str, diagonal: float) -> tuple[PickedEdge, PickedEdge]:

@@ -30,9 +30,10 @@ from pamble.core.checks.report import check_faces
 from pamble.core.curves.measure import curve_length
 from pamble.core.errors import ExchangeError
 from pamble.core.exchange.step import read_step, write_step
+from pamble.core.faces.change import extended
 from pamble.core.faces.converted import on_spline
 from pamble.core.faces.display import display_mesh
-from pamble.core.faces.face import Face
+from pamble.core.faces.face import Face, natural_edge
 from pamble.core.faces.frames import frames
 from pamble.core.faces.kernel import curve_to_kernel
 from pamble.core.faces.shapes import face_from_shape, shape_faces
@@ -40,13 +41,15 @@ from pamble.core.faces.to_shape import face_to_shape
 from pamble.core.faces.twins import turn_over
 from pamble.core.joining.blend import build_blend
 from pamble.core.joining.spec import BlendSpec
+from pamble.core.patches.match import Pair, match_sides
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_points
 from pamble.core.spline.knots import curve_part, edge_curve
+from pamble.core.spline.surface import EDGES
 from pamble.demo.mirror_cap import crown, flank
 from tests import readback
 from tests.other_library import face_area, shape_area, written
-from tests.shapes import random_curve, torus
+from tests.shapes import panel, random_curve, torus
 
 
 def drilled_box():
@@ -360,3 +363,27 @@ def test_faces_are_written_with_their_outside_outward_or_where_most_of_them_have
     few = box[1:]
     assert flux([turn_over(few[0]), turn_over(few[1]), *few[2:]]) == pytest.approx(flux(few))
     assert flux([turn_over(f) for f in few]) == pytest.approx(-flux(few))
+
+
+def test_a_cut_spline_face_knows_its_sides_again(tmp_path):
+    """Of a face that is drilled and that lacks a corner, two sides are whole, and those that the corner takes a part
+    of are stretches of theirs; it is extended and matched there.
+    """
+    deck = Face(panel(lambda x, y: (x, y, 20 + 0.001 * (x - 150) ** 2)))
+    corner = BRepPrimAPI_MakeBox(gp_Pnt(240, 60, 0), gp_Pnt(400, 200, 100)).Shape()
+    drill = BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(150, 50, 0), gp_Dir(0, 0, 1)), 15, 100).Shape()
+    cut = BRepAlgoAPI_Cut(BRepAlgoAPI_Cut(face_to_shape(deck), corner).Shape(), drill).Shape()
+    (item,) = read_step(written(cut, tmp_path / "cut.step"))
+    face = item.face
+    on = {e.side: e for e in face.edges if e.side is not None}
+    assert {side for side, e in on.items() if e.natural} == {"u0", "v0"}
+    assert set(on) == set(EDGES)
+    assert on["v1"].domain == pytest.approx((0, 0.8), abs=1e-9)
+    assert face_area(face) == pytest.approx(shape_area(cut), rel=1e-9)
+    longer = extended(face, on["v1"].name, 10.0, "curvature", 1e-4)
+    strip = curve_length(on["v1"].space) * 10
+    assert face_area(longer) - face_area(face) == pytest.approx(strip, rel=1e-3)
+    beside = natural_edge(panel(lambda x, y: (x - 302, y, 20 + 0.001 * (x - 152) ** 2)), "u1")
+    made = match_sides(face, [Pair(on["u0"].name, beside, 2)], 500.0)
+    assert made.ratio <= 1
+    assert len(made.face.loops) == 2

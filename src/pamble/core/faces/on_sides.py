@@ -6,8 +6,8 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from pamble.core.arrays import floats, norm
-from pamble.core.faces.face import Edge, natural_edge, side_curve
+from pamble.core.arrays import norm
+from pamble.core.faces.face import Edge, side_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_points
 from pamble.core.spline.surface import EDGES, Surface
@@ -46,9 +46,9 @@ def _stretch(surface: Surface, edge: Edge, side: str, axis: int) -> Edge | None:
     first, last = sorted(uv[[0, -1], axis].tolist())
     first, last = low if first - low < near else first, high if high - last < near else last
     inward = edge.inward if runs[0] > 0 else -edge.inward
+    pcurve, _, whole = side_curve(surface, side)
     if (first, last) == (low, high):
-        own = natural_edge(surface, side)
-        return Edge(surface, edge.name, own.pcurve, inward, None, side)
-    places = uv[[0, -1]] if runs[0] > 0 else uv[[-1, 0]]
-    places[:, axis] = first, last
-    return Edge(surface, edge.name, Curve.line(*floats(places), (first, last)), inward, None, side, side_curve(surface, side)[2])
+        return Edge(surface, edge.name, pcurve, inward, None, side)
+    start, end = uv[[0, -1]] if runs[0] > 0 else uv[[-1, 0]]
+    start[axis], end[axis] = first, last
+    return Edge(surface, edge.name, Curve.line(start, end, (first, last)), inward, None, side, whole)

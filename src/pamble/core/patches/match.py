@@ -18,6 +18,7 @@ from pamble.core.faces.twins import on_surface
 from pamble.core.patches.conditions import Holds
 from pamble.core.patches.folds import folded
 from pamble.core.patches.matchable import Along, Wanted, along_side, candidates, made_like, on_unit_knots, paces
+from pamble.core.patches.matched import Matched, Met
 from pamble.core.patches.meets import Meets
 from pamble.core.patches.side import Side
 from pamble.core.patches.solve import Condition, fit
@@ -48,6 +49,9 @@ _CORNER = 0.02
 _HARDLY = 0.1
 """By how much of its way to the neighbour's edge a corner may go along it to come to that one's end."""
 
+_BETTER, _STALE = 0.9, 5
+"""What counts as better, and after how many trials without any the search ends."""
+
 _TURNS_BACK = 90.0
 """Angle, degrees, from which a face that is to run on from its neighbour lies over it instead."""
 
@@ -62,44 +66,6 @@ class Pair:
     name: str
     to: Edge
     order: int
-
-
-@dataclass(frozen=True)
-class Met:
-    """How a side meets its neighbour: gap mm, angle degrees, curvature and its change %, worst along it."""
-
-    order: int
-    gap: float
-    angle: float
-    curvature: float
-    rate: float
-
-    @property
-    def ratio(self) -> float:
-        """The worst over its aim, of those that the continuity asks for."""
-        figures = self.gap, self.angle, self.curvature, self.rate
-        return max(x / aim for x, aim in zip(figures[: self.order + 1], BLEND_AIMS, strict=False))
-
-
-@dataclass(frozen=True)
-class Matched:
-    """face: the changed one. sides: how each meets, in the order given. moved: of CVs by row from the nearest of the
-    sides inward, mm. rounds: largest movement of each repetition, mm. added: spans put in along the sides; raised:
-    degrees across them, and lifted: along them.
-    """
-
-    face: Face
-    sides: tuple[Met, ...]
-    moved: Array
-    rounds: tuple[float, ...]
-    added: int
-    raised: int
-    lifted: int
-
-    @property
-    def ratio(self) -> float:
-        """The worst of all sides over its aim."""
-        return max(s.ratio for s in self.sides)
 
 
 def match_sides(
@@ -132,6 +98,7 @@ def match_sides(
     raised = tuple(max(0, _across(asked, k) - d) for k, d in enumerate((face.surface.degree_u, face.surface.degree_v)))
     base = raise_surface_degree(face.surface, *raised) if any(raised) else face.surface
     best: Matched | None = None
+    stale = 0
     missed: dict[str, Along] = {}
     like = None if before is None else made_like(base, before.surface)
     found_on = candidates(base, asked, most_added, missed) if like is None else [like]
@@ -149,11 +116,12 @@ def match_sides(
                 missed.update((a.side, x) for a, x in zip(asked, along, strict=True))
             if any(s.order > 0 and s.angle > _TURNS_BACK for s in sides):
                 continue
-            if best is None or found.ratio <= 1.0 or found.ratio < 0.9 * best.ratio:
-                best = found
+            if best is None or found.ratio <= 1.0 or found.misses < _BETTER * best.misses:
+                best, stale = found, -1
             if nearest <= 1.0:
                 break
-        if best is not None and best.ratio <= 1.0:
+        stale += 1
+        if best is not None and (best.ratio <= 1.0 or stale >= _STALE):
             break
     if best is None:
         x, y, z = curve_points(asked[0].target.space, [sum(asked[0].target.space.domain) / 2])[0]

@@ -78,8 +78,8 @@ def fit(
 
     Least of |rows|^2 + energy of (X - reference) / (tau size)^2, by Gauss-Newton; a step that raises the sum is taken
     back and damped (Nielsen's rule: Madsen, Nielsen, Tingleff, Methods for Non-Linear Least Squares, 2004). alone: the
-    energy of X itself counts, which makes references. free: numbers of those that move, all when None. Own derivation; the energy is of third order (Greiner 1994
-    compares such energies; from memory).
+    energy of X itself counts, which makes references. free: numbers of those that move, all when None. Own derivation;
+    the energy is of third order (Greiner 1994 compares such energies; from memory).
     """
     control = (reference if start is None else start).copy()
     energy, size = patch.energy(reference)

@@ -7,7 +7,8 @@ from typing import Any
 from pydantic import Field
 
 from pamble.core.errors import GeometryError
-from pamble.core.patches.match import MOST_ADDED, Matched, Pair, halfway, match_sides
+from pamble.core.patches.match import MOST_ADDED, Pair, halfway, match_sides
+from pamble.core.patches.matched import Matched
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, changed_faces
 from pamble.study.features.fields import choice, number
 from pamble.study.features.figures import MOVED
@@ -79,17 +80,7 @@ def both(params: MatchBothParams, inputs: Inputs, context: Context) -> Made:
 
 
 def _words(made: Matched, context: Context) -> tuple[str, ...]:
-    out = []
-    if made.ratio > 1.0 and not context.quick:
-        out.append(
-            f"It is met no better than {made.ratio:.1f} times what is aimed at: let it add more spans, or calm the "
-            "neighbour's edge."
-        )
-    if made.raised:
-        out.append(f"The degree across was raised by {made.raised}: there were too few rows.")
-    if made.lifted:
-        out.append(f"The degree along was raised by {made.lifted}: a lower one does not follow the neighbour's edge.")
-    return tuple(out)
+    return made.grown if context.quick else (*made.missed, *made.grown)
 
 
 def _facts(made: Matched) -> dict[str, Any]:
