@@ -10,7 +10,7 @@ import numpy as np
 from scipy.interpolate import make_interp_spline
 
 from pamble.core.arrays import Array, norm, unit
-from pamble.core.fillets.crease import Crease
+from pamble.core.fillets.crease import BEYOND, Crease
 from pamble.core.fillets.feet import derivatives, foot_uv
 from pamble.core.fillets.stations import Contacts, contacts, near, touching
 from pamble.core.joining.rows import CLOSING
@@ -69,6 +69,10 @@ def _parted(x: Array, degree: int, parts: Sequence[int]) -> Array:
     return np.concatenate([*knots, x[-1:]])
 
 
+_USED = 0.6
+"""Share of what a ball rolls on beyond a crease's end, more than usual, in which its fillet may end."""
+
+
 @dataclass(frozen=True)
 class Rolling:
     """The ball at shares s (m,): the crease there, and where the ball touches."""
@@ -102,6 +106,13 @@ class Between:
     def ends(self) -> tuple[float, float]:
         """The shares at which the crease itself begins and ends."""
         low, high = (float(np.interp(x, self.crease.s, self._x)) for x in (0.0, 1.0))
+        return low, high
+
+    @property
+    def used(self) -> tuple[float, float]:
+        """The shares between which a fillet may end: where the ball was to roll on far, it does beyond the crease."""
+        reach = [_USED * max(over - BEYOND, 0.0) for over in (-self.crease.s[0], self.crease.s[-1] - 1.0)]
+        low, high = (float(np.interp(x, self.crease.s, self._x)) for x in (-reach[0], 1.0 + reach[1]))
         return low, high
 
     def share(self, station: int) -> float:

@@ -18,6 +18,9 @@ _FAR = 3.0
 """Times its length beyond an end by which a place may lie from that end."""
 
 _STEPS, _PASSES = 8, 2
+_SURE = 0.01
+"""Sine of the angle between both faces from which their normals tell the way that a crease takes."""
+
 _ALIKE = 1e-6
 """Singular values, over the largest, below which a plane adds nothing: the faces go on into each other."""
 
@@ -57,10 +60,21 @@ def along_both(
             # A surface of a high degree may run off far beyond its border: there the crease goes on as it ended.
             sane = norm(moved - place) < _FAR * away
             points = np.where(sane[:, None], moved, guess)
-        line = np.vstack([place, points])
-        length = np.append(0.0, np.cumsum(norm(np.diff(line, axis=0))))
-        smooth = CubicSpline(length, line)
+        smooth = _by_length(np.vstack([place, points]))
         planes = unit(smooth(away, 1))
         if again < _PASSES - 1:
             guess = smooth(away)
-    return points, planes, (at[0], at[1])
+    # Square to both normals, but where the faces go on into each other.
+    square = cross(normals[1], normals[2])
+    sure = sane & (norm(square) > _SURE)
+    exact = square * np.where(dot(square, planes) < 0, -1.0, 1.0)[:, None] / np.maximum(norm(square), _SURE)[:, None]
+    return points, np.where(sure[:, None], exact, planes), (at[0], at[1])
+
+
+def _by_length(line: Array) -> CubicSpline:
+    """The spline through places (m, 3), its parameter the length along it."""
+    length = np.append(0.0, np.cumsum(norm(np.diff(line, axis=0))))
+    x, w = np.polynomial.legendre.leggauss(3)
+    half = 0.5 * np.diff(length)
+    speed = norm(CubicSpline(length, line)((length[:-1, None] + half[:, None] * (1 + x)).ravel(), 1))
+    return CubicSpline(np.append(0.0, np.cumsum((speed.reshape(-1, 3) * w).sum(axis=1) * half)), line)

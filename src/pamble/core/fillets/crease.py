@@ -53,6 +53,9 @@ of a stretch at least.
 _APART = 1e-6
 """Share of a crease within which two such places are one."""
 
+_STALLS = 0.99
+"""Share of the way between two stations beyond an end by which they lie apart at least."""
+
 _FLAT = np.radians(0.05)
 """Turn of a crease below which nothing is left to fillet."""
 
@@ -188,7 +191,9 @@ def _beyond(
         away = way * (s[own] - end) * length
         feet = [derivatives(x.surface, uv[own, 0], uv[own, 1], 0)[0, 0] for x, uv in ((a, first), (b, second))]
         turns = _bend(np.clip(s[own], 0, 1), tangents[own]) > _KINK
-        if not turns and not runs_off(points[own], (feet[0], feet[1]), away):
+        # The parameters of an arc come to an end half round: its stations would lie on each other.
+        stalls = bool((norm(np.diff(points[own], axis=0)) < _STALLS * np.diff(away)).any())
+        if not turns and not stalls and not runs_off(points[own], (feet[0], feet[1]), away):
             continue
         at = a.space.domain[int(end)]
         d = curve_derivatives(a.space, [at], 2)[:, 0]

@@ -79,7 +79,7 @@ def fillet_surface(c: Crease, found: Contacts, shape: Shape, aim: float = 1.0) -
     """
     ball = Between(c, found, shape.chord)
     kind: Sections = Round(ball) if shape.round else Blended(ball, shape)
-    checked = ball.about(np.linspace(*ball.ends, _CHECKS))
+    checked = ball.about(np.linspace(*ball.used, _CHECKS))
     best: tuple[float, Surface] | None = None
     tried: list[tuple[int, float]] = []
 
@@ -108,11 +108,11 @@ def fillet_surface(c: Crease, found: Contacts, shape: Shape, aim: float = 1.0) -
         if len(basis.breaks(knots, 5)) - 1 > _MOST:
             break
         before, rounds = min(r for _, r in tried), rounds + 1
-        rolling = ball.about(_checks(knots, ball.ends))
+        rolling = ball.about(_checks(knots, ball.used))
         ratios = look(knots, order, rolling)
         stalled = stalled + 1 if tried[-1][1] > _HELPS * before else 0
     surface = best[1]
-    last = ball.about(_checks(surface.knots_u, ball.ends))
+    last = ball.about(_checks(surface.knots_u, ball.used))
     _, most = largest(lambda s: kind.figures(surface, ball.about(s)), last.s, kind.figures(surface, last))
     radius = float(most[Round.RADIUS]) if shape.round else None
     return FilletSurface(surface, float(most[ANGLE]), radius, float((most / kind.aims).max()), tuple(tried))
