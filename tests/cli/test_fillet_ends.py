@@ -23,6 +23,7 @@ from OCP.TopExp import TopExp_Explorer
 from OCP.TopoDS import TopoDS
 
 from pamble.cli.main import main
+from tests import readback
 from tests.cli.test_fillet_shells import box, rod, shell, tee
 from tests.other_library import written
 
@@ -147,6 +148,30 @@ def test_the_shell_closes_and_the_other_library_makes_the_same(name, tmp_path):
     assert volume(sewn) - volume(solid) == pytest.approx(change, rel=0.01, abs=3e-6 * volume(solid))
     assert main([*words, "--radius", str(radius), "--section", "g3"]) == 0
     assert shell(out)[0] == 0
+
+
+def gnawed_cone():
+    """An edge of it is an arc, and a fillet runs on beyond that for longer than half of it."""
+    leaning = gp_Ax2(gp_Pnt(6.47, -16.07, 2.5), gp_Dir(-0.525, -0.473, 0.7076), gp_Dir(0.803, 0.0, 0.596))
+    tool = BRepPrimAPI_MakeBox(leaning, 28.85, 52.42, 18.44).Shape()
+    return BRepAlgoAPI_Cut(BRepPrimAPI_MakeCone(28.18, 5.53, 50.0).Shape(), tool).Shape()
+
+
+def test_a_fillet_runs_on_beyond_an_arc_by_more_than_half_of_it(tmp_path):
+    """And is as exact there: a part of it lies beyond the edge at both ends."""
+    solid, place, out = gnawed_cone(), (-8.25, 16.07, 22.33), tmp_path / "filleted.step"
+    known = BRepFilletAPI_MakeFillet(solid)
+    known.Add(3.5, near(solid, place))
+    change = volume(known.Shape()) - volume(solid)
+    edge = "--edge=" + ",".join(map(str, place))
+    assert main(["fillet", written(solid, tmp_path / "solid.step"), edge, "--radius", "3.5", "-o", str(out)]) == 0
+    free, sewn = shell(out)
+    assert free == 0
+    assert volume(sewn) - volume(solid) == pytest.approx(change, rel=0.003)
+    cone, *_, made = readback.faces(out)
+    seam = readback.nearest_seam(made, cone, 0.01, 80)
+    assert seam.gap < 1e-4
+    assert seam.angle < 0.005
 
 
 def ribbed(turn: float):

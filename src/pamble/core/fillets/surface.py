@@ -112,7 +112,7 @@ def fillet_surface(c: Crease, found: Contacts, shape: Shape, aim: float = 1.0) -
         ratios = look(knots, order, rolling)
         stalled = stalled + 1 if tried[-1][1] > _HELPS * before else 0
     surface = best[1]
-    last = ball.about(_checks(surface.knots_u, ball.used))
+    last = ball.about(_checks(surface.knots_u, ball.ends))
     _, most = largest(lambda s: kind.figures(surface, ball.about(s)), last.s, kind.figures(surface, last))
     radius = float(most[Round.RADIUS]) if shape.round else None
     return FilletSurface(surface, float(most[ANGLE]), radius, float((most / kind.aims).max()), tuple(tried))
