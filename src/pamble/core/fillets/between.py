@@ -15,6 +15,9 @@ from pamble.core.fillets.feet import derivatives, foot_uv
 from pamble.core.fillets.stations import Contacts, contacts, near, touching
 from pamble.core.joining.rows import CLOSING
 
+_USED = 0.6
+"""Share of what a ball rolls on beyond a crease's end, more than usual, in which its fillet may end."""
+
 _LOST = 0.02
 """Share of the radius by which a place between stations may be off before its foot is looked for anew."""
 
@@ -67,10 +70,6 @@ def _parted(x: Array, degree: int, parts: Sequence[int]) -> Array:
     for a, b in pairwise(edges):
         knots += [x[a + half : b + 1 - half], np.full(degree, x[b])]
     return np.concatenate([*knots, x[-1:]])
-
-
-_USED = 0.6
-"""Share of what a ball rolls on beyond a crease's end, more than usual, in which its fillet may end."""
 
 
 @dataclass(frozen=True)

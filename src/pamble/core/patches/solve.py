@@ -85,7 +85,6 @@ def fit(
     energy, size = patch.energy(reference)
     energy = energy / (tau * size) ** 2
     base = np.zeros_like(reference) if alone else reference
-
     moving = np.arange(patch.count) if free is None else np.sort(free)
     number = np.full(patch.count, -1)
     number[moving] = np.arange(len(moving))
@@ -97,14 +96,18 @@ def fit(
         worst: dict[str, float] = {}
         for condition in conditions:
             r = condition.rows(patch, x)
-            own = number[r.ids] >= 0
-            at = (3 * number[r.ids[own], None] + np.arange(3)).ravel()
-            part = r.matrix if own.all() else r.matrix[..., np.repeat(own, 3)]
+            own = np.repeat(number[r.ids] >= 0, 3)
+            at = (3 * number[r.ids, None] + np.arange(3)).ravel()[own]
+            part = r.matrix if own.all() else r.matrix[..., own]
             if part.ndim == 1:
                 matrix[at, at] += part**2
-                right[at] += part * (r.right if own.all() else r.right[np.repeat(own, 3)])
+                right[at] += part * r.right[own]
             else:
-                matrix[np.ix_(at, at)] += part.T @ part
+                square = part.T @ part
+                if len(at) == n:
+                    matrix += square
+                else:
+                    matrix[np.ix_(at, at)] += square
                 right[at] += part.T @ r.right
             total += float(r.right @ r.right)
             worst[condition.name] = max(worst.get(condition.name, 0.0), r.worst)
