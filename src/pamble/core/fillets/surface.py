@@ -79,7 +79,9 @@ def fillet_surface(c: Crease, found: Contacts, shape: Shape, aim: float = 1.0) -
     """
     ball = Between(c, found, shape.chord)
     kind: Sections = Round(ball) if shape.round else Blended(ball, shape)
-    checked = ball.about(np.linspace(*ball.used, _CHECKS))
+    # A blended section may not be had beyond the crease, where the faces' curvature jumps: that is not bought there.
+    within = ball.used if shape.round else ball.ends
+    checked = ball.about(np.linspace(*within, _CHECKS))
     best: tuple[float, Surface] | None = None
     tried: list[tuple[int, float]] = []
 
@@ -108,7 +110,7 @@ def fillet_surface(c: Crease, found: Contacts, shape: Shape, aim: float = 1.0) -
         if len(basis.breaks(knots, 5)) - 1 > _MOST:
             break
         before, rounds = min(r for _, r in tried), rounds + 1
-        rolling = ball.about(_checks(knots, ball.used))
+        rolling = ball.about(_checks(knots, within))
         ratios = look(knots, order, rolling)
         stalled = stalled + 1 if tried[-1][1] > _HELPS * before else 0
     surface = best[1]

@@ -247,7 +247,7 @@ def _matched(
     floor = 1.0 / max(diagonal, 1e-9)
     for loose in _ROUNDS:
         conditions: list[Condition] = [
-            Meets(a.side, line, a.order, floor=floor, loose=loose, keep=keep, name=f"meets {a.side}")
+            Meets(a.side, line, a.order, floor=floor, loose=loose, keep=keep, whole=True, name=f"meets {a.side}")
             for a, line in zip(asked, lines, strict=True)
         ]
         conditions.append(Holds(moving, control[moving], calm, name="calm"))
