@@ -25,6 +25,8 @@ export interface Beside {
 /** Time in ms in which panels find their size after the first shape. */
 const SETTLING = 1500;
 
+const TOUCHES = ['pointerdown', 'wheel', 'keydown'] as const;
+
 /** Fractions of the screen covered by panels. */
 export interface Free {
   left: number;
@@ -54,6 +56,11 @@ export class Viewport {
   free: Free = { left: 0, right: 0, top: 0, bottom: 0 };
   /** Until when a part that was just shown is still brought into the room that panels leave it; then the view is the user's. */
   private settling = 0;
+  /** Whether nothing was pointed at and no key struck since then: what comes late finds its room too. */
+  private untouched = false;
+  private readonly touch = () => {
+    this.untouched = false;
+  };
   /** Counts drawings: overlays read it to follow. */
   revision = 0;
 
@@ -80,6 +87,7 @@ export class Viewport {
     this.renderer.autoClear = false;
     this.observer = new ResizeObserver(() => this.resize());
     this.observer.observe(host);
+    for (const kind of TOUCHES) addEventListener(kind, this.touch, true);
     this.resize();
   }
 
@@ -102,6 +110,7 @@ export class Viewport {
     if (!this.fitted && shapes.size) {
       this.fitted = true;
       this.settling = performance.now() + SETTLING;
+      this.untouched = true;
       this.fit(true);
     }
     this.request();
@@ -117,7 +126,7 @@ export class Viewport {
   /** Tell how much of the screen panels cover. */
   leave(free: Free): void {
     this.free = free;
-    if (performance.now() < this.settling) this.fit(true);
+    if (performance.now() < this.settling || this.untouched) this.fit(true);
   }
 
   /** The view was taken in hand: nothing moves it by itself from now on. */
@@ -293,6 +302,7 @@ export class Viewport {
 
   dispose(): void {
     this.observer.disconnect();
+    for (const kind of TOUCHES) removeEventListener(kind, this.touch, true);
     this.nodes.dispose();
     this.otherNodes.dispose();
     this.pictures.dispose();
