@@ -108,6 +108,15 @@ def above(edge: Any, geometry: Any) -> Any:
     return np.array(out)
 
 
+def beside(mine: Any, theirs: Any, place: Any, way: Any, size: float) -> tuple[float, float]:
+    """Angle in degrees and mismatch of the curvature in % of two surfaces at a place, square to a way along both."""
+    a, b = readback.frame(mine, place), readback.frame(theirs, place)
+    across = np.cross(b[1], way)
+    k, want = readback.curvature(a, across) * np.sign(a[1] @ b[1]), readback.curvature(b, across)
+    angle = np.degrees(np.arcsin(min(1.0, float(np.linalg.norm(np.cross(a[1], b[1]))))))
+    return float(angle), float(100 * abs(k - want) / max(abs(want), 1 / size))
+
+
 def read(path: Path, geometry: Any, rows: list[Any], size: float) -> Any:
     """Worst gap, angle and mismatch of the curvature across the sides, between the last face of a file and the face
     before.
@@ -117,11 +126,7 @@ def read(path: Path, geometry: Any, rows: list[Any], size: float) -> Any:
     for row in rows:
         along = np.gradient(row, axis=0)
         for place, way in zip(row, along, strict=True):
-            a, b = readback.frame(mine, place), readback.frame(geometry, place)
-            across = np.cross(b[1], way)
-            k, want = readback.curvature(a, across) * np.sign(a[1] @ b[1]), readback.curvature(b, across)
-            angle = np.degrees(np.arcsin(min(1.0, float(np.linalg.norm(np.cross(a[1], b[1]))))))
-            off = 100 * abs(k - want) / max(abs(want), 1 / size)
+            angle, off = beside(mine, geometry, place, way, size)
             worst = np.maximum(worst, [readback.distance(patch, place), angle, off])
     return worst
 

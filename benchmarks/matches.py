@@ -26,7 +26,7 @@ from OCP.GeomAPI import GeomAPI_IntCS
 from OCP.gp import gp_Dir
 from OCP.TopAbs import TopAbs_ShapeEnum
 
-from benchmarks.holes import above, holed, side, upright
+from benchmarks.holes import above, beside, holed, side, upright
 from benchmarks.solids import asked, point
 from pamble.cli.main import main as pamble
 from pamble.core.exchange.step import write_step
@@ -77,13 +77,9 @@ def read(path: Path, sides: list[str], size: float) -> Any:
         uv = bounds[:, :1] + shares * np.diff(bounds, axis=1)
         places = np.array([(p.X(), p.Y(), p.Z()) for p in (geometry.Value(*at) for at in uv.T.tolist())])
         for place, way in zip(places, np.gradient(places, axis=0), strict=True):
-            beside = min(around, key=lambda face, at=place: readback.distance(face, at))
-            a, b = readback.frame(geometry, place), readback.frame(BRep_Tool.Surface_s(beside), place)
-            across = np.cross(b[1], way)
-            k, want = readback.curvature(a, across) * np.sign(a[1] @ b[1]), readback.curvature(b, across)
-            angle = np.degrees(np.arcsin(min(1.0, float(np.linalg.norm(np.cross(a[1], b[1]))))))
-            off = 100 * abs(k - want) / max(abs(want), 1 / size)
-            worst = np.maximum(worst, [readback.distance(beside, place), angle, off])
+            near = min(around, key=lambda face, at=place: readback.distance(face, at))
+            angle, off = beside(geometry, BRep_Tool.Surface_s(near), place, way, size)
+            worst = np.maximum(worst, [readback.distance(near, place), angle, off])
     return worst
 
 

@@ -116,7 +116,7 @@ def match_sides(
                 missed.update((a.side, x) for a, x in zip(asked, along, strict=True))
             if any(s.order > 0 and s.angle > _TURNS_BACK for s in sides):
                 continue
-            if best is None or found.ratio <= 1.0 or found.misses < _BETTER * best.misses:
+            if best is None or found.ratio <= 1.0 or found.shortfall < _BETTER * best.shortfall:
                 best, stale = found, -1
             if nearest <= 1.0:
                 break

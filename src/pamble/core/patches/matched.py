@@ -60,7 +60,7 @@ class Matched:
         return max(self.ratios)
 
     @property
-    def misses(self) -> float:
+    def shortfall(self) -> float:
         """What is not met, in one figure from 1: the lower the continuity that asks for it, the more it counts."""
         return float(np.prod([max(1.0, x) ** power for x, power in zip(self.ratios, _COUNTS, strict=False)]))
 
