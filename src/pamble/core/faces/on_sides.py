@@ -8,8 +8,9 @@ import numpy as np
 
 from pamble.core.arrays import norm
 from pamble.core.faces.face import Edge, side_curve
-from pamble.core.spline.curve import Curve
+from pamble.core.faces.to_shape import side_of
 from pamble.core.spline.evaluate import curve_points, surface_points
+from pamble.core.spline.knots import curve_part
 from pamble.core.spline.surface import EDGES, Surface
 
 _SAME = 1e-5
@@ -25,22 +26,17 @@ def on_sides(surface: Surface, loops: Sequence[Sequence[Edge]]) -> tuple[tuple[E
 
 
 def _on_side(surface: Surface, edge: Edge) -> Edge:
-    flat = edge.pcurve.control
-    for side in EDGES:
-        across = EDGES.index(side) // 2
-        if (flat[:, across] == surface.domain[across][int(side[1])]).all():
-            return _stretch(surface, edge, side, 1 - across) or edge
-    return edge
-
-
-def _stretch(surface: Surface, edge: Edge, side: str, axis: int) -> Edge | None:
-    """The stretch of a side along which an edge runs; None where it leaves it or turns back."""
+    """The stretch of a side along which an edge runs; the edge as it is where it leaves all of them or turns back."""
+    side = side_of(edge)
+    if side is None:
+        return edge
+    axis = 1 - EDGES.index(side) // 2
     runs = np.diff(edge.pcurve.control[:, axis])
     t = np.linspace(*edge.domain, 33)
     uv = curve_points(edge.pcurve, t)
     off = norm(curve_points(edge.space, t) - surface_points(surface, uv[:, 0], uv[:, 1])).max()
     if not ((runs > 0).all() or (runs < 0).all()) or off > _SAME:
-        return None
+        return edge
     low, high = surface.domain[axis]
     near = _WHOLE * (high - low)
     first, last = sorted(uv[[0, -1], axis].tolist())
@@ -49,6 +45,4 @@ def _stretch(surface: Surface, edge: Edge, side: str, axis: int) -> Edge | None:
     pcurve, _, whole = side_curve(surface, side)
     if (first, last) == (low, high):
         return Edge(surface, edge.name, pcurve, inward, None, side)
-    start, end = uv[[0, -1]] if runs[0] > 0 else uv[[-1, 0]]
-    start[axis], end[axis] = first, last
-    return Edge(surface, edge.name, Curve.line(start, end, (first, last)), inward, None, side, whole)
+    return Edge(surface, edge.name, curve_part(pcurve, first, last), inward, None, side, whole)
