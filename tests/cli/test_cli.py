@@ -257,13 +257,31 @@ def test_a_patch_between_edges_of_a_file_is_read_back_with_its_figures(tmp_path,
     three = answer(capsys, "patch", path, *words[:6], "-o", out)
     assert max(s["curvature"] for s in three["sides"]) < 0.5
     for wrong, said in (
-        (["--edge", near[0]], "two, three or four"),
+        (["--edge", near[0]], "two sides or more"),
         ([*words[:2], *words[:2]], "named twice"),
         ([*words, "--continuity", "G2,G1"], "G0, G1, G2"),
         ([*words, "--influence", "1,9,1,1"], "up to 5"),
     ):
         assert main(["patch", str(path), *wrong, "-o", str(out)]) == 2
         assert said in capsys.readouterr().err
+
+
+@pytest.mark.parametrize("named", ["one edge each", "all"])
+def test_a_side_of_a_patch_runs_on_over_several_faces(named, tmp_path, capsys):
+    """Two sides run along two faces and three; one edge names a side, or all of its edges do."""
+    below, *others = window(ground(1, 60))
+    path, out = tmp_path / "window.step", tmp_path / "patched.step"
+    parts = [surface_part(below.surface, (a, b), None) for a, b in ((0.35, 0.42), (0.42, 0.65))]
+    parts += [surface_part(others[0].surface, None, (a, b)) for a, b in ((0.3, 0.41), (0.41, 0.5), (0.5, 0.7))]
+    edges = [Face(s).edge(name) for s, name in zip(parts, ("v1", "v1", "u0", "u0", "u0"), strict=True)]
+    write_step([(f"N{i}", Face(e.surface)) for i, e in enumerate([*edges, *others[1:]])], path)
+    asked = [edges[0], edges[3], *others[1:]] if named == "one edge each" else [*edges, *others[1:]]
+    near = [",".join(f"{x:.2f}" for x in curve_points(e.space, [sum(e.domain) / 2])[0]) for e in asked]
+    made = answer(capsys, "patch", path, *(w for p in near for w in ("--edge", p)), "-o", out)
+    assert sorted(len(s["face"].split(" + ")) for s in made["sides"]) == [1, 1, 2, 3]
+    assert made["patch"]["cvs"] == [6, 6]
+    seams = answer(capsys, "check", out)["seams"]
+    assert [s["reaches"] for s in seams if "Patch" in str(s)] == ["G2"] * 7
 
 
 def test_a_hole_in_a_file_is_filled_where_one_points(tmp_path, capsys):

@@ -84,9 +84,15 @@ def _parser() -> _Parser:
     trim.add_argument("-o", "--out", required=True, metavar="OUT.step")
     trim.add_argument("--json", action="store_true", help="print the new edges' figures as JSON")
 
-    patch = commands.add_parser("patch", help="a patch between two to four edges", epilog=EXIT_CODES)
+    patch = commands.add_parser("patch", help="a patch between edges", epilog=EXIT_CODES)
     patch.add_argument("file")
-    patch.add_argument("--edge", action="append", required=True, metavar="P", help=f"{_EDGE}; two to four times")
+    patch.add_argument(
+        "--edge",
+        action="append",
+        required=True,
+        metavar="P",
+        help=f"{_EDGE}; again for every side, or all its edges",
+    )
     patch.add_argument("--continuity", default="G2", help="G0 to G3 for all edges, or for each, as G2,G1,G2,G0")
     patch.add_argument(
         "--layout", default="auto", choices=["auto", "four", "trimmed"],

@@ -15,13 +15,16 @@ from pamble.core.exchange.step import write_step
 from pamble.core.faces.picking import pick_edges
 from pamble.core.patches.between import patch_between
 from pamble.core.patches.loop import MOST_INFLUENCE, Asked
+from pamble.core.patches.running import led_on, taken_together
 from pamble.core.patches.told import PatchMade, corner_figures
 
 
 def patch(given: Namespace) -> tuple[dict[str, Any], str]:
-    """A patch between two, three or four edges; the output holds all faces, and the patch as the last."""
-    if not 2 <= len(given.edge) <= 4:
-        raise PambleError(f"A patch has two, three or four edges: --edge was given {len(given.edge)} times.")
+    """A patch between two, three or four sides, or more that close; the output holds all faces, and the patch as the
+    last. A side is named by any of its edges, or by all of them.
+    """
+    if len(given.edge) < 2:
+        raise PambleError("A patch has two sides or more: --edge was given once. A hole with one rim is filled.")
     orders = continuities(given.continuity, len(given.edge), 3)
     out_path, found, names, faces, problems = taken(given)
     diagonal = part_diagonal(faces)
@@ -31,13 +34,24 @@ def patch(given: Namespace) -> tuple[dict[str, Any], str]:
         face, edge = next(m for i, m in enumerate(meant) if m in meant[:i])
         raise BlendError(f"The same edge, {edge} of {names[face]}, is named twice: every side needs its own.")
     arms = _influences(given.influence, len(orders))
-    asked = [Asked(p.edge, o, arm) for p, o, arm in zip(picked, orders, arms, strict=True)]
+    rows = led_on(faces, [(p.face, p.edge) for p in picked])
+    number = [i for i, row in enumerate(rows) for _ in row]
+    members = [m for row in rows for m in row]
+    sides = taken_together([Asked(edge, orders[i], arms[i]) for i, (_, edge) in zip(number, members, strict=True)])
     spans = None if given.spans is None else _spans(given.spans)
     through = [np.array(numbers(text, 3, "A point inside")) for text in given.through]
-    made = patch_between(asked, diagonal, given.degree, spans, through, layout=given.layout)
+    made = patch_between(sides.asked, diagonal, given.degree, spans, through, layout=given.layout)
     write_step([*[(f.name, f.shape) for f in found], (new_name("Patch", {f.name for f in found}), made.face)], out_path)
-    sides = [{"face": names[p.face], "edge": p.edge.name, "at": p.point.tolist()} for p in picked]
-    out = {"file": out_path.name, **patch_figures(made, sides, orders), "problems": problems}
+    told = [
+        {
+            "face": " + ".join(names[members[n][0]] for n in group),
+            "edge": side.label,
+            "at": picked[number[group[0]]].point.tolist(),
+        }
+        for side, group in zip(sides.asked, sides.members, strict=True)
+    ]
+    met = [a.order for a in sides.asked]
+    out = {"file": out_path.name, **patch_figures(made, told, met), "problems": problems}
     return out, patch_text(out)
 
 

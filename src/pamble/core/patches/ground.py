@@ -76,12 +76,12 @@ def over_neighbours(c: Chain) -> Iterator[Ground]:
     """
     cloud, seen = _cloud(c), list[Surface]()
     size = float(np.linalg.norm(np.ptp(cloud, axis=0)))
-    for p in c.sides:
-        source = p.asked.source
-        if not isinstance(source, Edge) or source.parts or any(_alike(source.surface, s) for s in seen):
+    sources = (p.asked.source for p in c.sides if isinstance(p.asked.source, Edge))
+    for surface in (own.surface for e in sources for own in ([part.edge for part in e.parts] or [e])):
+        if any(_alike(surface, s) for s in seen):
             continue
-        seen.append(source.surface)
-        ground = _over(source.surface, cloud, size)
+        seen.append(surface)
+        ground = _over(surface, cloud, size)
         if ground is not None:
             yield ground
 

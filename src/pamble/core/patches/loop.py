@@ -148,7 +148,8 @@ def refuse_gap(c: Chain, where: int) -> None:
     a, b = c.order[where] + 1, c.order[(where + 1) % len(c.order)] + 1
     raise GeometryError(
         f"Sides {a} and {b} do not meet: their ends are {c.gaps[where]:.3f} mm apart, "
-        f"near ({x:.2f}, {y:.2f}, {z:.2f}) mm. Trim or extend them until they do."
+        f"near ({x:.2f}, {y:.2f}, {z:.2f}) mm. Trim or extend them until they do, or "
+        "pick the edges between them, too."
     )
 
 

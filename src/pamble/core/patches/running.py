@@ -1,4 +1,4 @@
-"""Edges round a hole that run on into each other without a corner, taken as one side."""
+"""Edges, or curves, round a patch that run on into each other without a corner, taken as one side."""
 
 from __future__ import annotations
 
@@ -7,11 +7,16 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from pamble.core.arrays import Array
+from pamble.core.arrays import Array, norm
+from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
-from pamble.core.faces.edge_chain import edge_chain
-from pamble.core.faces.face import Edge
+from pamble.core.faces.edge_chain import edge_chain, followed
+from pamble.core.faces.face import Edge, Face
 from pamble.core.patches.loop import Asked, Placed, chain
+from pamble.core.patches.side import Side
+from pamble.core.spline import kinks
+from pamble.core.spline.curve import Curve
+from pamble.core.spline.knots import reverse_curve
 
 _TURN = 0.5
 """Angle, degrees, between two edges, and between their faces, up to which one runs on in the other."""
@@ -45,30 +50,95 @@ def taken_together(asked: Sequence[Asked], least: int = 2) -> Sides:
     for k in range(len(c.sides)):
         i = (first + k) % len(c.sides)
         if k and smooth[i - 1]:
-            groups[-1].append(c.order[i])
+            groups[-1].append(i)
         else:
-            groups.append([c.order[i]])
-    groups.sort(key=min)
+            groups.append([i])
+    groups.sort(key=lambda g: min(c.order[i] for i in g))
     try:
-        made = tuple(replace(asked[g[0]], source=_one([asked[i] for i in g])) for g in groups)
+        made = tuple(replace(c.sides[g[0]].asked, source=_one([c.sides[i] for i in g])) for g in groups)
     except GeometryError:
         return alone
-    return Sides(made, tuple(tuple(g) for g in groups))
+    return Sides(made, tuple(tuple(c.order[i] for i in g) for g in groups))
 
 
-def _one(row: Sequence[Asked]) -> Edge:
-    return edge_chain([a.source for a in row if isinstance(a.source, Edge)])
+Member = tuple[int, Edge]
+"""An edge of a part, with the number of its face."""
+
+
+def led_on(faces: Sequence[Face], named: Sequence[Member]) -> list[list[Member]]:
+    """Of each side named by one edge: that edge, and those that go on from it without a corner as far as the next side
+    where the edge alone does not reach it. Three sides need to meet at two of their ends, two at none. What meets
+    nothing is left as it is.
+    """
+    c = chain([Asked(edge) for _, edge in named])
+    out = [[m] for m in named]
+    if sum(c.joined) >= {2: 0, 3: 2}.get(len(named), len(named)):
+        return out
+    for i, joined in enumerate(c.joined):
+        if joined:
+            continue
+        one, other = c.sides[i], c.sides[(i + 1) % len(c.sides)]
+        a, b = c.order[i], c.order[(i + 1) % len(c.order)]
+        ways = [_ahead(faces, named, n, end) for n, end in ((a, one.side.ends[1]), (b, other.side.ends[0]))]
+        meets = [
+            (k + l, k, l)
+            for k, (_, end) in enumerate(ways[0])
+            for l, (_, start) in enumerate(ways[1])
+            if float(np.linalg.norm(end - start)) <= c.most
+        ]
+        if meets:
+            _, k, l = min(meets)
+            out[a] += [m for m, _ in ways[0][1 : k + 1] if m is not None]
+            out[b] += [m for m, _ in ways[1][1 : l + 1] if m is not None]
+    return out
+
+
+def _ahead(
+    faces: Sequence[Face], named: Sequence[Member], number: int, end: Array
+) -> list[tuple[Member | None, Array]]:
+    """What goes on from an edge at one of its ends (3,) until another one that is named, one after the other, each with
+    the place where it ends; the edge itself, as None, comes first.
+    """
+    row = followed(faces, *named[number])
+    own = next(i for i, (_, e) in enumerate(row) if e is named[number][1])
+    out: list[tuple[Member | None, Array]] = [(None, end)]
+    ways = row[own + 1 :], row[:own][::-1]
+    nearest = [float(norm(Side(w[0][1]).ends - end).min()) if w else np.inf for w in ways]
+    for member in ways[int(np.argmin(nearest))] if min(nearest) < np.inf else []:
+        if any(member[1] is e for _, e in named):
+            break
+        ends = Side(member[1]).ends
+        far = ends[int(np.argmax(norm(ends - out[-1][1])))]
+        out.append((member, far))
+    return out
+
+
+def _one(row: Sequence[Placed]) -> Edge | Curve:
+    edges = [p.asked.source for p in row if isinstance(p.asked.source, Edge)]
+    if edges:
+        return edge_chain(edges)
+    curves = [reverse_curve(p.side.curve) if p.side.turned else p.side.curve for p in row]
+    return kinks.chain(curves, np.cumsum([0.0, *map(curve_length, curves)])) if len(curves) > 1 else curves[0]
 
 
 def _runs_on(one: Placed, other: Placed) -> bool:
-    if not (isinstance(one.asked.source, Edge) and isinstance(other.asked.source, Edge)):
+    alone = isinstance(one.asked.source, Curve)
+    if alone != isinstance(other.asked.source, Curve):
         return False
-    if replace(one.asked, source=other.asked.source) != other.asked:
+    a, b = one.asked, other.asked
+    if (a.order, a.influence) != (b.order, b.influence) or not _alike(a.square, b.square):
         return False
     end, start = np.array([1.0]), np.array([0.0])
-    ways = one.side.tangents(end)[0], other.side.tangents(start)[0]
-    normals = one.side.at(end).normal[0], other.side.at(start).normal[0]
-    return _degrees(*ways) < _TURN and min(_degrees(*normals), 180 - _degrees(*normals)) < _TURN
+    if _degrees(one.side.tangents(end)[0], other.side.tangents(start)[0]) >= _TURN:
+        return False
+    if alone:
+        return True
+    between = _degrees(one.side.at(end).normal[0], other.side.at(start).normal[0])
+    return min(between, 180 - between) < _TURN
+
+
+def _alike(a: Array | None, b: Array | None) -> bool:
+    return a is b if a is None or b is None else bool(np.allclose(a, b))
 
 
 def _degrees(a: Array, b: Array) -> float:

@@ -24,13 +24,16 @@ from pamble.core.patches.loop import Asked, Chain, Placed, corners, eased
 from pamble.core.patches.meets import MeetsAlong
 from pamble.core.patches.solve import Condition, fit
 from pamble.core.patches.space import Space
-from pamble.core.patches.told import PatchMade, SideFigures, contradictions, short_of
+from pamble.core.patches.told import PatchMade, SideFigures, contradictions, short_of, worst_of
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import BLEND_GAP
 
 _PLACES, _PLACES_A_SPAN = 12, 8
 """Places along each side: so many, and so many more for each span of the patch."""
+
+_DENSER = 4
+"""How many times as many are taken where a patch is missed between them."""
 
 _MOST_SPANS, _EVEN = 6, 3
 """Even spans that are tried, and before how many the knots of the neighbours are."""
@@ -68,17 +71,28 @@ def trimmed_patch(
     found = corners(c, diagonal) if len(asked) > 1 else []
     c = eased(c, found)
     rows = [samples(x) for x in through]
-    made, tried = _search(c, diagonal, degree, spans, rows, lends=lends)
     helps = (
         "lay it out in several pieces, or ask for less at its sides" if len(asked) > 1 else "ask for less at its rim"
     )
     if rows:
         helps += ", or move what it passes inside"
     folds = GeometryError(f"One patch over this hole folds: {helps}.")
-    if not made:
-        raise folds
-    face = _first_cut_out(made, c) if exact else _laid_round(made[0], c)
-    figures = _figures(face, c, diagonal, exact)
+
+    def built(denser: int) -> tuple[float, Face, list[SideFigures], bool]:
+        """The worst figure over its aim, the face and its figures, and whether its places had looked as if it held."""
+        made, more = _search(c, diagonal, degree, spans, rows, lends=lends, denser=denser)
+        tried.extend(more)
+        if not made:
+            raise folds
+        face = _first_cut_out(made, c) if exact else _laid_round(made[0], c)
+        figures = _figures(face, c, diagonal, exact)
+        return worst_of(figures, found), face, figures, made[0].ratio <= 1.0
+
+    tried: list[tuple[int, int, float]] = []
+    best = built(1)
+    if exact and spans is None and best[3] and best[0] > 1.0:
+        best = min(best, built(_DENSER), key=lambda b: b[0])
+    _, face, figures, _ = best
     if any(f.order > 0 and (f.angle or 0.0) > _BACK for f in figures):
         raise folds
     warnings = contradictions(found, {n: p.asked.order for p, n in zip(c.sides, c.order, strict=True)})
@@ -111,9 +125,10 @@ def _search(
     through: Sequence[Array] = (),
     within: float = np.inf,
     lends: bool = False,
+    denser: int = 1,
 ) -> tuple[list[_Try], list[tuple[int, int, float]]]:
     """Patches that do not fold in the hole, the best first, and what was tried. It is given up where even the most
-    spans will not bring the worst figure ``within`` so much of its aim.
+    spans will not bring the worst figure ``within`` so much of its aim. denser: factor on the places along sides.
     """
     made: list[_Try] = []
     tried: list[tuple[int, int, float]] = []
@@ -121,7 +136,7 @@ def _search(
 
     def look(ground: Ground) -> float:
         try:
-            one = _fitted(c, ground, diagonal, through, steps)
+            one = _fitted(c, ground, diagonal, through, steps, denser)
         except GeometryError:  # no stable solution over this ground
             return np.inf
         tried.append((*ground.spans, one.ratio))
@@ -150,9 +165,9 @@ def _search(
     return sorted(made, key=lambda t: t.ratio), tried
 
 
-def _fitted(c: Chain, ground: Ground, diagonal: float, through: Sequence[Array], steps: int) -> _Try:
+def _fitted(c: Chain, ground: Ground, diagonal: float, through: Sequence[Array], steps: int, denser: int = 1) -> _Try:
     patch, place = ground.patch, ground.place
-    s = np.linspace(0, 1, _PLACES + _PLACES_A_SPAN * max(ground.spans))
+    s = np.linspace(0, 1, denser * (_PLACES + _PLACES_A_SPAN * max(ground.spans)))
     lines = [p.side.points(s) for p in c.sides]
     places = [place(line) for line in lines]
     soft: list[Condition] = [

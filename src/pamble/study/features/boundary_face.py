@@ -9,26 +9,29 @@ from pydantic import Field
 from pamble.core.faces.face import Edge
 from pamble.core.patches.between import LaidOut, patch_between
 from pamble.core.patches.loop import MOST_INFLUENCE, Asked
+from pamble.core.patches.running import taken_together
 from pamble.core.patches.told import PatchMade
 from pamble.core.spline.curve import Curve
-from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, made_face
+from pamble.study.features.base import Context, FeatureKind, Figure, Inputs, Made, made_face
 from pamble.study.features.fields import choice, number
 from pamble.study.features.remedies import remedies_for
-from pamble.study.features.sides import SidesParams, continuities
+from pamble.study.features.sides import MOST_EDGES, SidesParams, continuities, met_seams
 from pamble.study.references import EdgeRef, PlaneRef
 
 _ARMS = "Influence of the sides"
 
 
 class BoundaryParams(SidesParams):
-    """A curve that stands alone among the edges is contained. inside: curves that the patch passes between its sides.
-    influence: length of the patch's arms across its sides, over the way to the other side, found if null; influences:
-    each side's own, in their order; null, or a shorter list, for ``influence``. layout: between four sides. square_to:
-    the plane to which curves that lie on it are left square. spans: along u and v, found if null.
+    """edges: of up to four sides, or of more that close; those that run on into each other without a corner, and of
+    which the same is asked, are one side. A curve that stands alone among them is contained. inside: curves that the
+    patch passes between its sides. influence: length of the patch's arms across its sides, over the way to the other
+    side, found if null; influences: each edge's own, in their order; null, or a shorter list, for ``influence``.
+    layout: between four sides. square_to: the plane to which curves that lie on it are left square. spans: along u and
+    v, found if null.
     """
 
     most: ClassVar[int] = 3
-    edges: list[EdgeRef] = Field(title="Sides", min_length=2, max_length=4)
+    edges: list[EdgeRef] = Field(title="Sides", min_length=2, max_length=MOST_EDGES, json_schema_extra={"rounds": True})
     continuity: list[int] = continuities(3)
     inside: list[EdgeRef] = choice("Passes curves", [])
     layout: LaidOut = choice(
@@ -56,18 +59,17 @@ def run(params: BoundaryParams, inputs: Inputs, context: Context) -> Made:
         _asked(params, ref, order, params.influence if arm is None else arm, inputs)
         for ref, order, arm in zip(params.edges, orders, arms[: len(orders)], strict=True)
     ]
+    sides = taken_together(asked)
     diagonal = max(a.source.surface.diagonal if isinstance(a.source, Edge) else _length(a.source) for a in asked)
     through = inputs.different(params.inside)
-    made = patch_between(asked, diagonal, params.degree, params.spans, through, context.dragged, params.layout)
-    seams = tuple(
-        DeclaredSeam(f.patch_side, params.edges[f.number].feature, params.edges[f.number].edge, orders[f.number])
-        for f in made.sides
-        if isinstance(asked[f.number].source, Edge) and asked[f.number].square is None
-    )
+    made = patch_between(sides.asked, diagonal, params.degree, params.spans, through, context.dragged, params.layout)
+    met = [s for s in made.sides if sides.asked[s.number].square is None]
+    stretches = [(made.face.edge(s.patch_side), s.number) for s in met]
+    seams = met_seams(params.edges, orders, inputs, sides, stretches)
     facts = patch_facts(made)
     if not context.quick:
-        bent = [c for c in made.corners if all(orders[i] > 1 for i in c.sides)]
-        facts["remedies"] = remedies_for(inputs, params.edges, [[n] for n in range(len(orders))], bent)
+        bent = [c for c in made.corners if all(sides.asked[i].order > 1 for i in c.sides)]
+        facts["remedies"] = remedies_for(inputs, params.edges, sides.members, bent)
     return made_face(made.face, seams=seams, warnings=made.warnings, **facts)
 
 
@@ -110,7 +112,7 @@ PARTS = (("gap", "mm"), ("angle", "°"), ("curvature", "%"))
 
 KIND = FeatureKind(
     "boundary_patch", "Boundary patch", "primary", BoundaryParams, run, "primaries",
-    "Pick two, three or four edges or curves round it.", makes="face", section="",
+    "Pick the edges or curves of two, three or four sides, or click into a hole.", makes="face", section="",
     figures=(
         LAID_OUT,
         Figure("sides", "Side", form="parts", each="Side {n}", parts=(*PARTS, ("rate", "%"))),

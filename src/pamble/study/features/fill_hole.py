@@ -12,26 +12,21 @@ from pydantic import Field
 from pamble.core.arrays import Array
 from pamble.core.corners.corner import LaidOut, lay_out
 from pamble.core.corners.layouts import SIDED, Layout, of_kind, stepped
-from pamble.core.faces.face import Edge, Face
+from pamble.core.faces.face import Edge
 from pamble.core.patches.between import one_patch
 from pamble.core.patches.loop import Asked, Corner
 from pamble.core.patches.running import Sides, taken_together
 from pamble.core.patches.told import SideFigures
 from pamble.core.patches.yielding import Yielding, yielding
-from pamble.core.spline.closest import to_curve
 from pamble.core.spline.differential import normals
-from pamble.core.spline.evaluate import curve_points, surface_grid
-from pamble.core.tolerances import SEAM_SEARCH
+from pamble.core.spline.evaluate import surface_grid
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, PartHandle, Shape
 from pamble.study.features.fields import choice, number, unseen
 from pamble.study.features.handles import move, slide
 from pamble.study.features.remedies import remedies_for, simpler_edges
-from pamble.study.features.sides import MOST, SidesParams, continuities
+from pamble.study.features.sides import MOST, MOST_EDGES, SidesParams, continuities, met_seams
 from pamble.study.features.ways import Given, Ways
 from pamble.study.references import EdgeRef, Place
-
-_PLACES = 11
-"""Places of an edge at which it is looked whether it lies on another."""
 
 _RUNS_ALONG = 0.01
 """By how much, mm, a seam misses its curve when it is told."""
@@ -50,7 +45,7 @@ class FillParams(SidesParams):
     directions, found if null.
     """
 
-    edges: list[EdgeRef] = Field(title="Sides", min_length=1, max_length=24, json_schema_extra={"rounds": True})
+    edges: list[EdgeRef] = Field(title="Sides", min_length=1, max_length=MOST_EDGES, json_schema_extra={"rounds": True})
     continuity: list[int] = continuities(MOST, "orders")
     layout: Literal["single", "spokes", "corners", "two", "strip", "best", "picked"] = choice(
         "Layout", "single",
@@ -90,7 +85,9 @@ def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
             made.face.surface.spans[0],
         )
         facts |= {"layouts": [] if ways is None else ways.rows(), "orders": orders}
-        met = _met(params.edges, orders, inputs, sides, made.sides, [("", made.face)] * len(made.sides))
+        met = met_seams(
+            params.edges, orders, inputs, sides, [(made.face.edge(s.patch_side), s.number) for s in made.sides]
+        )
         told = (*given.words, *made.warnings, *_mended(params, inputs, sides, made.corners, facts, context))
         return Made({"": Shape(made.face)}, seams=met, facts=facts, warnings=told, ways=ways)
     hub = None if params.hub is None else inputs.point(params.hub)
@@ -115,7 +112,8 @@ def run(params: FillParams, inputs: Inputs, context: Context) -> Made:
         DeclaredSeam(s.edges[0], _object(context.step, slots[s.patches[1]]), s.edges[1], MOST, slots[s.patches[0]])
         for s in laid.inside
     )
-    met = _met(params.edges, orders, inputs, sides, laid.sides, [(slots[p], laid.faces[p]) for p in laid.patch_of])
+    stretches = [(laid.faces[p].edge(s.patch_side), s.number) for s, p in zip(laid.sides, laid.patch_of, strict=True)]
+    met = met_seams(params.edges, orders, inputs, sides, stretches, [slots[p] for p in laid.patch_of])
     told = (*given.words, *_told(laid), *_mended(params, inputs, sides, laid.corners, facts, context))
     return Made(shapes, seams=(*met, *inside), handles=_handles(laid), facts=facts, warnings=told, ways=ways)
 
@@ -177,34 +175,6 @@ def _ways(params: FillParams, inputs: Inputs, sides: Sides, diagonal: float) -> 
 
 def _object(step: str, slot: str) -> str:
     return f"{step}/{slot}" if slot else step
-
-
-def _met(
-    edges: Sequence[EdgeRef],
-    orders: Sequence[int],
-    inputs: Inputs,
-    sides: Sides,
-    figures: Sequence[SideFigures],
-    patches: Sequence[tuple[str, Face]],
-) -> tuple[DeclaredSeam, ...]:
-    """Seams with the neighbours; patches: slot and face at every stretch."""
-    out = []
-    for s, (slot, face) in zip(figures, patches, strict=True):
-        members = sides.members[s.number]
-        for n in members:
-            ref, order = edges[n], orders[n]
-            if len(members) == 1 or _along(face.edge(s.patch_side), inputs.edge(ref)):
-                out.append(DeclaredSeam(s.patch_side, ref.feature, ref.edge, order, slot, len(members) > 1))
-    return tuple(out)
-
-
-def _along(own: Edge, other: Edge) -> bool:
-    """Whether a part of one edge lies on the other."""
-    near = [
-        to_curve(a.space, curve_points(b.space, np.linspace(*b.space.domain, _PLACES)[1:-1])).distance < SEAM_SEARCH
-        for a, b in ((own, other), (other, own))
-    ]
-    return bool(near[0].any() or near[1].any())
 
 
 def _facts(layout: str, sides: Sequence[SideFigures], corners: Sequence[Corner], spans: int) -> dict[str, Any]:

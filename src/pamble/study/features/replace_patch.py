@@ -6,10 +6,11 @@ from pydantic import Field
 
 from pamble.core.patches.loop import Asked
 from pamble.core.patches.replace import replaced
-from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, changed_faces
+from pamble.core.patches.running import taken_together
+from pamble.study.features.base import Context, FeatureKind, Figure, Inputs, Made, changed_faces
 from pamble.study.features.boundary_face import LAID_OUT, PARTS, patch_facts
 from pamble.study.features.fields import choice, number
-from pamble.study.features.sides import SidesParams
+from pamble.study.features.sides import MOST_EDGES, SidesParams, met_seams
 from pamble.study.references import ChangedFaceRef, EdgeRef, FaceRef
 from pamble.study.stored import Stored
 
@@ -21,10 +22,12 @@ class _Patch(Stored):
 
 
 class ReplaceParams(SidesParams, _Patch):
-    """edges: the neighbours' edges round it. spans: along u and v, found if null."""
+    """edges: the neighbours' edges round it; those that run on into each other are one side. spans: along u and v,
+    found if null.
+    """
 
     edges: list[EdgeRef] = Field(
-        title="Neighbours' edges", min_length=2, max_length=4, json_schema_extra={"beside": "face"}
+        title="Neighbours' edges", min_length=2, max_length=MOST_EDGES, json_schema_extra={"beside": "face"}
     )
     degree: int = number("Degree", 5, ge=3, le=9)
     spans: tuple[int, int] | None = choice("Spans", None, widget="none")
@@ -37,13 +40,12 @@ def run(params: ReplaceParams, inputs: Inputs, context: Context) -> Made:
     sources = [inputs.edge(ref) for ref in params.edges]
     asked = [Asked(edge, order) for edge, order in zip(sources, params.orders(), strict=True)]
     diagonal = max(face.surface.diagonal, *(e.surface.diagonal for e in sources))
-    made = replaced(face, asked, diagonal, params.degree, params.spans, context.changed(params.face.feature))
+    sides = taken_together(asked)
+    made = replaced(face, sides.asked, diagonal, params.degree, params.spans, context.changed(params.face.feature))
     facts = {**patch_facts(made.patch), "off_old": made.moved}
-    id, orders = params.face.feature, params.orders()
-    seams = tuple(
-        DeclaredSeam(edge, params.edges[s.number].feature, params.edges[s.number].edge, orders[s.number], changed=id)
-        for s, edge in zip(made.patch.sides, made.edges, strict=True)
-    )
+    id = params.face.feature
+    stretches = [(made.face.edge(e), s.number) for s, e in zip(made.patch.sides, made.edges, strict=True)]
+    seams = met_seams(params.edges, params.orders(), inputs, sides, stretches, changed=id)
     return changed_faces({id: made.face}, warnings=made.patch.warnings, seams=seams, **facts)
 
 

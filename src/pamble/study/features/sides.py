@@ -2,16 +2,30 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any, ClassVar
 
+import numpy as np
 from pydantic import Field, field_validator
 
+from pamble.core.faces.face import Edge
+from pamble.core.patches.running import Sides
+from pamble.core.spline.closest import to_curve
+from pamble.core.spline.evaluate import curve_points
+from pamble.core.tolerances import SEAM_SEARCH
+from pamble.study.features.base import DeclaredSeam, Inputs
 from pamble.study.features.fields import choice
 from pamble.study.references import EdgeRef
 from pamble.study.stored import Stored
 
 MOST = 2
 """Continuity of a patch at a side of which nothing is said."""
+
+_PLACES = 11
+"""Places of an edge at which it is looked whether it lies on another."""
+
+MOST_EDGES = 24
+"""Edges that can be picked round a patch."""
 
 
 def continuities(most: int, found: str = "") -> Any:
@@ -38,3 +52,38 @@ class SidesParams(Stored):
     def orders(self) -> list[int]:
         """The continuity of every side."""
         return [*self.continuity, *[MOST] * len(self.edges)][: len(self.edges)]
+
+
+def met_seams(
+    edges: Sequence[EdgeRef],
+    orders: Sequence[int],
+    inputs: Inputs,
+    sides: Sides,
+    stretches: Sequence[tuple[Edge, int]],
+    slots: Sequence[str] = (),
+    changed: str = "",
+) -> tuple[DeclaredSeam, ...]:
+    """Seams that a patch promises with its neighbours. orders: of each of the ``edges`` that the ``sides`` consist of.
+
+    stretches: edges of what was made, each with the number of its side; slots: of the patch that it is of. changed: the
+    face in whose place the patch is. Curves that stand alone promise none.
+    """
+    out = []
+    for k, (own, number) in enumerate(stretches):
+        members = sides.members[number]
+        partly = len(members) > 1
+        for n in members:
+            ref = edges[n]
+            if inputs.is_edge(ref) and (not partly or _along(own, inputs.edge(ref))):
+                slot = slots[k] if slots else ""
+                out.append(DeclaredSeam(own.name, ref.feature, ref.edge, orders[n], slot, partly, changed=changed))
+    return tuple(out)
+
+
+def _along(own: Edge, other: Edge) -> bool:
+    """Whether a part of one edge lies on the other."""
+    near = [
+        to_curve(a.space, curve_points(b.space, np.linspace(*b.space.domain, _PLACES)[1:-1])).distance < SEAM_SEARCH
+        for a, b in ((own, other), (other, own))
+    ]
+    return bool(near[0].any() or near[1].any())
