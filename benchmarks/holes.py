@@ -1,8 +1,8 @@
 """Holes cut into freeform faces and filled by `pamble patch`: figures read back by OpenCASCADE against the face before.
 
-Usage: .venv/bin/python -m benchmarks.holes [how many, or from-to]. A face of degree 3 to 5 with up to six spans each
-way; three or four sides, straight, bowed or curved like an S; the face in one piece with the hole, or cut into one
-piece for each side; G1 to G3.
+Usage: .venv/bin/python -m benchmarks.holes [how many, or from-to] [parted]. A face of degree 3 to 5, one to six spans
+each way; three or four sides, straight, bowed or like an S; the face in one piece with the hole, or cut into one
+piece for each side, or ``parted`` anywhere, so that sides run along several pieces; G1 to G3.
 """
 
 from __future__ import annotations
@@ -10,6 +10,7 @@ from __future__ import annotations
 import contextlib
 import io
 import json
+import sys
 import time
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -73,8 +74,8 @@ def upright(edges: list[Any]) -> Any:
     return BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(wire(*edges)).Face(), gp_Vec(0, 0, 2 * _DEEP)).Shape()
 
 
-def holed(seed: int) -> tuple[int, Surface, list[Any], list[Any], float]:
-    """Order asked for, the face before, its pieces, places in the middle of the sides, and the face's size."""
+def holed(seed: int, parted: bool = False) -> tuple[int, Surface, list[Any], list[Any], float]:
+    """Order asked for, the face before, its pieces, edges below the sides, and the face's size."""
     rng = np.random.default_rng(seed)
     size, surface = panel(rng)
     count = int(rng.choice([3, 4, 4]))
@@ -86,16 +87,27 @@ def holed(seed: int) -> tuple[int, Surface, list[Any], list[Any], float]:
     edges = [side(*x) for x in zip(tips, ahead, bulges.tolist(), waves.tolist(), strict=True)]
     whole = BRepBuilderAPI_MakeFace(surface_to_kernel(surface), 1e-7).Face()
     cut = BRepAlgoAPI_Cut(whole, upright(edges)).Shape()
+    rays = tips if rng.random() < 0.6 else tips[:0]
+    if parted:
+        many = int(rng.integers(2, 5))
+        at = rng.uniform(0, 6) + 2 * np.pi * (np.arange(many) + rng.uniform(-0.2, 0.2, many)) / many
+        rays = middle + size * np.column_stack([np.cos(at), np.sin(at)])
     sectors = []
-    if rng.random() < 0.6:
-        for a, b in zip(tips, ahead, strict=True):
-            c = [middle, *(middle + 20 * (x - middle) for x in (a, 0.5 * (a + b), b))]
-            sectors.append(upright([side(x, y) for x, y in zip(c, [*c[1:], c[0]], strict=True)]))
+    for a, b in zip(rays, np.roll(rays, -1, axis=0), strict=True):
+        c = [middle, *(middle + 20 * x for x in _fan(a - middle, b - middle))]
+        sectors.append(upright([side(x, y) for x, y in zip(c, [*c[1:], c[0]], strict=True)]))
     shapes = [BRepAlgoAPI_Common(cut, s).Shape() for s in sectors]
     pieces = [f for s in shapes for f in readback.explored(s, TopAbs_ShapeEnum.TopAbs_FACE)]
-    if len(pieces) != count:
+    if len(pieces) != len(rays):
         pieces = readback.explored(cut, TopAbs_ShapeEnum.TopAbs_FACE)
     return int(rng.integers(1, 4)), surface, pieces, edges, size
+
+
+def _fan(a: Any, b: Any) -> list[Any]:
+    """Ways (2,) from one to another round the left."""
+    turn = np.arctan2(a[0] * b[1] - a[1] * b[0], a @ b) % (2 * np.pi)
+    turns = np.linspace(0, turn, 4)
+    return [np.array([np.cos(t) * a[0] - np.sin(t) * a[1], np.sin(t) * a[0] + np.cos(t) * a[1]]) for t in turns]
 
 
 def above(edge: Any, geometry: Any) -> Any:
@@ -131,16 +143,16 @@ def read(path: Path, geometry: Any, rows: list[Any], size: float) -> Any:
     return worst
 
 
-def trial(seed: int, folder: Path) -> bool:
+def trial(seed: int, folder: Path, parted: bool) -> bool:
     """Whether the patch holds; says how well it does."""
-    order, surface, pieces, edges, size = holed(seed)
+    order, surface, pieces, edges, size = holed(seed, parted)
     geometry = surface_to_kernel(surface)
     rows = [above(e, geometry) for e in edges]
     before, after = folder / "before.step", folder / "after.step"
     write_step([(f"piece {i}", f) for i, f in enumerate(pieces)], before)
     given = ["patch", str(before), "--continuity", f"G{order}", "-o", str(after), "--json"]
     for row in rows:
-        given += ["--edge", ",".join(f"{x:.4f}" for x in row[10])]
+        given += ["--edge", ",".join(f"{x:.4f}" for x in row[8 if parted else 10])]
     said, wrong, start = io.StringIO(), io.StringIO(), time.perf_counter()
     with contextlib.redirect_stdout(said), contextlib.redirect_stderr(wrong):
         code = pamble(given)
@@ -159,5 +171,5 @@ def trial(seed: int, folder: Path) -> bool:
 if __name__ == "__main__":
     first, last = asked()
     with TemporaryDirectory() as made:
-        results = [trial(seed, Path(made)) for seed in range(first, last)]
+        results = [trial(seed, Path(made), "parted" in sys.argv) for seed in range(first, last)]
     print(f"{sum(results)} of {len(results)} hold")

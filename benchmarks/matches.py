@@ -1,6 +1,6 @@
 """Faces put into holes of freeform faces, some of their sides matched by `pamble match`, read back by OpenCASCADE.
 
-Usage: .venv/bin/python -m benchmarks.matches [how many, or from-to]. The holes are those of `benchmarks.holes` with
+Usage: .venv/bin/python -m benchmarks.matches [how many, or from-to] [parted]. The holes of `benchmarks.holes` that have
 four sides; the face over each is of degree 3 to 6 with up to four spans each way, its CVs stirred and raised by up to a
 thirtieth of the part, with a hole of its own or without; one to three sides, G1 to G3, the rows behind giving way or
 not.
@@ -11,6 +11,7 @@ from __future__ import annotations
 import contextlib
 import io
 import json
+import sys
 import time
 from collections import Counter
 from pathlib import Path
@@ -85,7 +86,7 @@ def read(path: Path, sides: list[str], size: float) -> Any:
 
 def trial(seed: int, folder: Path) -> str | None:
     """What became of one: it holds, misses or is refused; says how well it does. None for a hole of other sides."""
-    order, before, pieces, edges, size = holed(seed)
+    order, before, pieces, edges, size = holed(seed, "parted" in sys.argv)
     if len(edges) != 4:
         return None
     rng, geometry = np.random.default_rng((seed, 1)), surface_to_kernel(before)

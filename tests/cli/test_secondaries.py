@@ -48,6 +48,17 @@ def test_a_face_of_a_file_is_matched_to_its_neighbour(tmp_path, capsys):
         seam = readback.nearest_seam(lid, neighbour, 1 / 500)
         assert max(seam.gap, seam.angle) < 0.005
         assert seam.curvature < 0.6
+    # A neighbour in two: the side runs on along both.
+    parts = [Face(surface_part(edges[1].surface, None, v)) for v in ((0.3, 0.42), (0.42, 0.7))]
+    write_step([("Lid", Face(lifted)), ("Rest", parts[0]), ("Right", parts[1])], path)
+    both = answer(capsys, "match", path, *words, "-o", out)
+    assert both["to"]["face"] in ("Rest + Right", "Right + Rest")
+    lid, *others = readback.faces(out)
+    for neighbour in others:
+        seam = readback.nearest_seam(neighbour, lid, 1 / 500)
+        assert max(seam.gap, seam.angle) < 0.005
+        assert seam.curvature < 0.6
+    write_step([("Lid", Face(lifted)), ("Right", Face(edges[1].surface))], path)
     middle = answer(capsys, "match", path, *words, "--both", "-o", out)
     assert middle["curvature"] < 0.5
     assert 0.3 < max(middle["moved"]) / max(made["moved"]) < 0.8

@@ -177,11 +177,15 @@ def test_a_loft_meets_the_faces_at_its_ends_with_curvature(kernel):
 
 
 def test_a_boundary_patch_follows_its_neighbours_and_promises_its_seams(kernel):
-    for i, e in enumerate(window(ground(2, 40))):
-        add(kernel, f"n{i}", "face", face={"surface": SurfaceData.of(e.surface).model_dump()})
-    edges = [line("n0", "v1"), line("n1", "u0"), line("n2", "v0"), line("n3", "u1")]
-    made = add(kernel, "p", "boundary_patch", edges=edges, continuity=[2, 2, 1, 0])
-    assert [s.continuity for s in sorted(made.made.seams, key=lambda s: s.feature)] == [2, 2, 1, 0]
+    """One of its sides runs along two faces."""
+    around = [e.surface for e in window(ground(2, 40))]
+    parts = [surface_part(around[1], None, v) for v in ((0.3, 0.45), (0.45, 0.7))]
+    for i, surface in enumerate([around[0], parts[0], *around[2:], parts[1]]):
+        add(kernel, f"n{i}", "face", face={"surface": SurfaceData.of(surface).model_dump()})
+    edges = [line("n0", "v1"), line("n1", "u0"), line("n2", "v0"), line("n3", "u1"), line("n4", "u0")]
+    made = add(kernel, "p", "boundary_patch", edges=edges, continuity=[2, 2, 1, 0, 2])
+    assert [s.continuity for s in sorted(made.made.seams, key=lambda s: s.feature)] == [2, 2, 1, 0, 2]
+    assert len({s.edge for s in made.made.seams}) == len(made.made.facts["sides"]) == 4
     sides = made.made.facts["sides"]
     assert max(s["gap"] for s in sides) < 0.002
     assert max(s["angle"] for s in sides[:3]) < 0.005
@@ -192,7 +196,7 @@ def test_a_boundary_patch_follows_its_neighbours_and_promises_its_seams(kernel):
     assert kernel.now.states["p"].problem is None
     same = add(kernel, "twice", "boundary_patch", edges=[edges[0], edges[0]])
     assert "picked twice" in same.problem
-    gap = add(kernel, "open", "boundary_patch", edges=[edges[0], edges[1], edges[3], line("n2", "v1")])
+    gap = add(kernel, "open", "boundary_patch", edges=[edges[0], edges[1], edges[4], edges[3], line("n2", "v1")])
     assert "do not meet" in gap.problem
 
 

@@ -199,10 +199,15 @@ def test_a_fillet_trims_both_faces_and_follows_and_a_match_moves_a_face(kernel):
     edges = window(ground(1, 60))
     middle = surface_part(ground(1, 60), (0.35, 0.65), (0.3, 0.7))
     stirred = middle.with_control(middle.control + np.random.default_rng(1).normal(size=middle.control.shape))
-    for name, s in (("lid", stirred), ("right", edges[1].surface)):
+    parts = [surface_part(edges[1].surface, None, v) for v in ((0.3, 0.42), (0.42, 0.7))]
+    for name, s in (("lid", stirred), ("rest", parts[0]), ("right", parts[1])):
         add(kernel, name, "face", face={"surface": SurfaceData.of(s).model_dump()})
     matched = add(kernel, "m", "match_face", edge=line("lid", "u1"), to=line("right", "u0"))
-    assert matched.made.facts["joints"][0]["curvature"] < 0.5
+    assert "pick its edge there, too" in matched.made.warnings[-1]
+    kernel.commit({"op": "set_params", "id": "m", "changes": {"on": [line("rest", "u0")]}})
+    matched = kernel.now.states["m"]
+    assert (matched.made.warnings, matched.made.facts["joints"][0]["curvature"] < 0.5) == ((), True)
+    assert [row[1:] for row in promised(kernel, "m")] == [(2, "holds")] * 2
     assert face(kernel, "lid").surface.control[:4] == pytest.approx(stirred.control[:4])
 
 

@@ -14,9 +14,11 @@ from pamble.core.checks.report import describe_face
 from pamble.core.checks.seams import part_diagonal
 from pamble.core.errors import PambleError
 from pamble.core.exchange.step import write_step
+from pamble.core.faces.edge_chain import edge_chain
 from pamble.core.faces.face import Face
 from pamble.core.faces.picking import PickedEdge, pick_edge
 from pamble.core.patches.match import MOST_ADDED, Pair, halfway, match_sides
+from pamble.core.patches.running import beside
 
 
 def match(given: Namespace) -> tuple[dict[str, Any], str]:
@@ -30,11 +32,19 @@ def match(given: Namespace) -> tuple[dict[str, Any], str]:
     mine = picked[0][0].face
     if any(p.face != mine for p, _ in picked):
         raise PambleError("The sides that are matched at once are of one face: match faces one after the other.")
-    pairs = [Pair(p.edge.name, q.edge, order) for (p, q), order in zip(picked, orders, strict=True)]
+    others = [i for i in range(len(faces)) if i != mine]
+    around = [faces[i] for i in others]
+    rows = [beside(around, (others.index(q.face), q.edge), p.edge) for p, q in picked]
+    pairs = [
+        Pair(p.edge.name, edge_chain([e for _, e in row]), order)
+        for (p, _), row, order in zip(picked, rows, orders, strict=True)
+    ]
     new: dict[int, Face] = {}
     if given.both:
         if len(pairs) > 1:
             raise PambleError("Both faces move where one side is matched, not several.")
+        if len(rows[0]) > 1:
+            raise PambleError("Both faces move where a side meets one face: it runs along several.")
         other, edge = picked[0][1].face, picked[0][1].edge
         own = Pair(edge.name, faces[mine].edge(pairs[0].name), orders[0])
         new[other] = halfway(faces[other], own, diagonal)
@@ -46,10 +56,11 @@ def match(given: Namespace) -> tuple[dict[str, Any], str]:
     write_step([(f.name, changed.get(id(f.made), f.shape) if f.made is not None else f.shape) for f in found], out_path)
     sides: list[dict[str, Any]] = [
         {
-            "edge": p.edge.name, "to": {"face": names[q.face], "edge": q.edge.name}, "continuity": f"G{m.order}",
+            "edge": p.edge.name, "to": {"face": " + ".join(names[others[n]] for n, _ in row), "edge": pair.to.name},
+            "continuity": f"G{m.order}",
             "gap": m.gap, "angle": m.angle, "curvature": m.curvature, "rate": m.rate if m.order > 2 else None,
         }
-        for (p, q), m in zip(picked, made.sides, strict=True)
+        for (p, _), pair, row, m in zip(picked, pairs, rows, made.sides, strict=True)
     ]  # fmt: skip
     out = {
         "file": out_path.name,
@@ -65,14 +76,14 @@ def match(given: Namespace) -> tuple[dict[str, Any], str]:
         "warnings": [*made.missed, *made.grown],
         "problems": problems,
     }
-    rows = ", ".join(f"{m:.3f}" for m in made.moved[: max(orders) + 1])
+    moved = ", ".join(f"{m:.3f}" for m in made.moved[: max(orders) + 1])
     lines = [
         f"{names[mine]} {s['edge']} to {s['to']['face']} {s['to']['edge']}, {s['continuity']}: "
         f"gap {s['gap']:.6f} mm, angle {s['angle']:.5f}°, curvature {s['curvature']:.3f} %"
         + (f", its change {s['rate']:.3f} %" if s["rate"] is not None else "")
         for s in sides
     ]
-    return out, "\n".join([f"{out_path.name}: {lines[0]}", *lines[1:], f"rows moved {rows} mm", *out["warnings"]])
+    return out, "\n".join([f"{out_path.name}: {lines[0]}", *lines[1:], f"rows moved {moved} mm", *out["warnings"]])
 
 
 def _pair(faces: list[Face], edge: str, to: str, diagonal: float) -> tuple[PickedEdge, PickedEdge]:

@@ -211,9 +211,8 @@ def _opposite(edge: Edge, to: Edge, ends: Array) -> Edge:
         raise GeometryError("The edges only touch in a point: pick the neighbour's edge that runs along this one.")
     if to.pcurve.domain != to.space.domain:
         raise GeometryError("Only a whole edge of this neighbour can be matched: pick another.")
-    return Edge(
-        to.surface, to.name, curve_part(to.pcurve, low, high), to.inward, curve_part(to.space, low, high), to.at
-    )
+    flat, line = (curve_part(c, low, high) for c in (to.pcurve, to.space))
+    return Edge(to.surface, to.name, flat, to.inward, line, to.at, parts=to.parts)
 
 
 def _on_domain(surface: Surface, like: Surface) -> Surface:

@@ -118,7 +118,7 @@ def made_like(surface: Surface, like: Surface) -> tuple[Surface, int, int] | Non
 
 def _calm(surface: Surface, asked: Wanted) -> Surface:
     """The surface with a degree along a side that follows an edge which lies anywhere in few spans."""
-    if asked.target.side is not None and asked.target.surface.weights is None:
+    if asked.target.side is not None and not asked.target.parts and asked.target.surface.weights is None:
         return surface
     return _of_degree(surface, asked.side, _CALM_DEGREE)
 
@@ -133,7 +133,7 @@ def _of_degree(surface: Surface, side: str, least: int) -> Surface:
 def _like_neighbour(surface: Surface, asked: Wanted) -> Surface:
     """The surface with at least the degree of a neighbour's edge along a side."""
     edge = asked.target
-    if edge.side is None or edge.surface.weights is not None:
+    if edge.side is None or edge.parts or edge.surface.weights is not None:
         return surface
     return _of_degree(surface, asked.side, min(edge.space.degree, _MOST_DEGREE))
 

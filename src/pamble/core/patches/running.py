@@ -15,11 +15,16 @@ from pamble.core.faces.face import Edge, Face
 from pamble.core.patches.loop import Asked, Placed, chain
 from pamble.core.patches.side import Side
 from pamble.core.spline import kinks
+from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.knots import reverse_curve
 
 _TURN = 0.5
 """Angle, degrees, between two edges, and between their faces, up to which one runs on in the other."""
+
+_PLACES, _RUNS_ALONG = 65, 3
+"""Places of an edge, and how many of them lie beside another along which it runs."""
 
 
 @dataclass(frozen=True)
@@ -111,6 +116,33 @@ def _ahead(
         far = ends[int(np.argmax(norm(ends - out[-1][1])))]
         out.append((member, far))
     return out
+
+
+def beside(faces: Sequence[Face], named: Member, own: Edge) -> list[Member]:
+    """An edge that another is to meet, and those that go on from it without a corner as far as that one runs along
+    them. faces: without its own.
+    """
+    row = followed(faces, *named)
+    whole, places = edge_chain([e for _, e in row]), np.linspace(*own.space.domain, _PLACES)
+    if not whole.parts:
+        return row
+    at = to_curve(whole.space, curve_points(own.space, places)).t
+    hit = [int(np.count_nonzero((at >= p.start) & (at <= p.end))) >= _RUNS_ALONG for p in whole.parts]
+    first = last = next(i for i, (_, e) in enumerate(row) if e is named[1])
+    while first > 0 and hit[first - 1]:
+        first -= 1
+    while last + 1 < len(row) and hit[last + 1]:
+        last += 1
+    return row[first : last + 1]
+
+
+def overhang(own: Edge, to: Edge) -> float:
+    """How long, mm, the stretches of an edge are that reach beyond the ends of another that it is to meet."""
+    at = to_curve(to.space, curve_points(own.space, np.linspace(*own.space.domain, _PLACES))).t
+    low, high = to.space.domain
+    beyond = (at <= low) | (at >= high)
+    beyond[1:-1] &= beyond[:-2] | beyond[2:]
+    return curve_length(own.space) * max(0, int(np.count_nonzero(beyond)) - 2) / (_PLACES - 1)
 
 
 def _one(row: Sequence[Placed]) -> Edge | Curve:

@@ -2,28 +2,39 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from pydantic import Field
 
+from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
+from pamble.core.faces.edge_chain import edge_chain
+from pamble.core.faces.face import Edge
 from pamble.core.patches.match import MOST_ADDED, Pair, halfway, match_sides
 from pamble.core.patches.matched import Matched
+from pamble.core.patches.running import overhang
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, changed_faces
 from pamble.study.features.fields import choice, number
 from pamble.study.features.figures import MOVED
+from pamble.study.features.sides import MOST_EDGES
 from pamble.study.references import ChangedEdgeRef, EdgeRef, FaceRef
 from pamble.study.stored import Stored
 
+_MUCH = 0.05
+"""Share of a side from which it is told that what it meets is shorter."""
+
 
 class MatchFaceParams(Stored):
-    """edge: a whole side of the face that moves. to: the neighbour's edge. sides, edges: others of the same face, and
-    for each, in their order, the edge that it meets. spread: the rows behind give way too. most_added: spans that may
+    """edge: a whole side of the face that moves. to: the neighbour's edge; on: edges of other faces in which that runs
+    on without a corner. sides, edges: others of the same face, and for each, in their order, the edge that it meets.
+    spread: the rows behind give way too. most_added: spans that may
     be put in along a side where it cannot be met without.
     """
 
     edge: ChangedEdgeRef = choice("Side that moves")
     to: EdgeRef = choice("Meets")
+    on: list[EdgeRef] = Field([], title="Which runs on in", max_length=MOST_EDGES)
     sides: list[ChangedEdgeRef] = Field([], title="Its other sides")
     edges: list[EdgeRef] = Field([], title="They meet")
     continuity: int = choice("Continuity", 2, continuity=True)
@@ -41,16 +52,37 @@ def run(params: MatchFaceParams, inputs: Inputs, context: Context) -> Made:
         raise GeometryError(f"Each side meets an edge: there are {len(sides)} sides and {len(edges)} edges.")
     for ref in sides:
         inputs.edge(ref)
-    pairs = [Pair(a.edge, inputs.edge(b), params.continuity) for a, b in zip(sides, edges, strict=True)]
+    inputs.different([params.to, *params.on])
+    targets = [inputs.edge(ref) for ref in edges]
+    targets[0] = edge_chain([targets[0], *map(inputs.edge, params.on)])
+    pairs = [Pair(ref.edge, to, params.continuity) for ref, to in zip(sides, targets, strict=True)]
     face = inputs.face(FaceRef(feature=id))
     diagonal = max(face.surface.diagonal, *(p.to.surface.diagonal for p in pairs))
     before, most = context.changed(id), 0 if context.quick else params.most_added
     made = match_sides(face, pairs, diagonal, spread=params.spread, most_added=most, before=before)
+    met = [*zip(sides, edges, strict=True), *((params.edge, ref) for ref in params.on)]
     seams = [
-        DeclaredSeam(a.edge, b.feature, b.edge, params.continuity, changed=id)
-        for a, b in zip(sides, edges, strict=True)
+        DeclaredSeam(
+            a.edge, b.feature, b.edge, params.continuity, part=bool(params.on) and a is params.edge, changed=id
+        )
+        for a, b in met
     ]
-    return changed_faces({id: made.face}, warnings=_words(made, context), seams=tuple(seams), **_facts(made))
+    words = (*_words(made, context), *_beyond(sides, targets, inputs))
+    return changed_faces({id: made.face}, warnings=words, seams=tuple(seams), **_facts(made))
+
+
+def _beyond(sides: Sequence[ChangedEdgeRef], targets: Sequence[Edge], inputs: Inputs) -> list[str]:
+    """Sides that are much longer than what they meet."""
+    out = []
+    for ref, to in zip(sides, targets, strict=True):
+        own = inputs.edge(ref)
+        more = overhang(own, to)
+        if more > _MUCH * curve_length(own.space):
+            out.append(
+                f"The side is drawn in by {more:.2f} mm to the ends of the edge that it meets: where that runs on in "
+                "another face, pick its edge there, too."
+            )
+    return out
 
 
 class MatchBothParams(Stored):
