@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from OCP.BRep import BRep_Tool
 
 from pamble.cli.main import main
 from pamble.core.exchange.step import write_step
@@ -54,10 +55,14 @@ def test_a_face_of_a_file_is_matched_to_its_neighbour(tmp_path, capsys):
     both = answer(capsys, "match", path, *words, "-o", out)
     assert both["to"]["face"] in ("Rest + Right", "Right + Rest")
     lid, *others = readback.faces(out)
-    for neighbour in others:
-        seam = readback.nearest_seam(neighbour, lid, 1 / 500)
-        assert max(seam.gap, seam.angle) < 0.005
-        assert seam.curvature < 0.6
+    surface = BRep_Tool.Surface_s(lid)
+    _, end, *v = surface.Bounds()
+    for place in (surface.Value(end, x) for x in np.linspace(*v, 61)):
+        at = np.array([place.X(), place.Y(), place.Z()])
+        near = min(others, key=lambda face, at=at: readback.distance(face, at))
+        mine, theirs = (readback.frame(s, at) for s in (surface, BRep_Tool.Surface_s(near)))
+        assert readback.distance(near, at) < 0.002
+        assert np.degrees(np.linalg.norm(np.cross(mine[1], theirs[1]))) < 0.005
     write_step([("Lid", Face(lifted)), ("Right", Face(edges[1].surface))], path)
     middle = answer(capsys, "match", path, *words, "--both", "-o", out)
     assert middle["curvature"] < 0.5
