@@ -27,6 +27,9 @@ _MEET = 1e-2
 _KINK = np.cos(np.radians(10.0))
 """Edges that meet at more than 10 degrees are not one crease."""
 
+_CALM = 1.0
+"""Angle, degrees, up to which a crease is not said to kink."""
+
 
 @dataclass(frozen=True)
 class Chain:
@@ -97,6 +100,16 @@ class Followed:
         """Numbers of all faces along it: those on its first side come first."""
         return list(dict.fromkeys(n for side in (0, 1) for n in (r.numbers[side] for r in self.runs)))
 
+    @property
+    def kinks(self) -> dict[int, float]:
+        """By how many degrees it kinks, by the number of the run behind which it does."""
+        out = {}
+        for i, one in enumerate(self.runs if self.loop else self.runs[:-1]):
+            two = self.runs[(i + 1) % len(self.runs)]
+            ways = _end(one.first.space, 1)[1], _end(two.first.space, 0)[1]
+            out[i] = float(np.degrees(np.arccos(np.clip(dot(*ways), -1.0, 1.0))))
+        return {i: angle for i, angle in out.items() if angle > _CALM}
+
 
 @dataclass(frozen=True)
 class _Link:
@@ -141,6 +154,25 @@ def follow(part: Sequence[Face], number: int, edge: Edge, reach: float) -> Follo
                 "lies along it there."
             )
     return Followed(_runs(part, _begun(row) if loop else row, reach), loop)
+
+
+def parted(found: Followed, after: int, edge: Edge) -> tuple[Followed, Array, float] | None:
+    """What is left of a crease on the side of an edge of it where it is parted behind a run, a loop at all its kinks;
+    the place (3,) of that joint, and by how many degrees the crease kinks there. None where it does not.
+    """
+    runs, kinks = found.runs, found.kinks
+    if after not in kinks:
+        return None
+    stops = list(kinks) if found.loop else [after]
+    rows, first = list[list[Run]](), stops[0] + 1 if found.loop else 0
+    for k in range(len(runs)):
+        i = (first + k) % len(runs)
+        if k == 0 or (i - 1) % len(runs) in stops:
+            rows.append([])
+        rows[-1].append(runs[i])
+    middle = curve_points(edge.space, [0.5 * sum(edge.space.domain)])
+    own = min(rows, key=lambda row: min(float(to_curve(r.first.space, middle).distance[0]) for r in row))
+    return replace(found, runs=tuple(own), loop=False), runs[after].first.ends[1], kinks[after]
 
 
 def _not_bordered(part: Sequence[Face], number: int, edge: Edge, reach: float) -> GeometryError:

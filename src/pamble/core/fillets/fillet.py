@@ -5,6 +5,7 @@ faces beside it trimmed back.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
 
 from pamble.core.arrays import Array
@@ -98,27 +99,24 @@ def fillet(
     asked_for: Section = "ball" if gap and section not in ROUND else section
     shape = Shape(asked_for, chord, rho, diagonal or max(face.surface.diagonal for face in part))
     laid = _laid_out(part, asked, shape, gap)
-    strips, corners, mitres, changed = laid.strips, laid.corners, laid.mitres, laid.changed
-    rolls = [r for s in strips for r in s.rolls]
-    least, most = zip(*(r.radii for r in rolls), strict=True)
-    warnings = _told(rolls)
     if gap:
         for lost in (g for own in laid.left.values() for g in own):
             raise lost.error
-        return Fillet((), (), tuple(c.point for c in corners), changed, (min(least), max(most)), tuple(warnings))
-    ended, gone = list[list[Face]](), set[int]()
-    for i, s in enumerate(strips):
-        met = [next((c for c in corners if (i, at) in c.ends), None) for at in (0, -1)]
-        first, last = (next((m.ends[i, at] for m in mitres if (i, at) in m.ends), None) for at in (0, -1))
-        on_balls = tuple(section == "ball" and c is not None and c.ball for c in met)
-        faces = s.trimmed(changed, (on_balls[0], on_balls[1]), (first, last))
-        if not s.closed:
-            faces, changed, consumed, wrong = cornered(faces, s, part, changed, laid.across[i], laid.past[i])
-            gone |= consumed
-            warnings += wrong
-        faces, changed, wrong = pierced(faces, s, part, changed, laid.left.get(s.name, []))
-        warnings += wrong
-        ended.append(faces)
+        points = tuple(c.point for c in laid.corners)
+        return Fillet((), (), points, laid.changed, _limits(laid.strips), tuple(_told(laid.strips)))
+    out = _ended(part, laid, section)
+    for farther in _FARTHER[1:] if out.short else ():
+        # An end may lie beyond what the ball was rolled on by.
+        with suppress(GeometryError):
+            again = _laid(part, asked, shape, gap, (farther, 0.0))
+            there = _ended(part, again, section)
+            if not there.short:
+                laid, out = again, there
+                break
+    strips, corners, ended, changed = laid.strips, laid.corners, out.faces, out.changed
+    rolls = [r for s in strips for r in s.rolls]
+    least, most = _limits(strips)
+    warnings = [*_told(strips), *out.words]
     each = [(s, k, face) for s, own in zip(strips, ended, strict=True) for k, face in enumerate(own)]
     made = [
         _sided(row, s.rolls[k], part)
@@ -126,7 +124,7 @@ def fillet(
     ]
     if not shape.round:
         warnings += dict.fromkeys(words for r in rolls for words in shape_warnings(r.own, shape.spec))
-    one = section == "ball" and max(most) - min(least) < _ONE
+    one = section == "ball" and most - least < _ONE
     warnings += [words for s, own in zip(strips, ended, strict=True) for words in bent_joints(own, s.loop, one)]
     balls = [ball_corner(c, strips, ended) if c.ball and section == "ball" else None for c in corners]
     left = tuple(c.point for c, ball in zip(corners, balls, strict=True) if ball is None and not c.mitre)
@@ -134,8 +132,41 @@ def fillet(
     closed = tuple(_sided_ball(ball, made) for ball in balls if ball is not None)
     parts = {n: pieces_of(face) for n, face in changed.items()}
     more = tuple((n, piece) for n, own in parts.items() for piece in own[1:])
-    whole, limits = {n: own[0] for n, own in parts.items()}, (min(least), max(most))
-    return Fillet(tuple(made), closed, left, whole, limits, tuple(warnings), frozenset(gone), more)
+    whole = {n: own[0] for n, own in parts.items()}
+    return Fillet(tuple(made), closed, left, whole, (least, most), tuple(warnings), frozenset(out.gone), more)
+
+
+@dataclass(frozen=True)
+class _Ended:
+    """Fillets between the faces that were cut back, by strip, ended on what stands across their ends; all faces that
+    are cut back by then, the numbers of those that go whole, and words. short: whether one does not end on a face
+    across.
+    """
+
+    faces: list[list[Face]]
+    changed: dict[int, Face]
+    gone: set[int]
+    words: list[str]
+    short: bool
+
+
+def _ended(part: Sequence[Face], laid: _Laid, section: Section) -> _Ended:
+    out = _Ended([], dict(laid.changed), set(), [], False)
+    for i, s in enumerate(laid.strips):
+        met = [next((c for c in laid.corners if (i, at) in c.ends), None) for at in (0, -1)]
+        first, last = (next((m.ends[i, at] for m in laid.mitres if (i, at) in m.ends), None) for at in (0, -1))
+        on_balls = tuple(section == "ball" and c is not None and c.ball for c in met)
+        faces, changed = s.trimmed(out.changed, (on_balls[0], on_balls[1]), (first, last)), out.changed
+        if not s.closed:
+            faces, changed, consumed, wrong = cornered(faces, s, part, changed, laid.across[i], laid.past[i])
+            out.gone.update(consumed)
+            out.words.extend(wrong)
+            out = replace(out, short=out.short or bool(wrong))
+        faces, changed, wrong = pierced(faces, s, part, changed, laid.left.get(s.name, []))
+        out.words.extend(wrong)
+        out.faces.append(faces)
+        out = replace(out, changed=changed)
+    return out
 
 
 def _sided(row: FilletFace, roll: Rolled, part: Sequence[Face]) -> FilletFace:
@@ -251,8 +282,14 @@ def _cut(
     return out, left
 
 
-def _told(rolls: Sequence[Rolled]) -> list[str]:
-    out = []
+def _limits(strips: Sequence[Strip]) -> tuple[float, float]:
+    """The least and the largest radius, mm."""
+    least, most = zip(*(r.radii for s in strips for r in s.rolls), strict=True)
+    return min(least), max(most)
+
+
+def _told(strips: Sequence[Strip]) -> list[str]:
+    rolls, out = [r for s in strips for r in s.rolls], [words for s in strips for words in s.words]
     if any(r.hardly for r in rolls):
         out.append("The ball only just fits into a face: its trim may run close to a hollow.")
     worst = max((r.made for r in rolls), key=lambda made: made.ratio)

@@ -34,6 +34,14 @@ class NotJoined(NotParted):
     """A contact that does not reach a joint of a row, or its end."""
 
 
+class EndsApart(GeometryError):
+    """Fillets of a row that end apart. after: the number of the run behind which they do."""
+
+    def __init__(self, words: str, after: int) -> None:
+        super().__init__(words)
+        self.after = after
+
+
 @dataclass(frozen=True)
 class RowEnds:
     """ends: parameters at which each fillet of a row starts and ends, on its first and its second side; at the row's
@@ -181,7 +189,9 @@ def _across(surface: Surface, ends: tuple[Pair, Pair], at: int) -> Array:
 
 
 def check_joints(rolls: Sequence[Rolled], row: RowEnds, loop: bool, most: float) -> None:
-    """Raises `GeometryError` where two fillets in a row end more than ``most`` mm apart in the line they share."""
+    """Raises `GeometryError`, or `EndsApart`, where two fillets in a row end more than ``most`` mm apart in the line
+    they share.
+    """
     away, i = apart(rolls, row, loop)
     if away <= most:
         return
@@ -192,7 +202,8 @@ def check_joints(rolls: Sequence[Rolled], row: RowEnds, loop: bool, most: float)
             f"Near ({x:.2f}, {y:.2f}, {z:.2f}) mm the contact of the ball leaves its face beside where the next goes "
             "on: a smaller radius is needed."
         )
-    raise GeometryError(
+    raise EndsApart(
         f"Near ({x:.2f}, {y:.2f}, {z:.2f}) mm the faces beside the crease do not run on into each other: the fillets "
-        f"would end {away:.3f} mm apart."
+        f"would end {away:.3f} mm apart.",
+        i,
     )

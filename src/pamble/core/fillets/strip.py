@@ -15,12 +15,21 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.cut_back import Cut
 from pamble.core.faces.face import Edge, Face
 from pamble.core.fillets.apart import crease_apart
-from pamble.core.fillets.chain import Followed, Run, follow
+from pamble.core.fillets.chain import Followed, Run, follow, parted
 from pamble.core.fillets.ends import SQUARE, Ends, Reach, ended, reach
 from pamble.core.fillets.in_row import in_row
 from pamble.core.fillets.joints import with_shared_ends
 from pamble.core.fillets.rolled import Rolled, rolled
-from pamble.core.fillets.row_ends import apart, both_change, check_joints, cut_from, joints, row_ends, with_end_of
+from pamble.core.fillets.row_ends import (
+    EndsApart,
+    apart,
+    both_change,
+    check_joints,
+    cut_from,
+    joints,
+    row_ends,
+    with_end_of,
+)
 from pamble.core.fillets.shape import Shape
 from pamble.core.spline.curve import Curve
 from pamble.core.tolerances import SEAM_SEARCH
@@ -74,6 +83,7 @@ class Ask:
 class Strip:
     """The ball along a crease with all edges that run on from it. name: of the edges that its contacts cut; lines: the
     contacts with the faces on its first side, in one piece on each, by number. apart: whether the faces need not touch.
+    words: what is told of it.
     """
 
     rolls: tuple[Rolled, ...]
@@ -81,6 +91,7 @@ class Strip:
     name: str
     lines: tuple[tuple[int, Curve], ...]
     apart: bool = False
+    words: tuple[str, ...] = ()
 
     @property
     def closed(self) -> bool:
@@ -150,7 +161,23 @@ def strip(part: Sequence[Face], ask: Ask, shape: Shape, more: tuple[float, float
     more: by how many mm the ball rolls on over its ends, and over the joints of a row, besides. Raises `GeometryError`,
     before anything is built, with what is wrong, where, and the largest radius that works.
     """
-    found = followed(part, ask)
+    found, words = followed(part, ask), list[str]()
+    while True:
+        try:
+            return replace(_along(part, ask, found, shape, more), words=tuple(words))
+        except EndsApart as error:
+            left = None if ask.edge is None else parted(found, error.after, ask.edge)
+            if left is None:
+                raise
+            found, (x, y, z), kink = left
+            words.append(
+                f"The crease kinks by {kink:.1f}° at ({x:.2f}, {y:.2f}, {z:.2f}) mm, where faces beside it meet at an "
+                "angle: the fillet ends there. Fillet what goes on after it."
+            )
+
+
+def _along(part: Sequence[Face], ask: Ask, found: Followed, shape: Shape, more: tuple[float, float]) -> Strip:
+    """The same along what was followed. Raises `EndsApart` where the fillets of a row do not meet."""
     own = ask.turned() if found.turned else ask
     _check(found.runs, found.loop, own)
     least = min(*own.radius, *(r for _, r in own.between))
@@ -163,7 +190,7 @@ def strip(part: Sequence[Face], ask: Ask, shape: Shape, more: tuple[float, float
             rolls = rolled(found.runs, law, least, shape, more, found.loop, ease=False)
             row = row_ends(part, rolls, ask.name, found.loop)
         if not shape.round and not row.aslant:
-            check_joints(rolls, row, found.loop, _BENT)
+            check_joints(rolls, row, found.loop, _JOINT if found.kinks else _BENT)
             rolls = in_row(rolls, row.sections, found.loop, shape)
             row = row_ends(part, rolls, ask.name, found.loop)
         check_joints(rolls, row, found.loop, _JOINT)
