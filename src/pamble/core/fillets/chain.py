@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 from functools import reduce
 from itertools import groupby
@@ -156,23 +156,18 @@ def follow(part: Sequence[Face], number: int, edge: Edge, reach: float) -> Follo
     return Followed(_runs(part, _begun(row) if loop else row, reach), loop)
 
 
-def parted(found: Followed, after: int, edge: Edge) -> tuple[Followed, Array, float] | None:
-    """What is left of a crease on the side of an edge of it where it is parted behind a run, a loop at all its kinks;
-    the place (3,) of that joint, and by how many degrees the crease kinks there. None where it does not.
-    """
-    runs, kinks = found.runs, found.kinks
-    if after not in kinks:
-        return None
-    stops = list(kinks) if found.loop else [after]
-    rows, first = list[list[Run]](), stops[0] + 1 if found.loop else 0
+def parted(found: Followed, behind: Collection[int], edge: Edge) -> Followed:
+    """What is left of a crease on the side of an edge of it where it is parted behind some of its runs."""
+    runs = found.runs
+    rows, first = list[list[Run]](), min(behind) + 1 if found.loop else 0
     for k in range(len(runs)):
         i = (first + k) % len(runs)
-        if k == 0 or (i - 1) % len(runs) in stops:
+        if k == 0 or (i - 1) % len(runs) in behind:
             rows.append([])
         rows[-1].append(runs[i])
     middle = curve_points(edge.space, [0.5 * sum(edge.space.domain)])
     own = min(rows, key=lambda row: min(float(to_curve(r.first.space, middle).distance[0]) for r in row))
-    return replace(found, runs=tuple(own), loop=False), runs[after].first.ends[1], kinks[after]
+    return replace(found, runs=tuple(own), loop=False)
 
 
 def _not_bordered(part: Sequence[Face], number: int, edge: Edge, reach: float) -> GeometryError:

@@ -39,6 +39,11 @@ _JOINT, _BENT = 0.005, 0.05
 blended sections are made one there.
 """
 
+_STOPS = (
+    "The crease kinks by {:.1f}° at ({:.2f}, {:.2f}, {:.2f}) mm, and the fillet does not run on over it: what lies "
+    "behind is filleted by itself."
+)
+
 
 @dataclass(frozen=True)
 class Ask:
@@ -161,19 +166,19 @@ def strip(part: Sequence[Face], ask: Ask, shape: Shape, more: tuple[float, float
     more: by how many mm the ball rolls on over its ends, and over the joints of a row, besides. Raises `GeometryError`,
     before anything is built, with what is wrong, where, and the largest radius that works.
     """
-    found, words = followed(part, ask), list[str]()
-    while True:
+    found = followed(part, ask)
+    try:
+        return _along(part, ask, found, shape, more)
+    except GeometryError as error:
+        after, kinks = (error.after if isinstance(error, EndsApart) else None), found.kinks
+        if ask.edge is None or not kinks or (after is not None and after not in kinks):
+            raise
+        ends = [after] if after is not None and not found.loop else list(kinks)
         try:
-            return replace(_along(part, ask, found, shape, more), words=tuple(words))
-        except EndsApart as error:
-            left = None if ask.edge is None else parted(found, error.after, ask.edge)
-            if left is None:
-                raise
-            found, (x, y, z), kink = left
-            words.append(
-                f"The crease kinks by {kink:.1f}° at ({x:.2f}, {y:.2f}, {z:.2f}) mm, where faces beside it meet at an "
-                "angle: the fillet ends there. Fillet what goes on after it."
-            )
+            own = _along(part, ask, parted(found, ends, ask.edge), shape, more)
+        except GeometryError:
+            raise error from None
+        return replace(own, words=tuple(_STOPS.format(kinks[i], *found.runs[i].first.ends[1]) for i in ends))
 
 
 def _along(part: Sequence[Face], ask: Ask, found: Followed, shape: Shape, more: tuple[float, float]) -> Strip:
