@@ -18,6 +18,7 @@ from pamble.core.faces.regions.sources import Source, border_sources, plane_scal
 from pamble.core.faces.trim import Cutter, cut_curves
 from pamble.core.fillets.ends import NAMES, REACH, End, contact_ends, end_lines, ended, tipped
 from pamble.core.fillets.grown import Over, room
+from pamble.core.fillets.hollow import over_hollow
 from pamble.core.fillets.recut import bordered, lies_on, roomy, with_corner
 from pamble.core.fillets.several import by_several
 from pamble.core.fillets.strip import Strip
@@ -57,7 +58,7 @@ def cornered(
             now[number] = cut
         except GeometryError as error:
             try:
-                own, cuts, consumed = by_several(out[end], strip, end, vertices, part, now)
+                own, cuts, consumed = _by_more(out[end], strip, end, vertices, part, now)
                 now |= cuts
                 gone |= consumed
             except GeometryError:
@@ -70,6 +71,15 @@ def cornered(
         start, last = (end_lines(out[i], e) if k is None else k for e, k in zip((0, -1), ends, strict=True))
         out[i] = ended(strip.rolls[i].made.surface, None, (start, last))
     return out, now, gone, wrong
+
+
+def _by_more(
+    face: Face, strip: Strip, end: int, vertices: Array, part: Sequence[Face], now: Mapping[int, Face]
+) -> tuple[End, dict[int, Face], set[int]]:
+    """The same on several faces that are cut back, or else on two that grow."""
+    with suppress(GeometryError):
+        return by_several(face, strip, end, vertices, part, now)
+    return *over_hollow(face, strip, end, vertices, part, now), set()
 
 
 def _by_one(
