@@ -116,7 +116,25 @@ def grooved():
     return BRepAlgoAPI_Cut(box(), rod(100, 0, -5, (0, 0, 1), 3, 60)).Shape()
 
 
+def tower(*radii):
+    """Rings of five corners above each other: its upright edges kink from floor to floor."""
+    around = 0.4 * np.pi * np.arange(5)
+    rings = [(r * np.cos(a), r * np.sin(a), 25.0 * k) for k, r in enumerate(radii) for a in around]
+    walls = [(a + k, a + (k + 1) % 5, b + (k + 1) % 5, b + k) for a, b in ((0, 5), (5, 10)) for k in range(5)]
+    return solid_of(rings, *walls, (4, 3, 2, 1, 0), (10, 11, 12, 13, 14))
+
+
+def kinked():
+    return tower(38, 30, 17)
+
+
+def waisted():
+    return tower(40, 31, 27)
+
+
 CASES = {
+    "up to a kink": (kinked, (34, 0, 12.5), 3.0),
+    "down to a waist": (waisted, (29, 0, 37.5), 3.0),
     "over chamfers that it consumes": (small_chamfers, (50, 0, 40), 5.0),
     "a floor between chamfered corners": (pocket, (50, 15, 10), 5.0),
     "a mouth between corners that lean back": (pocket, (50, 15, 40), 5.0),
