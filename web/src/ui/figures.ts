@@ -27,10 +27,15 @@ export function small(value: number | null): string {
 
 export const length = (value: number): string => value.toFixed(1);
 
-const SEAM: Record<StripFigure, [format: (v: number) => string, unit: string]> = { gap: [mm, ' mm'], angle: [degrees, '°'], curvature: [percent, ' %'] };
+const TO_DIGITS: Record<string, (v: number) => string> = { mm, '°': degrees, '%': percent };
+
+/** A figure that is held to a limit, with its unit, to the same digits everywhere. */
+export const held = (value: number, unit: string): string => `${(TO_DIGITS[unit] ?? small)(value)}${unit === '°' ? '' : ' '}${unit}`;
+
+const SEAM: Record<StripFigure, string> = { gap: 'mm', angle: '°', curvature: '%' };
 
 /** A figure of a seam with its unit. */
-export const formatted = (figure: StripFigure, value: number): string => SEAM[figure][0](value) + SEAM[figure][1];
+export const formatted = (figure: StripFigure, value: number): string => held(value, SEAM[figure]);
 
 const OPERATORS: Record<string, [strength: number, apply: (a: number, b: number) => number]> = {
   '+': [1, (a, b) => a + b],

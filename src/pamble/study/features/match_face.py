@@ -17,7 +17,6 @@ from pamble.core.patches.running import overhang
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, changed_faces
 from pamble.study.features.fields import choice, number
 from pamble.study.features.figures import MOVED
-from pamble.study.features.sides import MOST_EDGES
 from pamble.study.references import ChangedEdgeRef, EdgeRef, FaceRef
 from pamble.study.stored import Stored
 
@@ -34,7 +33,7 @@ class MatchFaceParams(Stored):
 
     edge: ChangedEdgeRef = choice("Side that moves")
     to: EdgeRef = choice("Meets")
-    on: list[EdgeRef] = Field([], title="Which runs on in", max_length=MOST_EDGES)
+    on: list[EdgeRef] = choice("That runs on in", [], waits=True, fold="Over several faces")
     sides: list[ChangedEdgeRef] = Field([], title="Its other sides")
     edges: list[EdgeRef] = Field([], title="They meet")
     continuity: int = choice("Continuity", 2, continuity=True)

@@ -1,7 +1,7 @@
 import type { Params } from '../../api/types';
 import { fieldsOf, toolOf, type Figure } from '../../state/catalog';
 import { changeParams } from '../../state/drafts';
-import { small } from '../figures';
+import { held, small } from '../figures';
 import { TradeOff, type Trial } from './TradeOff';
 
 /** The figures of a result, as its tool describes them. */
@@ -46,7 +46,7 @@ function rows(figure: Figure, value: unknown): [string, string][] {
       const entries = value as Record<string, number | null>[];
       return entries.map((entry, i) => [
         entries.length > 1 ? figure.each.replace('{n}', String(i + 1)) : figure.label,
-        figure.parts.flatMap(([name, u]) => (typeof entry[name] === 'number' ? [unit(small(entry[name]), u)] : [])).join(' · '),
+        figure.parts.flatMap(([name, u]) => (typeof entry[name] === 'number' ? [held(entry[name], u)] : [])).join(' · '),
       ]);
     }
     default:
