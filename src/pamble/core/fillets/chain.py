@@ -103,12 +103,16 @@ class Followed:
     @property
     def kinks(self) -> dict[int, float]:
         """By how many degrees it kinks, by the number of the run behind which it does."""
-        out = {}
-        for i, one in enumerate(self.runs if self.loop else self.runs[:-1]):
-            two = self.runs[(i + 1) % len(self.runs)]
-            ways = _end(one.first.space, 1)[1], _end(two.first.space, 0)[1]
-            out[i] = float(np.degrees(np.arccos(np.clip(dot(*ways), -1.0, 1.0))))
-        return {i: angle for i, angle in out.items() if angle > _CALM}
+        return kinks(self.runs, self.loop, _CALM)
+
+
+def kinks(runs: Sequence[Run], loop: bool, least: float) -> dict[int, float]:
+    """The same of runs in a row, from so many degrees on. loop: whether the last goes on in the first."""
+    out = {}
+    for i, one in enumerate(runs if loop else runs[:-1]):
+        ways = _end(one.first.space, 1)[1], _end(runs[(i + 1) % len(runs)].first.space, 0)[1]
+        out[i] = float(np.degrees(np.arccos(np.clip(dot(*ways), -1.0, 1.0))))
+    return {i: angle for i, angle in out.items() if angle > least}
 
 
 @dataclass(frozen=True)

@@ -14,6 +14,7 @@ from pamble.core.faces.cut_back import Cut, NotParted, cut_back
 from pamble.core.faces.face import Face
 from pamble.core.faces.pieces import pieces_of
 from pamble.core.faces.sound import told_unsound
+from pamble.core.fillets.chain import kinks
 from pamble.core.fillets.corner import cornered
 from pamble.core.fillets.ends import onto_borders
 from pamble.core.fillets.figured import FilletFace, figured
@@ -41,6 +42,9 @@ _FARTHER, _JOINED = (0.0, 2.0, 5.0), (0.5, 2.0, 5.0)
 """Times the radius by which the ball rolls on, one after the other: where two fillets meet outside a corner, or a face
 leans; and where those in a row do not reach each other.
 """
+
+_HARDLY = 0.1
+"""Angle, degrees, from which a kink of a crease is why fillets bend there."""
 
 
 @dataclass(frozen=True)
@@ -125,7 +129,8 @@ def fillet(
     if not shape.round:
         warnings += dict.fromkeys(words for r in rolls for words in shape_warnings(r.own, shape.spec))
     one = section == "ball" and most - least < _ONE
-    warnings += [words for s, own in zip(strips, ended, strict=True) for words in bent_joints(own, s.loop, one)]
+    for s, own in zip(strips, ended, strict=True):
+        warnings += bent_joints(own, s.loop, one, kinks([r.run for r in s.rolls], s.loop, _HARDLY))
     balls = [ball_corner(c, strips, ended) if c.ball and section == "ball" else None for c in corners]
     left = tuple(c.point for c, ball in zip(corners, balls, strict=True) if ball is None and not c.mitre)
     warnings += ["Near ({:.2f}, {:.2f}, {:.2f}) mm fillets meet round a hole: fill it.".format(*p) for p in left]

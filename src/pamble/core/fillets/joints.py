@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 
@@ -25,6 +25,8 @@ _OTHERS = (
     "the curvature of the faces beside the crease jumps: the fillets meet there at {angle:.2f}°. A rolling ball's of "
     "one radius run on."
 )
+
+_KINKS = "the crease kinks by {kink:.2f}°, as the faces beside it meet at an angle: the fillets meet at {angle:.2f}°."
 
 _SHARED_ROWS, _NEAR = 3, 5e-4
 """Rows that follow the last one where it moves, so that the fillet keeps its bend there; distance, mm, of ends of two
@@ -57,13 +59,14 @@ def _ending(surface: Surface, at: int, row: Array) -> Face:
     return Face(surface.with_control(control))
 
 
-def bent_joints(faces: Sequence[Face], loop: bool, ball: bool) -> list[str]:
+def bent_joints(faces: Sequence[Face], loop: bool, ball: bool, kinks: Mapping[int, float]) -> list[str]:
     """Words on joints at which fillets in a row do not run on into each other tangentially. A rolling ball's of one
-    radius do but where it hardly fits; others turn where the curvature of the faces beside them jumps. loop: whether
-    the last runs on in the first; ball: whether they are a ball's of one radius.
+    radius do but where the crease kinks or it hardly fits; others turn where the curvature of the faces beside them
+    jumps. loop: whether the last runs on in the first; ball: whether they are a ball's of one radius. kinks: of the
+    crease, by the number of the fillet behind which it does, degrees.
     """
     out = []
-    for one, two in zip(faces if loop else faces[:-1], [*faces[1:], faces[0]], strict=False):
+    for k, (one, two) in enumerate(zip(faces if loop else faces[:-1], [*faces[1:], faces[0]], strict=False)):
         line = end_edges(one, -1)[0].space
 
         def angle(t: Array, line: Curve = line, pair: tuple[Face, Face] = (one, two)) -> Array:
@@ -74,8 +77,8 @@ def bent_joints(faces: Sequence[Face], loop: bool, ball: bool) -> list[str]:
         at, most = largest(angle, t, angle(t))
         if most[0] > (_BENT if ball else _BENDS):
             x, y, z = curve_points(line, at)[0]
-            words = _BALL if ball else _OTHERS
-            out.append(f"Near ({x:.2f}, {y:.2f}, {z:.2f}) mm {words.format(angle=most[0])}")
+            words = _KINKS if k in kinks else _BALL if ball else _OTHERS
+            out.append(f"Near ({x:.2f}, {y:.2f}, {z:.2f}) mm {words.format(angle=most[0], kink=kinks.get(k))}")
     return out
 
 

@@ -36,7 +36,7 @@ from pamble.core.tolerances import SEAM_SEARCH
 
 _JOINT, _BENT = 0.005, 0.05
 """How far apart, mm, two fillets may end where one face beside the crease gives way to the next; and before those of
-blended sections are made one there.
+blended sections are made one there, unless the crease kinks.
 """
 
 _STOPS = (
