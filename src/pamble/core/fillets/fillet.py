@@ -38,9 +38,9 @@ from pamble.core.tolerances import SEAM_SEARCH
 _ONE = 1e-9
 """Difference of radii, mm, that is none."""
 
-_FARTHER, _JOINED = (0.0, 2.0, 5.0), (0.5, 2.0, 5.0)
+_FARTHER, _JOINED, _FARTHEST = (0.0, 2.0, 5.0), (0.5, 2.0, 5.0), (2.0, 5.0, 12.0)
 """Times the radius by which the ball rolls on, one after the other: where two fillets meet outside a corner, or a face
-leans; and where those in a row do not reach each other.
+leans; where those in a row do not reach each other; and where no face across an end is reached.
 """
 
 _HARDLY = 0.1
@@ -109,8 +109,7 @@ def fillet(
         points = tuple(c.point for c in laid.corners)
         return Fillet((), (), points, laid.changed, _limits(laid.strips), tuple(_told(laid.strips)))
     out = _ended(part, laid, section)
-    for farther in _FARTHER[1:] if out.short else ():
-        # An end may lie beyond what the ball was rolled on by.
+    for farther in _FARTHEST if out.short else ():
         with suppress(GeometryError):
             again = _laid(part, asked, shape, gap, (farther, 0.0))
             there = _ended(part, again, section)

@@ -21,6 +21,7 @@ from pamble.core.fillets.strip import Strip
 from pamble.core.spline.closest import to_curve, within
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.ends import with_end
+from pamble.core.spline.evaluate import curve_derivatives
 from pamble.core.spline.knots import curve_part, reverse_curve
 
 _CUT = 1e-6
@@ -58,6 +59,9 @@ def over_hollow(
     if not met:
         raise _NONE
     best = min(met, key=lambda m: m.gap)
+    if float((best.place - corner) @ _way(strip, end)) > 0:
+        # Beyond the crease the faces across are cut back, and do not grow.
+        raise _NONE
     flat = np.array([own.lines[0][0].control[0], own.lines[-1][0].control[-1]])
     space = np.array([own.lines[0][1].control[0], own.lines[-1][1].control[-1]])
     row = joined(best.row, flat, space)
@@ -65,6 +69,13 @@ def over_hollow(
     lines = tipped([s.cut.space for s in row], vertices)
     grown = {n: with_corner(standing[n], corner, [line], [edge], by) for n, line in zip(across, lines, strict=True)}
     return End(own.at, tuple((s.cut.on_face, s.cut.space) for s in row)), grown
+
+
+def _way(strip: Strip, end: int) -> Array:
+    """The direction (3,) in which a crease leaves its start (0) or end (-1)."""
+    line = strip.rolls[end].run.first.space
+    along = curve_derivatives(line, [line.domain[end]], 1)[1, 0]
+    return np.asarray(along if end else -along)
 
 
 def _across(standing: Mapping[int, Face], corner: Array, vertex: Array) -> int:
