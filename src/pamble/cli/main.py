@@ -87,11 +87,7 @@ def _parser() -> _Parser:
     patch = commands.add_parser("patch", help="a patch between edges", epilog=EXIT_CODES)
     patch.add_argument("file")
     patch.add_argument(
-        "--edge",
-        action="append",
-        required=True,
-        metavar="P",
-        help=f"{_EDGE}; again for every side, or all its edges",
+        "--edge", action="append", required=True, metavar="P", help=f"{_EDGE}; again for every side, or all its edges"
     )
     patch.add_argument("--continuity", default="G2", help="G0 to G3 for all edges, or for each, as G2,G1,G2,G0")
     patch.add_argument(

@@ -14,8 +14,9 @@ from pamble.core.errors import BlendError, PambleError
 from pamble.core.exchange.step import write_step
 from pamble.core.faces.picking import pick_edges
 from pamble.core.patches.between import patch_between
+from pamble.core.patches.following import led_on
 from pamble.core.patches.loop import MOST_INFLUENCE, Asked
-from pamble.core.patches.running import led_on, taken_together
+from pamble.core.patches.running import taken_together
 from pamble.core.patches.told import PatchMade, corner_figures
 
 
@@ -37,19 +38,17 @@ def patch(given: Namespace) -> tuple[dict[str, Any], str]:
     rows = led_on(faces, [(p.face, p.edge) for p in picked])
     number = [i for i, row in enumerate(rows) for _ in row]
     members = [m for row in rows for m in row]
-    sides = taken_together([Asked(edge, orders[i], arms[i]) for i, (_, edge) in zip(number, members, strict=True)])
+    asked = [Asked(edge, orders[i], arms[i]) for i, (_, edge) in zip(number, members, strict=True)]
+    sides = taken_together(asked, 4 if given.layout == "four" else 2)
     spans = None if given.spans is None else _spans(given.spans)
     through = [np.array(numbers(text, 3, "A point inside")) for text in given.through]
     made = patch_between(sides.asked, diagonal, given.degree, spans, through, layout=given.layout)
     write_step([*[(f.name, f.shape) for f in found], (new_name("Patch", {f.name for f in found}), made.face)], out_path)
     told = [
-        {
-            "face": " + ".join(names[members[n][0]] for n in group),
-            "edge": side.label,
-            "at": picked[number[group[0]]].point.tolist(),
-        }
+        {"face": " + ".join(names[members[n][0]] for n in group), "edge": side.label,
+         "at": picked[number[group[0]]].point.tolist()}
         for side, group in zip(sides.asked, sides.members, strict=True)
-    ]
+    ]  # fmt: skip
     met = [a.order for a in sides.asked]
     out = {"file": out_path.name, **patch_figures(made, told, met), "problems": problems}
     return out, patch_text(out)

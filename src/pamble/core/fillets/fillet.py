@@ -24,13 +24,13 @@ from pamble.core.fillets.meeting import Meeting, ball_corner, meetings
 from pamble.core.fillets.mitre import Mitre, mitre, too_short
 from pamble.core.fillets.opened import told_open
 from pamble.core.fillets.pierced import Gap, gaps, pierced
-from pamble.core.fillets.rolled import MISSED, Rolled
+from pamble.core.fillets.rolled import MISSED
 from pamble.core.fillets.row_ends import NotJoined
 from pamble.core.fillets.shape import ROUND, Section, Shape
-from pamble.core.fillets.sided import sided
+from pamble.core.fillets.sided import sided_ball, sided_fillet
 from pamble.core.fillets.strip import Ask, Strip, strip
 from pamble.core.joining.verify import shape_warnings
-from pamble.core.spline.closest import to_curve, to_surface
+from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.ticking import tick
 from pamble.core.tolerances import SEAM_SEARCH
@@ -122,7 +122,7 @@ def fillet(
     warnings = [*_told(strips), *out.words]
     each = [(s, k, face) for s, own in zip(strips, ended, strict=True) for k, face in enumerate(own)]
     made = [
-        _sided(row, s.rolls[k], part)
+        sided_fillet(row, s.rolls[k], part)
         for (s, k, _), row in zip(each, figured(each, changed, shape.diagonal), strict=True)
     ]
     if not shape.round:
@@ -133,7 +133,7 @@ def fillet(
     balls = [ball_corner(c, strips, ended) if c.ball and section == "ball" else None for c in corners]
     left = tuple(c.point for c, ball in zip(corners, balls, strict=True) if ball is None and not c.mitre)
     warnings += ["Near ({:.2f}, {:.2f}, {:.2f}) mm fillets meet round a hole: fill it.".format(*p) for p in left]
-    closed = tuple(_sided_ball(ball, made) for ball in balls if ball is not None)
+    closed = tuple(sided_ball(ball, made) for ball in balls if ball is not None)
     parts = {n: pieces_of(face) for n, face in changed.items()}
     more = tuple((n, piece) for n, own in parts.items() for piece in own[1:])
     whole = {n: own[0] for n, own in parts.items()}
@@ -155,6 +155,7 @@ class _Ended:
 
 
 def _ended(part: Sequence[Face], laid: _Laid, section: Section) -> _Ended:
+    """What was laid out, trimmed and ended, one strip after the other."""
     out = _Ended([], dict(laid.changed), set(), [], False)
     for i, s in enumerate(laid.strips):
         met = [next((c for c in laid.corners if (i, at) in c.ends), None) for at in (0, -1)]
@@ -171,21 +172,6 @@ def _ended(part: Sequence[Face], laid: _Laid, section: Section) -> _Ended:
         out.faces.append(faces)
         out = replace(out, changed=changed)
     return out
-
-
-def _sided(row: FilletFace, roll: Rolled, part: Sequence[Face]) -> FilletFace:
-    """The fillet with its outside where the face on its first side has it."""
-    contact = roll.lines[0]
-    place = curve_points(contact, [0.5 * sum(contact.domain)])[0]
-    return replace(row, face=sided(row.face, part[row.beside[0]].surface, place))
-
-
-def _sided_ball(ball: Face, rows: Sequence[FilletFace]) -> Face:
-    """The ball with its outside where the fillet that ends on its first edge has it."""
-    edge = ball.edges[0].space
-    place = curve_points(edge, [0.5 * sum(edge.domain)])
-    near = min(rows, key=lambda row: float(to_surface(row.face.surface, place).distance[0]))
-    return sided(ball, near.face.surface, place[0])
 
 
 @dataclass(frozen=True)

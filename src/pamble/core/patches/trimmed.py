@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 
 import numpy as np
@@ -91,7 +92,8 @@ def trimmed_patch(
     tried: list[tuple[int, int, float]] = []
     best = built(1)
     if exact and spans is None and best[3] and best[0] > 1.0:
-        best = min(best, built(_DENSER), key=lambda b: b[0])
+        with suppress(GeometryError):
+            best = min(best, built(_DENSER), key=lambda b: b[0])
     _, face, figures, _ = best
     if any(f.order > 0 and (f.angle or 0.0) > _BACK for f in figures):
         raise folds

@@ -59,7 +59,7 @@ def run(params: BoundaryParams, inputs: Inputs, context: Context) -> Made:
         _asked(params, ref, order, params.influence if arm is None else arm, inputs)
         for ref, order, arm in zip(params.edges, orders, arms[: len(orders)], strict=True)
     ]
-    sides = taken_together(asked)
+    sides = taken_together(asked, 4 if params.layout == "four" else 2)
     diagonal = max(a.source.surface.diagonal if isinstance(a.source, Edge) else _length(a.source) for a in asked)
     through = inputs.different(params.inside)
     made = patch_between(sides.asked, diagonal, params.degree, params.spans, through, context.dragged, params.layout)

@@ -40,7 +40,7 @@ def run(params: ReplaceParams, inputs: Inputs, context: Context) -> Made:
     sources = [inputs.edge(ref) for ref in params.edges]
     asked = [Asked(edge, order) for edge, order in zip(sources, params.orders(), strict=True)]
     diagonal = max(face.surface.diagonal, *(e.surface.diagonal for e in sources))
-    sides = taken_together(asked)
+    sides = taken_together(asked, 4 if face.natural else 2)
     made = replaced(face, sides.asked, diagonal, params.degree, params.spans, context.changed(params.face.feature))
     facts = {**patch_facts(made.patch), "off_old": made.moved}
     id = params.face.feature
