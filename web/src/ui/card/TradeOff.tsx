@@ -1,4 +1,4 @@
-import type { KeyboardEvent } from 'react';
+import type { KeyboardEvent, MouseEvent } from 'react';
 
 export interface Trial {
   spans: number;
@@ -43,6 +43,8 @@ export function TradeOff({ title, trials, chosen, pick }: Props) {
               tabIndex: 0,
               'aria-pressed': t.spans === chosen,
               'aria-label': words(t),
+              // A click leaves the focus where it is, so that Enter keeps the step.
+              onMouseDown: (e: MouseEvent) => e.preventDefault(),
               onClick: () => pick(t.spans),
               onKeyDown: (e: KeyboardEvent) => {
                 if (e.key !== 'Enter' && e.key !== ' ') return;
