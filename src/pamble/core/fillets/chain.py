@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import reduce
 from itertools import groupby
@@ -11,6 +11,7 @@ import numpy as np
 
 from pamble.core.arrays import Array, dot, norm, unit
 from pamble.core.curves.edit import run_on
+from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.frames import frames
@@ -26,9 +27,6 @@ _MEET = 1e-2
 
 _KINK = np.cos(np.radians(10.0))
 """Edges that meet at more than 10 degrees are not one crease."""
-
-_CALM = 1.0
-"""Angle, degrees, up to which a crease is not said to kink."""
 
 
 @dataclass(frozen=True)
@@ -100,20 +98,6 @@ class Followed:
         """Numbers of all faces along it: those on its first side come first."""
         return list(dict.fromkeys(n for side in (0, 1) for n in (r.numbers[side] for r in self.runs)))
 
-    @property
-    def kinks(self) -> dict[int, float]:
-        """By how many degrees it kinks, by the number of the run behind which it does."""
-        return kinks(self.runs, self.loop, _CALM)
-
-
-def kinks(runs: Sequence[Run], loop: bool, least: float) -> dict[int, float]:
-    """The same of runs in a row, from so many degrees on. loop: whether the last goes on in the first."""
-    out = {}
-    for i, one in enumerate(runs if loop else runs[:-1]):
-        ways = _end(one.first.space, 1)[1], _end(runs[(i + 1) % len(runs)].first.space, 0)[1]
-        out[i] = float(np.degrees(np.arccos(np.clip(dot(*ways), -1.0, 1.0))))
-    return {i: angle for i, angle in out.items() if angle > least}
-
 
 @dataclass(frozen=True)
 class _Link:
@@ -124,12 +108,13 @@ class _Link:
     curve: Curve
 
 
-def follow(part: Sequence[Face], number: int, edge: Edge, reach: float) -> Followed:
+def follow(part: Sequence[Face], number: int, edge: Edge, reach: float, again: bool = False) -> Followed:
     """The whole crease through an edge of one face, with the edges that run on from it, in runs between two faces each.
-    It runs on along the same face, or where both faces run on in others.
+    It runs on along the same face, or where both faces run on in others; along the face on its other side where it is
+    longer there.
 
-    reach: how far apart, mm, the edges of two faces may be. Raises `GeometryError` where no other face lies along it,
-    or along an edge that it runs on in.
+    reach: how far apart, mm, the edges of two faces may be. again: whether it is followed from the other side. Raises
+    `GeometryError` where no other face lies along it, or along an edge that it runs on in.
     """
     row = [_Link((number, found), e, e.space) for found, e in bordered(part, number, edge, reach)]
     if not row:
@@ -148,6 +133,8 @@ def follow(part: Sequence[Face], number: int, edge: Edge, reach: float) -> Follo
         at, link = grown
         row.insert(len(row) if at else 0, link)
     loop = _meet(_end(row[-1].curve, 1), _end(row[0].curve, 0))
+    if not loop and not again and (longer := _longer_there(part, edge, row, reach)) is not None:
+        return longer
     named = {(link.numbers[0], link.edge.name) for link in row}
     for at in () if loop else (0, 1):
         own = row[-at].numbers[0]
@@ -158,20 +145,6 @@ def follow(part: Sequence[Face], number: int, edge: Edge, reach: float) -> Follo
                 "lies along it there."
             )
     return Followed(_runs(part, _begun(row) if loop else row, reach), loop)
-
-
-def parted(found: Followed, behind: Collection[int], edge: Edge) -> Followed:
-    """What is left of a crease on the side of an edge of it where it is parted behind some of its runs."""
-    runs = found.runs
-    rows, first = list[list[Run]](), min(behind) + 1 if found.loop else 0
-    for k in range(len(runs)):
-        i = (first + k) % len(runs)
-        if k == 0 or (i - 1) % len(runs) in behind:
-            rows.append([])
-        rows[-1].append(runs[i])
-    middle = curve_points(edge.space, [0.5 * sum(edge.space.domain)])
-    own = min(rows, key=lambda row: min(float(to_curve(r.first.space, middle).distance[0]) for r in row))
-    return replace(found, runs=tuple(own), loop=False)
 
 
 def _not_bordered(part: Sequence[Face], number: int, edge: Edge, reach: float) -> GeometryError:
@@ -262,6 +235,23 @@ def _follows_there(own: Face, edge: Edge, other: Face, reach: float) -> Edge | N
     if to_curve(edge.space, ends).distance.max() > reach:
         return along
     return along if _runs_on(other, along) and not _runs_on(own, edge) else None
+
+
+def _longer_there(part: Sequence[Face], edge: Edge, row: Sequence[_Link], reach: float) -> Followed | None:
+    """The crease followed along the face on its other side, where that runs on beyond a row; None where it does not."""
+    if not any(_on(row, at, e) is not None for at in (0, 1) for e in part[row[-at].numbers[1]].edges):
+        return None
+    points = places_on(edge.space)
+    others = dict.fromkeys(k.numbers[1] for k in row)
+    beside = next(((n, e) for n in others for e in part[n].edges if within(e.space, points, reach)), None)
+    if beside is None:
+        return None
+    try:
+        out = follow(part, *beside, reach, again=True)
+    except GeometryError:
+        return None
+    longer = sum(curve_length(r.first.space) for r in out.runs) > sum(curve_length(k.curve) for k in row) + reach
+    return replace(out, turned=not _along_way(edge.space, beside[1].space)) if longer or out.loop else None
 
 
 def _runs_on(face: Face, edge: Edge) -> bool:

@@ -14,12 +14,12 @@ from pamble.core.faces.cut_back import Cut, NotParted, cut_back
 from pamble.core.faces.face import Face
 from pamble.core.faces.pieces import pieces_of
 from pamble.core.faces.sound import told_unsound
-from pamble.core.fillets.chain import kinks
 from pamble.core.fillets.corner import cornered
 from pamble.core.fillets.ends import onto_borders
 from pamble.core.fillets.figured import FilletFace, figured
 from pamble.core.fillets.grown import Over, cuts_past, overs, shortened, standing_across
 from pamble.core.fillets.joints import bent_joints
+from pamble.core.fillets.kinked import kinks
 from pamble.core.fillets.meeting import Meeting, ball_corner, meetings
 from pamble.core.fillets.mitre import Mitre, mitre, too_short
 from pamble.core.fillets.opened import told_open

@@ -15,10 +15,11 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.cut_back import Cut
 from pamble.core.faces.face import Edge, Face
 from pamble.core.fillets.apart import crease_apart
-from pamble.core.fillets.chain import Followed, Run, follow, parted
+from pamble.core.fillets.chain import Followed, Run, follow
 from pamble.core.fillets.ends import SQUARE, Ends, Reach, ended, reach
 from pamble.core.fillets.in_row import in_row
 from pamble.core.fillets.joints import with_shared_ends
+from pamble.core.fillets.kinked import kinks, parted
 from pamble.core.fillets.rolled import Rolled, rolled
 from pamble.core.fillets.row_ends import (
     EndsApart,
@@ -170,15 +171,15 @@ def strip(part: Sequence[Face], ask: Ask, shape: Shape, more: tuple[float, float
     try:
         return _along(part, ask, found, shape, more)
     except GeometryError as error:
-        after, kinks = (error.after if isinstance(error, EndsApart) else None), found.kinks
-        if ask.edge is None or not kinks or (after is not None and after not in kinks):
+        after, turns = (error.after if isinstance(error, EndsApart) else None), kinks(found.runs, found.loop)
+        if ask.edge is None or not turns or (after is not None and after not in turns):
             raise
-        ends = [after] if after is not None and not found.loop else list(kinks)
+        ends = [after] if after is not None and not found.loop else list(turns)
         try:
             own = _along(part, ask, parted(found, ends, ask.edge), shape, more)
         except GeometryError:
             raise error from None
-        return replace(own, words=tuple(_STOPS.format(kinks[i], *found.runs[i].first.ends[1]) for i in ends))
+        return replace(own, words=tuple(_STOPS.format(turns[i], *found.runs[i].first.ends[1]) for i in ends))
 
 
 def _along(part: Sequence[Face], ask: Ask, found: Followed, shape: Shape, more: tuple[float, float]) -> Strip:
@@ -195,7 +196,7 @@ def _along(part: Sequence[Face], ask: Ask, found: Followed, shape: Shape, more: 
             rolls = rolled(found.runs, law, least, shape, more, found.loop, ease=False)
             row = row_ends(part, rolls, ask.name, found.loop)
         if not shape.round and not row.aslant:
-            check_joints(rolls, row, found.loop, _JOINT if found.kinks else _BENT)
+            check_joints(rolls, row, found.loop, _JOINT if kinks(found.runs, found.loop) else _BENT)
             rolls = in_row(rolls, row.sections, found.loop, shape)
             row = row_ends(part, rolls, ask.name, found.loop)
         check_joints(rolls, row, found.loop, _JOINT)
