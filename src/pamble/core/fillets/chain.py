@@ -11,7 +11,6 @@ import numpy as np
 
 from pamble.core.arrays import Array, dot, norm, unit
 from pamble.core.curves.edit import run_on
-from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.frames import frames
@@ -108,13 +107,12 @@ class _Link:
     curve: Curve
 
 
-def follow(part: Sequence[Face], number: int, edge: Edge, reach: float, again: bool = False) -> Followed:
+def follow(part: Sequence[Face], number: int, edge: Edge, reach: float) -> Followed:
     """The whole crease through an edge of one face, with the edges that run on from it, in runs between two faces each.
-    It runs on along the same face, or where both faces run on in others; along the face on its other side where it is
-    longer there.
+    It runs on along the same face, or where both faces run on in others.
 
-    reach: how far apart, mm, the edges of two faces may be. again: whether it is followed from the other side. Raises
-    `GeometryError` where no other face lies along it, or along an edge that it runs on in.
+    reach: how far apart, mm, the edges of two faces may be. Raises `GeometryError` where no other face lies along it,
+    or along an edge that it runs on in.
     """
     row = [_Link((number, found), e, e.space) for found, e in bordered(part, number, edge, reach)]
     if not row:
@@ -133,8 +131,6 @@ def follow(part: Sequence[Face], number: int, edge: Edge, reach: float, again: b
         at, link = grown
         row.insert(len(row) if at else 0, link)
     loop = _meet(_end(row[-1].curve, 1), _end(row[0].curve, 0))
-    if not loop and not again and (longer := _longer_there(part, edge, row, reach)) is not None:
-        return longer
     named = {(link.numbers[0], link.edge.name) for link in row}
     for at in () if loop else (0, 1):
         own = row[-at].numbers[0]
@@ -235,23 +231,6 @@ def _follows_there(own: Face, edge: Edge, other: Face, reach: float) -> Edge | N
     if to_curve(edge.space, ends).distance.max() > reach:
         return along
     return along if _runs_on(other, along) and not _runs_on(own, edge) else None
-
-
-def _longer_there(part: Sequence[Face], edge: Edge, row: Sequence[_Link], reach: float) -> Followed | None:
-    """The crease followed along the face on its other side, where that runs on beyond a row; None where it does not."""
-    if not any(_on(row, at, e) is not None for at in (0, 1) for e in part[row[-at].numbers[1]].edges):
-        return None
-    points = places_on(edge.space)
-    others = dict.fromkeys(k.numbers[1] for k in row)
-    beside = next(((n, e) for n in others for e in part[n].edges if within(e.space, points, reach)), None)
-    if beside is None:
-        return None
-    try:
-        out = follow(part, *beside, reach, again=True)
-    except GeometryError:
-        return None
-    longer = sum(curve_length(r.first.space) for r in out.runs) > sum(curve_length(k.curve) for k in row) + reach
-    return replace(out, turned=not _along_way(edge.space, beside[1].space)) if longer or out.loop else None
 
 
 def _runs_on(face: Face, edge: Edge) -> bool:
