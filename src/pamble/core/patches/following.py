@@ -16,7 +16,7 @@ from pamble.core.patches.side import Side
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_points
 
-_PLACES, _RUNS_ALONG = 65, 3
+_PLACES, _RUNS_ALONG = 257, 2
 """Places of an edge, and how many of them lie beside another along which it runs."""
 
 _MEETS = 0.05
