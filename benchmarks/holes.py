@@ -98,7 +98,7 @@ def holed(seed: int, parted: bool = False) -> tuple[int, Surface, list[Any], lis
         sectors.append(upright([side(x, y) for x, y in zip(c, [*c[1:], c[0]], strict=True)]))
     shapes = [BRepAlgoAPI_Common(cut, s).Shape() for s in sectors]
     pieces = [f for s in shapes for f in readback.explored(s, TopAbs_ShapeEnum.TopAbs_FACE)]
-    if len(pieces) != len(rays):
+    if not pieces or len(pieces) != len(rays):
         pieces = readback.explored(cut, TopAbs_ShapeEnum.TopAbs_FACE)
     return int(rng.integers(1, 4)), surface, pieces, edges, size
 
