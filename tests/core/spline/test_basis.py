@@ -11,7 +11,7 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.kernel import surface_to_kernel
 from pamble.core.spline import Curve, Surface, basis, knots
 from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives, surface_grid
-from pamble.core.spline.power import power_form
+from pamble.core.spline.power import curve_form, surface_form
 from tests.shapes import random_curve, random_surface
 
 seeds = st.integers(0, 10_000)
@@ -72,9 +72,22 @@ def test_curve_derivatives_against_scipy(degree, spans):
 def test_power_forms_keep_the_digits(size):
     surface = Surface.bezier(np.random.default_rng(sum(size)).normal(size=(size[0] + 1, size[1] + 1, 3)))
     reference = NdBSpline((surface.knots_u, surface.knots_v), surface.control, size)
-    found = power_form(surface).at(T, T[::-1])
-    for mine, order in zip(found, ((0, 0), (1, 0), (0, 1)), strict=True):
-        assert np.abs(mine - reference(np.column_stack([T, T[::-1]]), nu=order)).max() < 1e-9
+    found = surface_form(surface).derivatives(T, T[::-1], 2)
+    for order in ((0, 0), (1, 0), (0, 1), (1, 1), (0, 2)):
+        expected = reference(np.column_stack([T, T[::-1]]), nu=order)
+        assert np.abs(found[order] - expected).max() < 1e-10 * max(10, np.abs(expected).max())
+
+
+@given(seeds, st.integers(1, 9), st.integers(0, 3), st.booleans())
+def test_power_forms_go_on_beyond_the_ends_as_the_spans_there_do(seed, degree, order, rational):
+    rng = np.random.default_rng(seed)
+    t = 1.02 * T - 0.01
+    curve, surface = random_curve(rng, degree, 3, rational), random_surface(rng, (degree, 2), rational)
+    for mine, expected in (
+        (curve_form(curve).derivatives(t, order), curve_derivatives(curve, t, order)),
+        (surface_form(surface).derivatives(t, t[::-1], order), surface_derivatives(surface, t, t[::-1], order)),
+    ):
+        assert mine == pytest.approx(expected, abs=1e-8 * (1 + np.abs(expected).max()))
 
 
 @pytest.mark.parametrize("rational", [False, True])

@@ -2,21 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 
 import numpy as np
 
 from pamble.core.arrays import Array, BoolArray, dot, norm, unit
+from pamble.core.checks.sampled_edge import LEAST, SampledEdge
 from pamble.core.faces.face import Edge, Face
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
 from pamble.core.tolerances import SEAM_SEARCH
-
-_SAMPLES, _FINER, _ROUNDS = 65, 8, 3
-_TURNS = np.cos(np.radians(15.0))
-"""Samples of an edge, and where it turns more between two: into how many parts that way is parted, and how often."""
 
 _OF_LENGTH = 0.1
 """Widest search, as a fraction of the shorter edge."""
@@ -24,13 +20,13 @@ _OF_LENGTH = 0.1
 _ALONG = 17
 """Places along a seam at which it is looked what it covers of the longer edge."""
 
-_LEAST = 0.01
-"""Length, mm, of an edge below which it is what is left of a point, as at a fillet's tip."""
-
 _NEARER, _AT_ONCE = 4.0, 0.01
 """Times as far as another edge from which on an edge does not meet what it runs along, as over a thin wall; and the
 distance, mm, up to which it meets them all.
 """
+
+_PAIRS = 4096
+"""Pairs of edges whose boxes are compared at once."""
 
 _ROUGHLY = 0.6
 _PARALLEL = 0.8
@@ -57,42 +53,6 @@ class OpenEdge:
     length: float
     start: Array
     end: Array
-
-
-class _Sampled:
-    """An edge with samples, ready for quick comparison."""
-
-    def __init__(self, edge: Edge) -> None:
-        self.edge = edge
-        self.t = np.linspace(*edge.domain, _SAMPLES)
-        d = curve_derivatives(edge.space, self.t, 1)
-        for _ in range(_ROUNDS):
-            turn = dot(unit(d[1, 1:]), unit(d[1, :-1])) < _TURNS
-            if not turn.any():
-                break
-            # Where an edge turns from sample to sample, as round a small corner, it has more.
-            more = self.t[:-1][turn] + np.diff(self.t)[turn] * np.linspace(0, 1, _FINER + 1)[1:-1, None]
-            self.t = np.sort(np.concatenate([self.t, more.ravel()]))
-            d = curve_derivatives(edge.space, self.t, 1)
-        self.points, self.tangent = d[0], unit(d[1])
-        self.along = np.concatenate([[0.0], np.cumsum(norm(np.diff(d[0], axis=0)))])
-        self.low, self.high = d[0].min(axis=0), d[0].max(axis=0)
-
-    @property
-    def length(self) -> float:
-        return float(self.along[-1])
-
-    @property
-    def closed(self) -> bool:
-        return bool(norm(self.points[:1] - self.points[-1:])[0] <= _LEAST)
-
-    @cached_property
-    def sag(self) -> float:
-        """How far the samples' chain may run beside the curve."""
-        return float(norm(np.diff(self.points, 2, axis=0)).max())
-
-    def at(self, t: float) -> float:
-        return float(np.interp(t, self.t, self.along))
 
 
 def find_seams(faces: Sequence[Face], search: float = SEAM_SEARCH) -> tuple[list[Seam], list[OpenEdge]]:
@@ -128,22 +88,21 @@ class SeamFinder:
     """Finds seams again and again: edges that are the same as before are not looked at anew."""
 
     def __init__(self) -> None:
-        self._sampled: dict[int, _Sampled] = {}
+        self._sampled: dict[int, SampledEdge] = {}
         self._meetings: dict[tuple[int, int, float], list[_Meeting]] = {}
 
     def find(self, faces: Sequence[Face], search: float = SEAM_SEARCH) -> tuple[list[Seam], list[OpenEdge]]:
         """See `find_seams`."""
         owner = {id(e): i for i, face in enumerate(faces) for e in face.edges}
-        self._sampled = {id(e): self._sampled.get(id(e)) or _Sampled(e) for face in faces for e in face.edges}
-        sampled = [s for s in self._sampled.values() if s.length > _LEAST]
+        self._sampled = {id(e): self._sampled.get(id(e)) or SampledEdge(e) for face in faces for e in face.edges}
+        sampled = [s for s in self._sampled.values() if s.length > LEAST]
         met: dict[int, list[tuple[_Range, float]]] = {id(s.edge): [] for s in sampled}
         kept: dict[tuple[int, int, float], list[_Meeting]] = {}
         all_found: list[tuple[Edge, Edge, _Meeting]] = []
-        for i, j in _near_pairs(sampled, search):
-            short, long = sorted((sampled[i], sampled[j]), key=lambda s: s.length)
+        for short, long, near in _near_pairs(sampled, search):
             key = (id(short.edge), id(long.edge), search)
             found = self._meetings.get(key)
-            kept[key] = found = _meetings(short, long, search) if found is None else found
+            kept[key] = found = _meetings(short, long, near, search) if found is None else found
             for m in found:
                 all_found.append((short.edge, long.edge, m))
                 met[key[0]].append((m.own, m.apart))
@@ -169,27 +128,35 @@ def _meets_nearer(met: Sequence[tuple[_Range, float]], stretch: _Range, apart: f
     return any(min(r[1], stretch[1]) - max(r[0], stretch[0]) > half for r in nearer)
 
 
-def _near_pairs(sampled: Sequence[_Sampled], search: float) -> list[tuple[int, int]]:
-    """Pairs of edges whose boxes come within reach of each other."""
+def _near_pairs(sampled: Sequence[SampledEdge], search: float) -> Iterator[tuple[SampledEdge, SampledEdge, BoolArray]]:
+    """Pairs of edges whose boxes come within reach of each other, the shorter first, and which of their parts do."""
     if len(sampled) < 2:
-        return []
+        return
     room = np.array([0.5 * search + s.sag for s in sampled])[:, None]
     low, high = np.array([s.low for s in sampled]) - room, np.array([s.high for s in sampled]) + room
     over = np.all(low[:, None] <= high[None], axis=2)
-    i, j = np.nonzero(np.triu(over & over.T, 1))
-    return list(zip(i.tolist(), j.tolist(), strict=True))
+    pairs = np.stack(np.nonzero(np.triu(over & over.T, 1)))
+    boxes = [s.boxes for s in sampled]
+    low, high = np.array([b[0] for b in boxes]) - room[..., None], np.array([b[1] for b in boxes]) + room[..., None]
+    for first in range(0, pairs.shape[1], _PAIRS):
+        i, j = pairs[:, first : first + _PAIRS]
+        near = np.all((low[i][:, :, None] <= high[j][:, None]) & (low[j][:, None] <= high[i][:, :, None]), axis=3)
+        for k in np.flatnonzero(near.any(axis=(1, 2))).tolist():
+            one, two = sampled[i[k]], sampled[j[k]]
+            yield (one, two, near[k]) if one.length <= two.length else (two, one, near[k].T)
 
 
-def _meetings(short: _Sampled, long: _Sampled, search: float) -> list[_Meeting]:
+def _meetings(short: SampledEdge, long: SampledEdge, parts: BoolArray, search: float) -> list[_Meeting]:
+    """Where an edge runs along another. parts: which of their parts may."""
     near = min(search, _OF_LENGTH * short.length)
     out = []
-    for start, end, apart in _stretches(short, long, near):
+    for start, end, apart in _stretches(short, long, parts, near):
         feet = to_curve(long.edge.space, curve_points(short.edge.space, np.linspace(start, end, _ALONG))).t
         out.append(_Meeting((start, end), _cover(long, feet), apart))
     return out
 
 
-def _cover(long: _Sampled, feet: Array) -> tuple[_Range, ...]:
+def _cover(long: SampledEdge, feet: Array) -> tuple[_Range, ...]:
     """What a seam covers of the longer edge, from feet along it; of a closed one also over its joint."""
     start, end = long.edge.domain
     if not long.closed:
@@ -204,23 +171,24 @@ def _cover(long: _Sampled, feet: Array) -> tuple[_Range, ...]:
     return tuple((a, b) for a, b in parts if b > a)
 
 
-def _stretches(a: _Sampled, b: _Sampled, search: float) -> list[tuple[float, float, float]]:
+def _stretches(a: SampledEdge, b: SampledEdge, parts: BoolArray, search: float) -> list[tuple[float, float, float]]:
     """Parameter ranges of ``a`` that run along ``b``, and how far from it on average."""
-    rel = a.points[:, None] - b.points[None, :-1]
-    leg = np.diff(b.points, axis=0)
-    w = np.clip(np.einsum("mki,ki->mk", rel, leg) / np.maximum(dot(leg, leg), 1e-30), 0.0, 1.0)
-    apart = norm(rel - w[..., None] * leg)
-    k = np.argmin(apart, axis=1)
-    rows = np.arange(len(k))
+    own, other = (s.within(np.asarray(parts.any(axis=axis))) for s, axis in ((a, 1), (b, 0)))
+    own = np.union1d(own, own + 1)
+    leg, square, way = b.legs
+    rel = a.points[own][:, None] - b.points[other]
+    w = np.clip(np.einsum("mki,ki->mk", rel, leg[other]) / square[other], 0.0, 1.0)
+    apart = norm(rel - w[..., None] * leg[other])
+    nearest = np.argmin(apart, axis=1)
+    rows, k = np.arange(len(own)), other[nearest]
     # Edges that only meet at a corner are near in one place, or cross: most pairs end here.
-    rough = (apart[rows, k] <= search + a.sag + b.sag) & (np.abs(dot(a.tangent, unit(leg)[k])) > _ROUGHLY)
+    rough = (apart[rows, nearest] <= search + a.sag + b.sag) & (np.abs(dot(a.tangent[own], way[k])) > _ROUGHLY)
     if rough.sum() < 2:
         return []
-    at = np.flatnonzero(rough)
-    seeds = (b.t[k] + w[rows, k] * (b.t[k + 1] - b.t[k]))[at]
-    feet = to_curve(b.edge.space, a.points[at], seeds)
+    at, k, w = own[rough], k[rough], w[rows, nearest][rough]
+    feet = to_curve(b.edge.space, a.points[at], b.t[k] + w * (b.t[k + 1] - b.t[k]))
     tangent = unit(curve_derivatives(b.edge.space, feet.t, 1)[1])
-    near, distance = np.zeros(len(k), dtype=bool), np.zeros(len(k))
+    near, distance = np.zeros(len(a.t), dtype=bool), np.zeros(len(a.t))
     distance[at] = feet.distance
     near[at] = (feet.distance < search) & (np.abs(dot(a.tangent[at], tangent)) > _PARALLEL)
     if not near.any():
@@ -261,7 +229,7 @@ def _runs(mask: BoolArray) -> list[tuple[int, int]]:
     return list(zip(np.flatnonzero(turn == 1).tolist(), (np.flatnonzero(turn == -1) - 1).tolist(), strict=True))
 
 
-def _open(s: _Sampled, face: int, covered: list[_Range], search: float) -> list[OpenEdge]:
+def _open(s: SampledEdge, face: int, covered: list[_Range], search: float) -> list[OpenEdge]:
     at, found = s.edge.domain[0], []
     least = max(2 * search, 0.01 * s.length) if covered else 1e-6
     for start, end in [*sorted(covered), (s.edge.domain[1], s.edge.domain[1])]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from pamble.core.arrays import Array, dot
-from pamble.core.spline.evaluate import surface_derivatives
+from pamble.core.spline.power import surface_form
 from pamble.core.spline.surface import Surface
 
 
@@ -15,7 +15,7 @@ def derivatives(surface: Surface, u: Array, v: Array, order: int = 1) -> Array:
     for k, (low, high) in enumerate(surface.domain):
         if surface.closed[k]:
             uv[k] = low + np.mod(uv[k] - low, high - low)
-    return surface_derivatives(surface, uv[0], uv[1], order)
+    return surface_form(surface).derivatives(uv[0], uv[1], order)
 
 
 def step_uv(d: Array, way: Array) -> Array:

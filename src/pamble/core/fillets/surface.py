@@ -82,7 +82,7 @@ def fillet_surface(c: Crease, found: Contacts, shape: Shape, aim: float = 1.0) -
     # A blended section may not be had beyond the crease, where the faces' curvature jumps: that is not bought there.
     within = ball.used if shape.round else ball.ends
     checked = ball.about(np.linspace(*within, _CHECKS))
-    best: tuple[float, Surface] | None = None
+    best: tuple[float, Surface, Rolling, Array] | None = None
     tried: list[tuple[int, float]] = []
 
     def look(knots: Array, order: int, rolling: Rolling) -> Array:
@@ -90,13 +90,14 @@ def fillet_surface(c: Crease, found: Contacts, shape: Shape, aim: float = 1.0) -
         nonlocal best
         space = row_space(5, knots, c.closed, order)
         surface = kind.rows(space, ball.at(space.s).contacts, aim)
-        ratios = kind.figures(surface, rolling) / kind.aims[:, None]
+        figures = kind.figures(surface, rolling)
+        ratios = figures / kind.aims[:, None]
         worst = ratios.max(axis=1)
         tried.append((len(basis.breaks(knots, 5)) - 1, float(worst.max())))
         # A change of curvature that the faces do not allow is not bought with the rest.
         score = _FIRST * max(worst[:3].max(), 1.0) + worst.max()
         if best is None or score < best[0]:
-            best = score, surface
+            best = score, surface, rolling, figures
         return np.asarray(ratios.max(axis=0))
 
     for knots, order in _spaces(ball):
@@ -113,9 +114,11 @@ def fillet_surface(c: Crease, found: Contacts, shape: Shape, aim: float = 1.0) -
         rolling = ball.about(_checks(knots, within))
         ratios = look(knots, order, rolling)
         stalled = stalled + 1 if tried[-1][1] > _HELPS * before else 0
-    surface = best[1]
-    last = ball.about(_checks(surface.knots_u, ball.ends))
-    _, most = largest(lambda s: kind.figures(surface, ball.about(s)), last.s, kind.figures(surface, last))
+    _, surface, rolling, figures = best
+    if within != ball.ends:
+        rolling = ball.about(_checks(surface.knots_u, ball.ends))
+        figures = kind.figures(surface, rolling)
+    _, most = largest(lambda s: kind.figures(surface, ball.about(s)), rolling.s, figures)
     radius = float(most[Round.RADIUS]) if shape.round else None
     return FilletSurface(surface, float(most[ANGLE]), radius, float((most / kind.aims).max()), tuple(tried))
 

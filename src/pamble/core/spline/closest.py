@@ -11,7 +11,8 @@ from pamble.core.arrays import TINY, Array, BoolArray, dot, floats, norm
 from pamble.core.remember import Remembered
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import curve_derivatives, surface_derivatives, surface_grid
+from pamble.core.spline.evaluate import curve_derivatives, surface_grid
+from pamble.core.spline.power import curve_form, surface_form
 from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import COINCIDENT
 
@@ -146,11 +147,12 @@ def _round_joint(curve: Curve, points: Array, feet: CurveFeet) -> CurveFeet:
 def _newton_on_curve(curve: Curve, points: Array, t: Array) -> CurveFeet:
     start, end = curve.domain
     size = end - start
+    form = curve_form(curve)
     active, t = np.arange(len(points)), t.copy()
     best, least = t.copy(), np.full(len(points), np.inf)
     for _ in range(_STEPS):
         now, back = t[active], best[active]
-        d = curve_derivatives(curve, now, 2)
+        d = form.derivatives(now, 2)
         gap = d[0] - points[active]
         square = dot(gap, gap)
         worse = _worse(square, least[active])
@@ -166,7 +168,7 @@ def _newton_on_curve(curve: Curve, points: Array, t: Array) -> CurveFeet:
         active = active[np.abs(moved - now) > _SETTLED * size]
         if not len(active):
             break
-    foot = curve_derivatives(curve, t)[0]
+    foot = form.derivatives(t, 0)[0]
     return CurveFeet(t, foot, norm(foot - points))
 
 
@@ -255,14 +257,14 @@ def _newton_on_surface(surface: Surface, points: Array, u: Array, v: Array) -> S
         active = active[change > _SETTLED]
         if not len(active):
             break
-    foot = surface_derivatives(surface, u, v)[0, 0]
+    foot = surface_form(surface).derivatives(u, v, 0)[0, 0]
     return SurfaceFeet(u, v, foot, norm(foot - points))
 
 
 def _step(surface: Surface, points: Array, u: Array, v: Array) -> tuple[Array, Array, Array]:
     """Newton steps in u and v, and the squared distances where they start."""
     (u0, u1), (v0, v1) = surface.domain
-    d = surface_derivatives(surface, u, v, 2)
+    d = surface_form(surface).derivatives(u, v, 2)
     gap = d[0, 0] - points
     g1, g2 = dot(gap, d[1, 0]), dot(gap, d[0, 1])
     e, f, g = dot(d[1, 0], d[1, 0]), dot(d[1, 0], d[0, 1]), dot(d[0, 1], d[0, 1])

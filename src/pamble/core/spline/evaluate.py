@@ -12,14 +12,12 @@ from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.surface import Surface
 
-_CHUNK = 4096
+CHUNK = 4096
 """Scattered points are taken in pieces of this size, so that temporaries stay in the cache."""
 
 
 def curve_derivatives(curve: Curve, t: ArrayLike, order: int = 0) -> Array:
     """Point and derivatives of a curve, (order+1, m, d).
-
-    Rational curves by the quotient rule (The NURBS Book, A4.2).
 
     >>> from pamble.core.spline.curve import Curve
     >>> parabola = Curve.bezier([[0, 0, 0], [1, 0, 0], [2, 4, 0]])
@@ -29,9 +27,12 @@ def curve_derivatives(curve: Curve, t: ArrayLike, order: int = 0) -> Array:
     t = np.atleast_1d(floats(t))
     points = curve.control if curve.weights is None else curve.homogeneous
     out = basis.combined(curve.knots, curve.degree, t, order, points)
-    if curve.weights is None:
-        return out
-    weight, result = out[..., -1:], out[..., :-1].copy()
+    return out if curve.weights is None else curve_quotient(out, order)
+
+
+def curve_quotient(homogeneous: Array, order: int) -> Array:
+    """Derivatives (order+1, m, d) of a rational curve from its homogeneous ones (The NURBS Book, A4.2)."""
+    weight, result = homogeneous[..., -1:], homogeneous[..., :-1].copy()
     for k in range(order + 1):
         for i in range(1, k + 1):
             result[k] -= comb(k, i) * weight[i] * result[k - i]
@@ -58,10 +59,10 @@ def surface_derivatives(surface: Surface, u: ArrayLike, v: ArrayLike, order: int
     u, v = np.broadcast_arrays(np.atleast_1d(floats(u)), np.atleast_1d(floats(v)))
     points = surface.control if surface.weights is None else surface.homogeneous
     out = np.zeros((order + 1, order + 1, len(u), points.shape[2]))
-    for start in range(0, len(u), _CHUNK):
-        part = slice(start, start + _CHUNK)
+    for start in range(0, len(u), CHUNK):
+        part = slice(start, start + CHUNK)
         _part(surface, points, u[part], v[part], order, out[:, :, part])
-    return out if surface.weights is None else _quotient(out, order)
+    return out if surface.weights is None else surface_quotient(out, order)
 
 
 def _part(surface: Surface, points: Array, u: Array, v: Array, order: int, out: Array) -> None:
@@ -95,7 +96,7 @@ def surface_grid(surface: Surface, us: ArrayLike, vs: ArrayLike, order: int = 0)
     for k in range(order + 1):
         for l in range(order + 1 - k):
             out[k, l] = np.matmul(bv[l], along[k])
-    return out if surface.weights is None else _quotient(out, order)
+    return out if surface.weights is None else surface_quotient(out, order)
 
 
 def surface_points(surface: Surface, u: ArrayLike, v: ArrayLike) -> Array:
@@ -109,7 +110,7 @@ def surface_points(surface: Surface, u: ArrayLike, v: ArrayLike) -> Array:
     return np.asarray(surface_derivatives(surface, u, v, 0)[0, 0])
 
 
-def _quotient(homogeneous: Array, order: int) -> Array:
+def surface_quotient(homogeneous: Array, order: int) -> Array:
     """Derivatives of a rational surface from its homogeneous ones (The NURBS Book, A4.4)."""
     weight, result = homogeneous[..., -1:], homogeneous[..., :-1].copy()
     for k in range(order + 1):

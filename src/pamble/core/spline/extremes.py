@@ -13,13 +13,13 @@ from pamble.core.spline.curve import Curve
 _PEAKS = 3
 """Highest samples of each figure that are closed in on: the highest of all may lie beside the second one."""
 
-_FIRST, _THEN = np.linspace(-1.0, 1.0, 11), np.linspace(-1.0, 1.0, 9)
-"""Places looked at in the first round, between the samples beside a peak, and in the others."""
-
-_ALL, _ROUNDS = 2, 5
-"""Rounds in which all peaks are closed in on, then the highest alone; rounds in all. Each makes the stretch four times
-shorter or more, and the error of a smooth crest sixteen times smaller.
+_PLACES = tuple(np.linspace(-1.0, 1.0, n) for n in (11, 9, 41))
+"""Places looked at between the samples beside a peak, in every round: each makes the stretch five, four and twenty
+times shorter, and the error of a smooth crest that by the square. Few rounds of many places: a round costs its calls.
 """
+
+_ALL = 2
+"""Rounds in which all peaks are closed in on, then the highest alone."""
 
 _BESIDE = 1e-9
 """How far beside a break its two sides are looked at, as a fraction of the domain."""
@@ -67,8 +67,7 @@ def closing_in(t: Array, values: Array) -> Generator[Array, Array, tuple[Array, 
     peak = np.argsort(np.where(_crests(values), values, -np.inf), axis=1)[:, ::-1][:, :_PEAKS]
     at, best = t[peak], np.take_along_axis(values, peak, axis=1)
     low, high = t[np.maximum(peak - 1, 0)], t[np.minimum(peak + 1, len(t) - 1)]
-    for n in range(_ROUNDS):
-        inner = _THEN if n else _FIRST
+    for n, inner in enumerate(_PLACES):
         half = np.maximum(high - at, at - low)
         places = np.clip(at[..., None] + half[..., None] * inner, low[..., None], high[..., None])
         found = (yield places.ravel()).reshape(k, k, at.shape[1], len(inner))[own, own]

@@ -14,7 +14,7 @@ from pamble.core.faces.crossing.branches import Branch, rough_knots
 from pamble.core.faces.crossing.stations import Lost, Stretch, legs, settled
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.power import power_form
+from pamble.core.spline.power import surface_form
 from pamble.core.spline.surface import Surface
 
 DEGREE = 5
@@ -120,7 +120,7 @@ def _fit(
 def _between(a: Surface, b: Surface, knots: Array, control: Array, count: int) -> float:
     """Largest distance of the curve in space from both surfaces under their parameter curves, between stations."""
     at = basis.matrix(knots, DEGREE, (np.arange(4 * count) + 0.5) / (4 * count))[0] @ control
-    places = power_form(a).at(at[:, 0], at[:, 1])[0], power_form(b).at(at[:, 2], at[:, 3])[0]
+    places = surface_form(a).at(at[:, 0], at[:, 1])[0], surface_form(b).at(at[:, 2], at[:, 3])[0]
     return max(float(norm(p - at[:, 4:]).max()) for p in places)
 
 

@@ -19,7 +19,7 @@ from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
 from pamble.core.spline.kinks import kinks
 from pamble.core.spline.knots import curve_part
-from pamble.core.spline.power import power_form
+from pamble.core.spline.power import surface_form
 from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import COINCIDENT
 
@@ -141,7 +141,7 @@ def _first_feet(surface: Surface, points: Array, d: Array | None) -> tuple[Array
 
 def _nearest_feet(surface: Surface, points: Array) -> tuple[Array, BoolArray]:
     """Feet along the normal, and whether each is one. Points that lie on the surface need no search among several."""
-    form = power_form(surface)
+    form = surface_form(surface)
     low, high = np.array(surface.domain).T
     uv, exact = _feet(surface, points, np.column_stack(nearest_samples(surface, points)), None, _FEW_ROUNDS)
     inside = np.all((uv >= low) & (uv <= high), axis=1)
@@ -159,7 +159,7 @@ def _feet(
     surface: Surface, points: Array, uv: Array, d: Array | None, rounds: int = _ROUNDS
 ) -> tuple[Array, BoolArray]:
     """Newton for the feet, free to leave the domain a little; whether each settled."""
-    form = power_form(surface)
+    form = surface_form(surface)
     low, high = np.array(surface.domain).T
     size = high - low
     uv = uv.copy()
@@ -236,7 +236,7 @@ def _stretch(surface: Surface, curve: Curve, d: Array | None, run: _Run, count: 
     seed = np.column_stack([np.interp(at, t, uv[:, k]) for k in (0, 1)])
     foot, _ = _feet(surface, curve_points(curve, at), seed, d)
     foot = _to_border(surface, foot, _ON_BORDER * tolerance)
-    s, su, sv = power_form(surface).at(foot[:, 0], foot[:, 1])
+    s, su, sv = surface_form(surface).at(foot[:, 0], foot[:, 1])
     both = np.stack([su, sv])
     ends = ((0, float(foot[0, 0])), (0, float(foot[-1, 0])))
     return Stretch(np.hstack([foot, foot]), s, tangents(s, False), ends, np.ones(count), both, both)
@@ -246,7 +246,7 @@ def _to_border(surface: Surface, uv: Array, within: float) -> Array:
     """Ends that lie within a distance, mm, of the border put on it: what is left of a curve there is rounding."""
     out = uv.copy()
     ends = uv[[0, -1]]
-    pace = norm(np.array(power_form(surface).at(ends[:, 0], ends[:, 1])[1:]))
+    pace = norm(np.array(surface_form(surface).at(ends[:, 0], ends[:, 1])[1:]))
     for k, (low, high) in enumerate(surface.domain):
         for i, row in enumerate((0, -1)):
             for border in (low, high):

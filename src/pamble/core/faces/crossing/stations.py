@@ -14,7 +14,7 @@ import numpy as np
 from scipy.interpolate import CubicSpline
 
 from pamble.core.arrays import TINY, Array, cross, dot, norm, unit
-from pamble.core.spline.power import power_form
+from pamble.core.spline.power import surface_form
 from pamble.core.spline.surface import Surface
 
 COUNT = 60
@@ -87,7 +87,7 @@ def tangents(p: Array, loop: bool) -> Array:
 def solve(a: Surface, b: Surface, q: Array, point: Array, tangent: Array, ends: tuple[End, End] | None) -> Stretch:
     """Settle stations that begin at ``q``. Raises `Lost`."""
     q = q.copy()
-    form_a, form_b = power_form(a), power_form(b)
+    form_a, form_b = surface_form(a), surface_form(b)
     low, high = bounds(a, b)
     most = _STEP * (high - low)
     share = np.linspace(0, 1, len(q))
