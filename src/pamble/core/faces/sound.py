@@ -5,16 +5,19 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 import numpy as np
-from OCP.BRepCheck import BRepCheck_Analyzer
 
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
-from pamble.core.faces.to_shape import face_to_shape
 from pamble.core.spline.evaluate import curve_points
 
 
 def sound(face: Face) -> bool:
     """Whether the border of a face closes, lies on its surface and does not cross itself."""
+    # The library is loaded, for a second, where it is first asked: who only knows of fillets does not wait for it.
+    from OCP.BRepCheck import BRepCheck_Analyzer
+
+    from pamble.core.faces.to_shape import face_to_shape
+
     try:
         return face.natural or bool(BRepCheck_Analyzer(face_to_shape(face)).IsValid())
     except GeometryError:
