@@ -308,6 +308,7 @@ def test_g_space_curve_follows_a_dimension(sheet, tmp_path):
     desk.let_go()
     desk.button("Blend curve").click()
     page.mouse.click(970, 429)
+    desk.at_rest()
     page.mouse.click(610, 298)
     page.keyboard.press("Enter")
     desk.stored(7)

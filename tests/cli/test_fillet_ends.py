@@ -132,7 +132,16 @@ def waisted():
     return tower(40, 31, 27)
 
 
+def sunk_rod():
+    """A rod that rises by 3.6° out of a block: its joint leaves the crease as flat."""
+    way = np.array([np.cos(0.063), 0.0, np.sin(0.063)])
+    joint = np.array([0.0, -14.142, -5.0]) - 5 * way[2] * -way
+    axes = gp_Ax2(gp_Pnt(*(np.array([50, 30, 45]) - 70 * way)), gp_Dir(*way), gp_Dir(*joint))
+    return BRepAlgoAPI_Fuse(box(), BRepPrimAPI_MakeCylinder(axes, 15.0, 90.0).Shape()).Shape()
+
+
 CASES = {
+    "beside a joint that leaves the crease at a flat angle": (sunk_rod, (60, 16, 40), 0.3),
     "up to a kink": (kinked, (34, 0, 12.5), 3.0),
     "down to a waist": (waisted, (29, 0, 37.5), 3.0),
     "over chamfers that it consumes": (small_chamfers, (50, 0, 40), 5.0),

@@ -7,9 +7,9 @@ from itertools import pairwise
 
 import numpy as np
 
-from pamble.core.arrays import Array, norm
+from pamble.core.arrays import Array, BoolArray, norm
 from pamble.core.faces.face import Edge, Face
-from pamble.core.spline.closest import boxed, to_curve
+from pamble.core.spline.closest import CurveFeet, boxed, to_curve
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.knots import curve_part
@@ -18,6 +18,9 @@ _SHARED, _WITH = 4, 0.9
 """Samples of an edge, of 33, that lie on a crease if it is part of it, and how far along it they lead for their own
 way: a short edge that only ends there has as many beside it, and leads away.
 """
+
+_FAR = 2.0
+"""Times the reach from which a curve that leaves a crease on its way is not one with it."""
 
 
 def bordered(part: Sequence[Face], number: int, edge: Edge, reach: float) -> list[tuple[int, Edge]]:
@@ -86,10 +89,20 @@ def distance_from(edges: Sequence[Edge], points: Array) -> float:
 def shared(space: Curve, curve: Curve, reach: float) -> bool:
     """Whether a curve lies along a crease, as a whole or for a part of it."""
     points = places_on(curve)
-    points = points[boxed(space, points, reach)]
-    if len(points) < _SHARED:
+    if int(boxed(space, points, reach).sum()) < _SHARED:
         return False
     feet = to_curve(space, points)
     near = feet.distance <= reach
     way, along = (float(norm(np.diff(p[near], axis=0)).sum()) for p in (points, feet.point))
-    return int(near.sum()) >= _SHARED and along > _WITH * way
+    return int(near.sum()) >= _SHARED and along > _WITH * way and not _leaves(space, feet, near, reach)
+
+
+def _leaves(space: Curve, feet: CurveFeet, near: BoolArray, reach: float) -> bool:
+    """Whether a curve begins on a crease and leaves it at a flat angle, not at one of its ends. feet: of its places on
+    the crease; near: which of them count.
+    """
+    start, end = space.domain
+    parting = np.flatnonzero(near[1:] != near[:-1])
+    beyond = feet.t[np.where(near[parting], parting + 1, parting)]
+    within = (beyond > start) & (beyond < end)
+    return bool(len(parting) and within.all() and feet.distance.max() > _FAR * reach)
