@@ -118,10 +118,10 @@ def grooved():
 
 def tower(*radii):
     """Rings of five corners above each other: its upright edges kink from floor to floor."""
-    around = 0.4 * np.pi * np.arange(5)
+    around, last = 0.4 * np.pi * np.arange(5), 5 * len(radii) - 5
     rings = [(r * np.cos(a), r * np.sin(a), 25.0 * k) for k, r in enumerate(radii) for a in around]
-    walls = [(a + k, a + (k + 1) % 5, b + (k + 1) % 5, b + k) for a, b in ((0, 5), (5, 10)) for k in range(5)]
-    return solid_of(rings, *walls, (4, 3, 2, 1, 0), (10, 11, 12, 13, 14))
+    walls = [(a + k, a + (k + 1) % 5, a + 5 + (k + 1) % 5, a + 5 + k) for a in range(0, last, 5) for k in range(5)]
+    return solid_of(rings, *walls, (4, 3, 2, 1, 0), range(last, last + 5))
 
 
 def kinked():
@@ -175,6 +175,20 @@ def test_the_shell_closes_and_the_other_library_makes_the_same(name, tmp_path):
     assert volume(sewn) - volume(solid) == pytest.approx(change, rel=0.01, abs=3e-6 * volume(solid))
     assert main([*words, "--radius", str(radius), "--section", "g3"]) == 0
     assert shell(out)[0] == 0
+
+
+@pytest.mark.parametrize("top", [23.5, 25.5])
+def test_above_a_waist_that_hardly_kinks_walls_grow_far_beneath_the_fillet(top, tmp_path):
+    """OpenCASCADE fillets the upper floor by itself, and adds the lower one carried on up to the top."""
+    solid, out, place = tower(40, 31, top), tmp_path / "filleted.step", (0.5 * (31 + top), 0, 37.5)
+    words = ["fillet", written(solid, tmp_path / "solid.step"), "--edge", ",".join(map(str, place)), "-o", str(out)]
+    assert main([*words, "--radius", "3"]) == 0
+    free, sewn = shell(out)
+    assert free == 0
+    upper = BRepAlgoAPI_Cut(tower(62 - top, 31, top), block(-100, -100, 0, 200, 200, 25)).Shape()
+    known = BRepFilletAPI_MakeFillet(upper)
+    known.Add(3.0, near(upper, place))
+    assert volume(sewn) == pytest.approx(volume(BRepAlgoAPI_Fuse(known.Shape(), tower(40, 31, 22)).Shape()), rel=2e-6)
 
 
 def gnawed_cone():

@@ -26,6 +26,9 @@ from pamble.core.spline.knots import curve_part, reverse_curve
 
 _CUT = 1e-6
 
+_FARTHER = 1.0, 4.0, 16.0
+"""Times the usual by which faces grow: where a crease hardly kinks they meet far beyond its end."""
+
 _NONE = GeometryError("The faces at the end do not grow to meet beneath the fillet.")
 
 
@@ -45,18 +48,21 @@ def over_hollow(
     these faces by their numbers. face: the fillet between the ends of its contacts; vertices: see `contact_ends`; now:
     faces of the part that were cut back already. Raises `GeometryError` where there are no such faces.
     """
-    surface, own, by = strip.rolls[end].made.surface, end_lines(face, end), room(strip, end)
+    surface, own = strip.rolls[end].made.surface, end_lines(face, end)
     corner, beside = strip.end(end)
     standing = close_to(surface, beside, part, now)
     across = [_across(standing, corner, vertex) for vertex in vertices]
     if across[0] == across[1]:
         raise _NONE
-    cuts = [
-        [s for s in whole_cuts(surface, n, standing[n], by, vertices) if _starts_at(s, vertex)]
-        for n, vertex in zip(across, vertices, strict=True)
-    ]
-    met = [m for a in cuts[0] for b in cuts[1] if (m := _met(a, b, vertices)) is not None]
-    if not met:
+    for by in (room(strip, end) * times for times in _FARTHER):
+        cuts = [
+            [s for s in whole_cuts(surface, n, standing[n], by, vertices) if _starts_at(s, vertex)]
+            for n, vertex in zip(across, vertices, strict=True)
+        ]
+        met = [m for a in cuts[0] for b in cuts[1] if (m := _met(a, b, vertices)) is not None]
+        if met:
+            break
+    else:
         raise _NONE
     best = min(met, key=lambda m: m.gap)
     if float((best.place - corner) @ _way(strip, end)) > 0:
