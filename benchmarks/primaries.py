@@ -20,7 +20,7 @@ from pamble.core.patches.loft import loft
 from pamble.core.patches.loop import Asked
 from pamble.core.patches.match import Pair, match_sides
 from pamble.core.patches.sweep import sweep
-from pamble.core.patches.told import PatchMade
+from pamble.core.patches.told import PatchMade, worst_of
 from pamble.core.patches.trimmed import trimmed_patch
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
@@ -109,7 +109,7 @@ def random_ones(count: int) -> None:
             except PambleError as error:
                 rows.setdefault(name, []).append((False, False, f"{seed}: {error}"))
                 continue
-            ratio = made.ratio
+            ratio = worst_of(made.sides, made.corners)
             near = all((s.angle or 0) < 0.01 and (s.curvature or 0) < 2 and s.gap < 0.01 for s in made.sides)
             rows.setdefault(name, []).append((ratio <= 1.0, near, f"{seed}: {worst(made)}"))
     for name, found in rows.items():
