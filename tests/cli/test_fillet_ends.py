@@ -4,7 +4,7 @@ inside the face beside it. OpenCASCADE sews the result, and makes the same fille
 
 import numpy as np
 import pytest
-from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Common, BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
 from OCP.BRepBuilderAPI import (
     BRepBuilderAPI_MakeFace,
     BRepBuilderAPI_MakePolygon,
@@ -140,6 +140,16 @@ def sunk_rod():
     return BRepAlgoAPI_Fuse(box(), BRepPrimAPI_MakeCylinder(axes, 15.0, 90.0).Shape()).Shape()
 
 
+def parted_drum():
+    """A rod out of a drum whose wall is in two; its own joint lies beside one of them, so that the crease has an edge
+    more there.
+    """
+    drum, half = BRepPrimAPI_MakeCylinder(30.0, 40.0).Shape(), block(-50, 0, -5, 100, 50, 50)
+    whole = BRepAlgoAPI_Fuse(BRepAlgoAPI_Cut(drum, half).Shape(), BRepAlgoAPI_Common(drum, half).Shape()).Shape()
+    axes = gp_Ax2(gp_Pnt(5, 0, 20), gp_Dir(1, 0, 0), gp_Dir(0, 1, 0.3))
+    return BRepAlgoAPI_Fuse(BRepPrimAPI_MakeCylinder(axes, 9.0, 45.0).Shape(), whole).Shape()
+
+
 CASES = {
     "beside a joint that leaves the crease at a flat angle": (sunk_rod, (60, 16, 40), 0.3),
     "up to a kink": (kinked, (34, 0, 12.5), 3.0),
@@ -189,6 +199,18 @@ def test_above_a_waist_that_hardly_kinks_walls_grow_far_beneath_the_fillet(top, 
     known = BRepFilletAPI_MakeFillet(upper)
     known.Add(3.0, near(upper, place))
     assert volume(sewn) == pytest.approx(volume(BRepAlgoAPI_Fuse(known.Shape(), tower(40, 31, 22)).Shape()), rel=2e-6)
+
+
+@pytest.mark.parametrize("face", ["60,0,20", "0,30,20"])
+def test_a_crease_beside_a_face_in_two_is_followed_whichever_face_is_meant(face, tmp_path):
+    solid, out, place = parted_drum(), tmp_path / "filleted.step", (29.65, 4.5, 12.2)
+    known = BRepFilletAPI_MakeFillet(solid)
+    known.Add(2.0, near(solid, place))
+    edge = ",".join(map(str, place)) + "@" + face
+    assert main(["fillet", written(solid, tmp_path / "in.step"), "--edge", edge, "--radius", "2", "-o", str(out)]) == 0
+    free, sewn = shell(out)
+    assert free == 0
+    assert volume(sewn) - volume(solid) == pytest.approx(volume(known.Shape()) - volume(solid), rel=1e-3)
 
 
 def gnawed_cone():

@@ -15,6 +15,7 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.frames import frames
 from pamble.core.fillets.bordered import bordered, distance_from, gap_of, places_on, shared, spans_along
+from pamble.core.fillets.passed_on import passed_on
 from pamble.core.spline.closest import boxed, to_curve, within
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
@@ -131,6 +132,8 @@ def follow(part: Sequence[Face], number: int, edge: Edge, reach: float) -> Follo
         at, link = grown
         row.insert(len(row) if at else 0, link)
     loop = _meet(_end(row[-1].curve, 1), _end(row[0].curve, 0))
+    if not loop and (longer := _over_a_joint(part, row, edge, reach)) is not None:
+        return longer
     named = {(link.numbers[0], link.edge.name) for link in row}
     for at in () if loop else (0, 1):
         own = row[-at].numbers[0]
@@ -141,6 +144,24 @@ def follow(part: Sequence[Face], number: int, edge: Edge, reach: float) -> Follo
                 "lies along it there."
             )
     return Followed(_runs(part, _begun(row) if loop else row, reach), loop)
+
+
+def _over_a_joint(part: Sequence[Face], row: Sequence[_Link], edge: Edge, reach: float) -> Followed | None:
+    """The crease followed along the face on its other side, where that is one and the first goes on in another at an
+    end; None where that leads no farther.
+    """
+    (number, other), *more = {link.numbers for link in row}
+    tips = [_end(row[-at].curve, at)[0] for at in (0, 1)]
+    if more or not any(passed_on(part, (number, other), tip, reach) for tip in tips):
+        return None
+    middle = curve_points(edge.space, [0.5 * sum(edge.space.domain)])
+    along = min(part[other].edges, key=lambda e: to_curve(e.space, middle).distance[0])
+    try:
+        out = follow(part, other, along, reach)
+    except GeometryError:
+        return None
+    longer = out.loop or sum(len(r.first.edges) for r in out.runs) > len(row)
+    return replace(out, turned=not _along_way(edge.space, along.space)) if longer else None
 
 
 def _not_bordered(part: Sequence[Face], number: int, edge: Edge, reach: float) -> GeometryError:
