@@ -78,8 +78,8 @@ def by_gauss(face: Face, values: Integrand, nodes: int) -> Array:
 
 
 class _UpTo:
-    """Integrals along u from the start of a surface's domain: polynomials in every span, by Legendre's functions
-    through Gauss places (DLMF 18.2, 18.17.2), as there are far more places on trims than in spans.
+    """Integrals along u from the start of a surface's domain: sums of Legendre's polynomials in every span, through
+    Gauss places, as there are far more places on trims than in spans.
     """
 
     def __init__(self, s: Surface, values: Integrand, breaks_u: Array, breaks_v: Array, nodes: int) -> None:
@@ -94,11 +94,7 @@ class _UpTo:
             found = values(surface_grid(s, u, own.ravel(), 1)).reshape(len(breaks_u) - 1, nodes, len(own), nodes, -1)
             blocks.append(np.einsum("nx,my,ixjyk->ijnmk", modes, modes, found, optimize=True))
         modes_of = np.concatenate(blocks, axis=1)
-        # The integral of the n-th function is that of the next one less that before it.
-        up = np.zeros((nodes + 1, nodes))
-        up[order + 1, order] = 1.0 / (2 * order + 1)
-        up[order[1:] - 1, order[1:]] = -1.0 / (2 * order[1:] + 1)
-        up[0, 0] = 1.0
+        up = legendre.legint(np.eye(nodes), lbnd=-1.0)
         half = 0.5 * np.diff(breaks_u)
         self._co = half[:, None, None, None, None] * np.einsum("an,ijnmk->ijamk", up, modes_of, optimize=True)
         whole = 2.0 * half[:, None, None, None] * modes_of[:, :, 0]
@@ -110,7 +106,7 @@ class _UpTo:
         spans, functions = [], []
         for k, (breaks, most) in enumerate(zip(self._breaks, (self._nodes, self._nodes - 1), strict=True)):
             i = np.clip(np.searchsorted(breaks, uv[:, k], "right") - 1, 0, len(breaks) - 2)
-            x = 2.0 * (uv[:, k] - breaks[i]) / (breaks[i + 1] - breaks[i]) - 1.0
+            x = np.clip(2.0 * (uv[:, k] - breaks[i]) / (breaks[i + 1] - breaks[i]) - 1.0, -1.0, 1.0)
             spans.append(i)
             functions.append(legendre.legvander(x, most))
         out = np.zeros((len(uv), self._co.shape[-1]))
