@@ -39,7 +39,12 @@ def test_a_crease_that_fades_is_filleted_until_it_ends(hood, tmp_path):
     # Larger than the faces are hollow: told, with what works, and nothing is lost.
     radius.fill("4000")
     radius.press("Enter")
-    expect(page.get_by_role("alert").first).to_contain_text("largest radius that works")
+    expect(card).to_contain_text("largest radius that works")
+    radius.fill("0")
+    radius.press("Enter")
+    expect(card).to_contain_text("a number above 0 is needed")
+    page.keyboard.press("Control+z")
+    expect(card).to_contain_text("largest radius that works")
     page.keyboard.press("Control+z")
     expect(radius).to_have_value("40")
     expect(hood.row("Fillet · Upper")).to_contain_text("holds")

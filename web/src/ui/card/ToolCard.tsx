@@ -45,7 +45,8 @@ export function ToolCard({ id, kind, name, params, draft }: Props) {
   // What a kept step was given may lie with the server alone.
   const ready = !draft || complete(fields, params);
   const shown = fields.filter((f) => f.widget !== 'none' && (ready || f.required || f.placed || decides(f, fields)) && counts(f, fields, params));
-  const words = state?.problem ?? (draft ? problem : null);
+  // What was refused last counts: a value that cannot be has no state of its own.
+  const words = (draft ? problem : null) ?? state?.problem ?? null;
   return (
     <section className="paper card" aria-label={`Card of ${name}`}>
       <h2>{name}</h2>
