@@ -265,3 +265,13 @@ def test_a_contact_that_leaves_its_face_on_the_way_is_told_with_its_place(tmp_pa
     assert main([*words, "--radius", "3"]) == 2
     assert "(50." in (told := capsys.readouterr().err)
     assert "the contact of the ball leaves its face: a smaller radius is needed." in told
+
+
+def test_a_ball_that_reaches_over_a_narrow_face_is_told_so_and_no_wrong_radius(tmp_path, capsys):
+    solid = BRepAlgoAPI_Fuse(block(0, 0, 0, 100, 3, 40), block(0, 3, 0, 100, 57, 40)).Shape()
+    words = ["fillet", written(solid, tmp_path / "solid.step"), "--edge", "50,0,40", "-o", str(tmp_path / "out.step")]
+    assert main([*words, "--radius", "5"]) == 2
+    told = capsys.readouterr().err
+    assert "does not part its face" in told
+    assert "largest radius" not in told
+    assert main([*words, "--radius", "2.9"]) == 0

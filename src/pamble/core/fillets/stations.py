@@ -24,6 +24,9 @@ _TIGHT, _NEAR = 0.02, 0.3
 _BEYOND, _RADII = 0.15, 1.5
 """Share of a face's domain by which a contact may lie beyond it, or so many radii where that is more."""
 
+_OVER = 0.5, 5.0
+"""Shares of a face's domain by which a contact is looked for beyond its border, at least, and on a narrow one."""
+
 _STANDS, _STILL = 0.02, 1e-3
 """Step of the spine or a contact, as a share of the crease's, below which it turns back; and by how many mm it may
 where stations lie close.
@@ -114,7 +117,7 @@ def _solve(c: Crease, q: Array, r: Array, chord: float | None, live: IntArray) -
     """Move parameters (m, 4), and radii (m,) where a chord is given, of some stations to where the ball touches."""
     a, b = c.surfaces
     size = np.array([np.ptp(d) for s in (a, b) for d in s.domain])
-    low, high = np.hstack([_bounds(s) for s in (a, b)])
+    low, high = np.hstack([_bounds(s, float(r.max())) for s in (a, b)])
     unknowns = 4 if chord is None else 5
     s1, s2 = c.signs
     for _ in range(_ROUNDS):
@@ -157,14 +160,16 @@ def _solve(c: Crease, q: Array, r: Array, chord: float | None, live: IntArray) -
             break
 
 
-def _bounds(surface: Surface) -> Array:
-    """Least and largest parameters (2, 2) of a contact: several times round, a little over a border, not over a pole,
-    beyond which a surface is turned over.
+def _bounds(surface: Surface, radius: float) -> Array:
+    """Least and largest parameters (2, 2) of a contact: several times round, a little over a border, by some radii over
+    that of a narrow face, not over a pole, beyond which a surface is turned over.
     """
     out = np.array(surface.domain).T
     for side in EDGES:
         along, high = EDGES.index(side) // 2, int(side[1])
-        room = 2.5 if surface.closed[along] else 0.0 if is_pole(surface, side) else 0.5
+        wide = float(norm(np.diff(surface.control, axis=along)).sum(axis=along).max())
+        over = np.clip(_RADII * radius / max(wide, 1e-9), *_OVER)
+        room = 2.5 if surface.closed[along] else 0.0 if is_pole(surface, side) else float(over)
         out[high, along] += (room if high else -room) * np.ptp(surface.domain[along])
     return out
 
