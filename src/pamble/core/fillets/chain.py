@@ -108,11 +108,12 @@ class _Link:
     curve: Curve
 
 
-def follow(part: Sequence[Face], number: int, edge: Edge, reach: float) -> Followed:
+def follow(part: Sequence[Face], number: int, edge: Edge, reach: float, over_joints: bool = True) -> Followed:
     """The whole crease through an edge of one face, with the edges that run on from it, in runs between two faces each.
     It runs on along the same face, or where both faces run on in others.
 
-    reach: how far apart, mm, the edges of two faces may be. Raises `GeometryError` where no other face lies along it,
+    reach: how far apart, mm, the edges of two faces may be. over_joints: whether it is followed along the face on its
+    other side where the first goes on in another. Raises `GeometryError` where no other face lies along it,
     or along an edge that it runs on in.
     """
     row = [_Link((number, found), e, e.space) for found, e in bordered(part, number, edge, reach)]
@@ -121,7 +122,7 @@ def follow(part: Sequence[Face], number: int, edge: Edge, reach: float) -> Follo
     other = row[0].numbers[1]
     there = _follows_there(part[number], edge, part[other], reach) if len(row) == 1 else None
     if there is not None:
-        out = follow(part, other, there, reach)
+        out = follow(part, other, there, reach, over_joints)
         return replace(out, turned=not _along_way(edge.space, there.space))
     rest = [e for e in part[number].edges if e is not edge and e.name != edge.name]
     links = {number: _links(part, number, rest, reach)}
@@ -132,7 +133,7 @@ def follow(part: Sequence[Face], number: int, edge: Edge, reach: float) -> Follo
         at, link = grown
         row.insert(len(row) if at else 0, link)
     loop = _meet(_end(row[-1].curve, 1), _end(row[0].curve, 0))
-    if not loop and (longer := _over_a_joint(part, row, edge, reach)) is not None:
+    if over_joints and not loop and (longer := _over_a_joint(part, row, edge, reach)) is not None:
         return longer
     named = {(link.numbers[0], link.edge.name) for link in row}
     for at in () if loop else (0, 1):
@@ -151,13 +152,14 @@ def _over_a_joint(part: Sequence[Face], row: Sequence[_Link], edge: Edge, reach:
     end; None where that leads no farther.
     """
     (number, other), *more = {link.numbers for link in row}
-    tips = [_end(row[-at].curve, at)[0] for at in (0, 1)]
-    if more or not any(passed_on(part, (number, other), tip, reach) for tip in tips):
+    open_ends = [at for at in (0, 1) if not more and any(_on(row, at, e) for e in part[other].edges)]
+    tips = [_end(row[-at].curve, at)[0] for at in open_ends]
+    if not any(passed_on(part, (number, other), tip, reach) for tip in tips):
         return None
     middle = curve_points(edge.space, [0.5 * sum(edge.space.domain)])
     along = min(part[other].edges, key=lambda e: to_curve(e.space, middle).distance[0])
     try:
-        out = follow(part, other, along, reach)
+        out = follow(part, other, along, reach, over_joints=False)
     except GeometryError:
         return None
     longer = out.loop or sum(len(r.first.edges) for r in out.runs) > len(row)
