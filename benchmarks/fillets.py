@@ -19,7 +19,8 @@ from benchmarks.timing import line, median
 from pamble.core.errors import PambleError
 from pamble.core.faces.face import Face
 from pamble.core.faces.to_shape import face_to_shape
-from pamble.core.fillets.fillet import Fillet, fillet
+from pamble.core.fillets.fillet import fillet
+from pamble.core.fillets.filleted import Fillet
 from pamble.core.fillets.strip import Ask
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.knots import surface_part

@@ -265,22 +265,3 @@ def test_a_contact_that_leaves_its_face_on_the_way_is_told_with_its_place(tmp_pa
     assert main([*words, "--radius", "3"]) == 2
     assert "(50." in (told := capsys.readouterr().err)
     assert "the contact of the ball leaves its face: a smaller radius is needed." in told
-
-
-def test_a_ball_that_reaches_over_a_narrow_face_is_told_so_and_no_wrong_radius(tmp_path, capsys):
-    solid = BRepAlgoAPI_Fuse(block(0, 0, 0, 100, 3, 40), block(0, 3, 0, 100, 57, 40)).Shape()
-    words = ["fillet", written(solid, tmp_path / "solid.step"), "--edge", "50,0,40", "-o", str(tmp_path / "out.step")]
-    assert main([*words, "--radius", "5"]) == 2
-    told = capsys.readouterr().err
-    assert "does not part its face" in told
-    assert "largest radius" not in told
-    assert main([*words, "--radius", "2.9"]) == 0
-
-
-def test_faces_parted_from_a_corner_on_are_followed_once_and_told(tmp_path, capsys):
-    """Top and front of a block are each in two triangles that go on in each other over edges from the crease's end."""
-    top = [(0, 0, 40), (100, 0, 40), (100, 60, 40), (0, 60, 40)]
-    rows = (0, 1, 2), (0, 2, 3), (0, 5, 1), (0, 4, 5), (1, 5, 6, 2), (2, 6, 7, 3), (3, 7, 4, 0), (4, 7, 6, 5)
-    solid = written(solid_of([*top, *((x, y, 0) for x, y, _ in top)], *rows), tmp_path / "solid.step")
-    assert main(["fillet", solid, "--edge", "60,0,40", "--radius", "3", "-o", str(tmp_path / "out.step")]) == 0
-    assert "The shell is open" in capsys.readouterr().out

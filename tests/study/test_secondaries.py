@@ -13,6 +13,8 @@ from pamble.study.frame import read_frame
 from pamble.study.stored import FaceData, SurfaceData
 from tests.cli.test_fillet_ends import blunted
 from tests.cli.test_fillet_holes import necked
+from tests.cli.test_fillet_joints import parted as in_two
+from tests.cli.test_fillet_shells import box
 from tests.core.fillets.test_dying import SLANTED, line_on
 from tests.core.fillets.test_fillet import CREASES, LAWS, block, slab, turned_away
 from tests.core.joining.test_chains import gap, parted
@@ -168,6 +170,15 @@ def test_a_neck_that_a_fillet_consumes_leaves_two_pieces_of_a_face_each_with_its
     assert sum("r/2." in row[0] for row in sides) == 1
     kernel.commit({"op": "set_params", "id": "r", "changes": {"radius": 0.5}})
     assert set(kernel.now.states["r"].made.makes) == {""}
+    assert {row[2] for row in promised(kernel, "r")} == {"holds"}
+
+
+def test_a_fillet_over_a_joint_has_a_seam_with_each_face_that_goes_on_in_the_other(kernel, tmp_path):
+    """The joint leaves the edge at its end, and the contact runs over it: two faces on that side, one on the other."""
+    state = filleted(kernel, in_two(box(), (0, 0, 0), (-0.08, 1, 0)), (50, 0, 40), 5, tmp_path)[1]
+    assert (state.problem, state.made.warnings, state.made.removes) == (None, (), ())
+    sides = [row[0].split("|") for row in promised(kernel, "r")]
+    assert sorted(next(k for k in row if k.startswith("r.")) for row in sides) == ["r.v0", "r.v1", "r.v1"]
     assert {row[2] for row in promised(kernel, "r")} == {"holds"}
 
 

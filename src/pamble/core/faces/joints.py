@@ -84,14 +84,14 @@ def rest_of(faces: Sequence[Face], whole: Surface) -> Face:
         own = (np.array([at]), uv[1:]) if along == 0 else (uv[:1], np.array([at]))
         return bool(at <= high and inside(face, *own)[0])
 
-    cuts = [e for face in faces for e in _once(face.edges)]
+    cuts = [e for face in faces for e in once(face.edges)]
     made = next(_with_joints(whole, cuts, along, _BESIDE[1:], lambda uv: not any(on(f, uv) for f in faces)), None)
     if made is None:
         raise GeometryError("There is no room for a joint beside the face.")
     return made
 
 
-def _once(edges: Sequence[Edge]) -> list[Edge]:
+def once(edges: Sequence[Edge]) -> list[Edge]:
     """Edges without those that a loop runs along twice, from one hole to the next on the joint."""
     middles = np.concatenate([curve_points(e.space, [0.5 * sum(e.space.domain)]) for e in edges])
     apart = norm(middles[:, None] - middles)
@@ -119,12 +119,15 @@ def _with_joints(
         at = low + turn * ((middle + share) % 1.0)
         try:
             begun = begun_at(surface, along, float(np.clip(at, low + 1e-3 * turn, high - 1e-3 * turn)))
-            yield _cut(begun, [s for e in cuts for s in _turned(e, along, begun.domain[along], turn)], holds)
+            yield cut_by(begun, [s for e in cuts for s in _turned(e, along, begun.domain[along], turn)], holds)
         except GeometryError:
             continue
 
 
-def _cut(surface: Surface, sources: Sequence[Source], holds: Callable[[Array], bool]) -> Face:
+def cut_by(surface: Surface, sources: Sequence[Source], holds: Callable[[Array], bool]) -> Face:
+    """What lines cut out of a whole surface. holds: whether a place (2,) in the parameters is kept. Raises
+    `GeometryError` where nothing is, or pieces that hang together over a joint alone.
+    """
     made = arrange([*border_sources(Face(surface)), *sources], plane_scale(surface))
     keep = [r.number for r in regions(made, surface) if holds(np.array(r.at))]
     pieces = faces_of(surface, made, keep)

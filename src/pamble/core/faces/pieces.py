@@ -31,6 +31,11 @@ def pieces_of(face: Face) -> list[Face]:
     return [Face(face.surface, tuple(loops[k])) for k in outer]
 
 
+def outer_first(loops: Sequence[Sequence[Edge]]) -> tuple[tuple[Edge, ...], ...]:
+    """Loops in order: those that bound from outside come before holes, and large ones before small ones."""
+    return tuple(tuple(loop) for loop in sorted(loops, key=lambda loop: -_area(_ring(loop))))
+
+
 def _ring(loop: Sequence[Edge]) -> Array:
     """Places (m, 2) along a loop, the face on its left."""
     places = [np.linspace(*e.domain, _PLACES)[:: 1 if e.inward > 0 else -1] for e in loop]

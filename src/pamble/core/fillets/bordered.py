@@ -19,6 +19,9 @@ _SHARED, _WITH = 4, 0.9
 way: a short edge that only ends there has as many beside it, and leads away.
 """
 
+_BETWEEN = 17
+"""Places at which a stretch of an edge is looked at."""
+
 _FAR = 2.0
 """Times the reach from which a curve that leaves a crease on its way is not one with it."""
 
@@ -44,18 +47,36 @@ def bordered(part: Sequence[Face], number: int, edge: Edge, reach: float) -> lis
 
 
 def spans_along(part: Sequence[Face], number: int, edge: Edge, reach: float) -> list[tuple[float, float, int]]:
-    """Stretches of an edge, start and end, along which whole edges of other faces lie, with the number of each."""
+    """Stretches of an edge, start and end, along which edges of other faces lie, whole or over one of its ends, with
+    the number of each.
+    """
     spans = []
     for i, face in enumerate(part):
         for e in face.edges if i != number else ():
             points = places_on(e.space)
-            if not boxed(edge.space, points, reach).all():
+            on = boxed(edge.space, points, reach)
+            if not on.any():
                 continue
             feet = to_curve(edge.space, points)
             if feet.distance.max() <= reach:
                 spans.append((float(feet.t.min()), float(feet.t.max()), i))
+            elif (over := _over_an_end(edge, e, feet, reach)) is not None:
+                spans.append((*over, i))
     start, end = edge.domain
     return sorted(s for s in spans if s[1] - s[0] > 1e-6 * (end - start))
+
+
+def _over_an_end(edge: Edge, other: Edge, feet: CurveFeet, reach: float) -> tuple[float, float] | None:
+    """The stretch of an edge along which another lies that begins or ends on it and runs on beyond one of its ends.
+    feet: of places along the other on the edge.
+    """
+    on = [k for k in (0, -1) if feet.distance[k] <= reach]
+    ends = to_curve(other.space, curve_points(edge.space, edge.domain)).distance <= reach
+    if len(on) != 1 or ends.sum() != 1:
+        return None
+    low, high = sorted((float(feet.t[on[0]]), edge.domain[int(np.argmax(ends))]))
+    between = curve_points(edge.space, np.linspace(low, high, _BETWEEN))
+    return (low, high) if to_curve(other.space, between).distance.max() <= reach else None
 
 
 def gap_of(edge: Edge, spans: Sequence[tuple[float, float, int]], reach: float) -> Array | None:

@@ -15,7 +15,8 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face, base_name
 from pamble.core.fillets.crease import Crease, crease
 from pamble.core.fillets.figured import FilletFace
-from pamble.core.fillets.fillet import Fillet, fillet
+from pamble.core.fillets.fillet import fillet
+from pamble.core.fillets.filleted import Fillet
 from pamble.core.fillets.shape import Section
 from pamble.core.fillets.strip import Ask, followed
 from pamble.core.spline.closest import to_curve
@@ -27,6 +28,9 @@ from pamble.study.features.handles import pull, slide
 from pamble.study.objects import PartHandle, object_id
 from pamble.study.references import ChangedEdgeRef, ChangedFaceRef, FaceRef
 from pamble.study.stored import Stored
+
+_ALONG = 0.01
+"""Distance, mm, within which the middle of an edge that a contact cut lies on the side of its fillet."""
 
 _BY_RADIUS = ("section", "ball", "rho", "g2", "g3")
 
@@ -97,17 +101,22 @@ def run(params: FilletParams, inputs: Inputs, context: Context) -> Made:
     part = [inputs.face(FaceRef(feature=i)) for i in ids]
     asked = _asked(params, inputs, context.step, ids)
     diagonal = max(face.surface.diagonal for face in part)
-    made = fillet(part, asked, params.section, params.chord, diagonal, params.rho, params.gap)
+    made = fillet(part, asked, params.section, params.chord, diagonal, params.rho, params.gap, context.quick)
     order = {"g2": 2, "g3": 3}.get(params.section, 1)
     shapes = [row.face for row in made.faces] + list(made.corners)
     left = [(n, object_id(context.step, _slot(len(shapes) + i)), f) for i, (n, f) in enumerate(made.pieces)]
-    beside = {n: [(ids[n], face), *((id, f) for m, id, f in left if m == n)] for n, face in made.changed.items()}
+    one = {n: next((own for own in made.together if n in own), {n}) for n in made.changed}
+    beside = {
+        n: [(ids[k], made.changed[k]) for k in own] + [(id, f) for m, id, f in left if m in own]
+        for n, own in one.items()
+    }
     seams = tuple(
-        _seam(beside[n], row, own, order, _slot(k))
+        seam
         for k, row in enumerate(made.faces)
         for side, n in zip(("v0", "v1"), row.beside, strict=True)
         for own in row.face.edges
         if own.side == side
+        for seam in _seams(beside[n], row, own, order, _slot(k))
     )
     shapes += [piece for _, _, piece in left]
     return Made(
@@ -192,14 +201,18 @@ def _points(params: FilletParams, c: Crease, turned: bool) -> Iterator[PartHandl
             yield pull("radii_at", f"Radius {i + 1}", params.radii_at[i], *where, index=i, limits=(1e-3, 1e5))
 
 
-def _seam(beside: Sequence[tuple[str, Face]], row: FilletFace, own: Edge, order: int, slot: str) -> DeclaredSeam:
-    """The seam of a side of a fillet, or of a piece of one. beside: the pieces of the face there, with their objects: a
-    face beside several fillets, or in pieces, has several edges that the contact cut.
+def _seams(beside: Sequence[tuple[str, Face]], row: FilletFace, own: Edge, order: int, slot: str) -> list[DeclaredSeam]:
+    """The seams of a side of a fillet, or of a piece of one. beside: the pieces of the face there, with their objects,
+    and the faces that it goes on in: one beside several fillets, or in pieces, has several edges that the contact cut.
     """
     contacts = [(id, e) for id, face in beside for e in face.edges if base_name(e.name) == row.name]
     middles = np.concatenate([curve_points(e.space, [0.5 * sum(e.space.domain)]) for _, e in contacts])
-    id, edge = contacts[int(np.argmin(to_curve(own.space, middles).distance))]
-    return DeclaredSeam(own.name, id, edge.name, order, slot, part=len(contacts) > 1)
+    away = to_curve(own.space, middles).distance
+    along = np.flatnonzero(away <= max(away.min(), _ALONG))
+    return [
+        DeclaredSeam(own.name, id, edge.name, order, slot, part=len(contacts) > 1)
+        for id, edge in (contacts[k] for k in along)
+    ]
 
 
 KIND = FeatureKind(
