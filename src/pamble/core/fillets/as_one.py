@@ -13,7 +13,6 @@ from pamble.core.arrays import Array, cross, dot, norm
 from pamble.core.errors import GeometryError
 from pamble.core.faces.crossing.onto import curve_onto
 from pamble.core.faces.face import MOVED, Edge, Face, base_name
-from pamble.core.faces.frames import frames
 from pamble.core.faces.inside import inside
 from pamble.core.faces.joints import cut_by, once
 from pamble.core.faces.pieces import outer_first
@@ -21,26 +20,24 @@ from pamble.core.faces.regions.arrange import Arrangement, arrange
 from pamble.core.faces.regions.cut import faces_of
 from pamble.core.faces.regions.sources import Source, border_sources, plane_scale
 from pamble.core.faces.twins import run_back
-from pamble.core.fillets.bordered import distance_from, places_on, spans_along
+from pamble.core.fillets.bordered import places_on
 from pamble.core.fillets.recut import roomy
-from pamble.core.spline.closest import boxed, to_curve, to_surface
+from pamble.core.fillets.shared_edges import MEET, goes_on, shared_with
+from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.ends import with_end
 from pamble.core.spline.evaluate import curve_points, surface_derivatives, surface_points
 from pamble.core.spline.knots import begun_at, curve_part
 from pamble.core.spline.surface import EDGES, Surface
 
-_ON, _FIT, _MEET = 1e-5, 1e-6, 1e-3
-"""Distances, mm: within which a face lies on another's surface; its edges are brought there; and edges meet."""
-
-AGAINST = -np.cos(np.radians(0.1))
-"""Cosine of the turn between the ways in which two faces are left at a joint, from which they do not go on."""
+_ON, _FIT = 1e-5, 1e-6
+"""Distances, mm: within which a face lies on another's surface, and its edges are brought there."""
 
 _SAMPLES, _SIDE = 17, 1e-9
 """Places along an edge, and how close they lie in the parameters to a side that it is on."""
 
-_SHARES, _GAP = (0.0, 0.37, 0.63, 0.21), 0.2
-"""Shares of the way round from where there is most room at which a closed surface is begun; and the gap between places
-of an edge from which it does not lead all round.
+_SHARES, _GAP, _AT_END = (0.0, 0.37, 0.63, 0.21), 0.2, 1e-3
+"""Shares of the way round from where there is most room at which a closed surface is begun; the gap between places of
+an edge from which it does not lead all round; and how near to where it begins it is not begun anew.
 """
 
 _MARK = "|"
@@ -69,8 +66,8 @@ class One:
 
     def joined(self, other: One) -> One | None:
         """Both as one; None where they share no edge over which they go on, or are of two surfaces."""
-        shared = [own for e in self.face.edges for own in _parted(e, other.face)[1]]
-        if not shared or not all(_goes_on(e, other.face) for e in shared):
+        shared = [own for e in self.face.edges for own in shared_with(e, other.face)[1]]
+        if not shared or not all(any(goes_on(e, beside) for beside in other.face.edges) for e in shared):
             return None
         for own, more in ((self, other), (other, self)):
             surface = _holding(own.face.surface, more.face)
@@ -116,13 +113,13 @@ class One:
         """Both on one surface, that of this one, perhaps carried on, or begun elsewhere where it closes. Raises
         `GeometryError` where they are not one face there.
         """
-        parts = [_parted(e, other.face) for e in self.face.edges]
+        parts = [shared_with(e, other.face) for e in self.face.edges]
         joints = [*self.joints, *other.joints, *(e for _, shared in parts for e in shared)]
         free = [replace(e, surface=surface) for left, _ in parts for e in left]
-        theirs = [e for e in other.face.edges for e in _parted(e, self.face)[0]]
+        theirs = [e for e in other.face.edges for e in shared_with(e, self.face)[0]]
         members, closed = self.members | other.members, [k for k in (0, 1) if surface.closed[k]]
         if closed:
-            face = _all_round(surface, once([*free, *theirs]), closed[0], members)
+            face = _all_round(surface, once([*free, *theirs]), closed, members)
         else:
             turn = _turn(surface, other.face.surface, places_on(joints[-1].space))
             free += [own for e in theirs for own in _brought(e, surface, turn)]
@@ -142,41 +139,6 @@ def _holding(surface: Surface, other: Face) -> Surface | None:
         if to_surface(made, places).distance.max() < _ON:
             return made
     return None
-
-
-def _parted(edge: Edge, other: Face) -> tuple[list[Edge], list[Edge]]:
-    """An edge in stretches: those that another face does not share, and those that it does."""
-    (start, end), places = edge.domain, places_on(edge.space)
-    beside = [e for e in other.edges if boxed(e.space, places, _MEET).any()]
-    if not beside:
-        return [edge], []
-    if distance_from(beside, places) < _MEET:
-        return [], [edge]
-    spans = spans_along([Face(edge.surface, ((edge,),)), Face(other.surface, (tuple(beside),))], 0, edge, _MEET)
-    cuts, free, shared = start, list[Edge](), list[Edge]()
-    tiny = 1e-6 * (end - start)
-    for a, b, _ in spans:
-        if a - cuts > tiny:
-            free.append(_stretch(edge, cuts, a))
-        shared.append(_stretch(edge, a, b))
-        cuts = max(cuts, b)
-    if end - cuts > tiny:
-        free.append(_stretch(edge, cuts, end))
-    return free, shared
-
-
-def _stretch(edge: Edge, start: float, end: float) -> Edge:
-    return edge if (start, end) == edge.domain else replace(edge, pcurve=curve_part(edge.pcurve, start, end))
-
-
-def _goes_on(edge: Edge, other: Face) -> bool:
-    """Whether another face begins where this one is left, and is left where this one begins."""
-    start, end = edge.domain
-    here = frames(edge, np.array([0.5 * (start + end)]), remember=False)
-    feet = [(to_curve(e.space, here.position), e) for e in other.edges]
-    foot, beside = min(feet, key=lambda f: float(f[0].distance[0]))
-    there = frames(beside, foot.t, remember=False)
-    return bool(dot(here.outward, there.outward)[0] < AGAINST)
 
 
 def _turn(one: Surface, two: Surface, places: Array) -> float:
@@ -201,19 +163,22 @@ def _brought(edge: Edge, surface: Surface, turn: float = 1.0) -> list[Edge]:
     return [Edge(surface, edge.name, fit.on_a, inward, None, None, fit.space) for fit in fits]
 
 
-def _all_round(surface: Surface, edges: Sequence[Edge], along: int, members: dict[int, Face]) -> Face:
-    """The face of edges on a surface that closes along a direction, begun where few of them are."""
+def _all_round(surface: Surface, edges: Sequence[Edge], closed: Sequence[int], members: dict[int, Face]) -> Face:
+    """The face of edges on a surface that closes along u (0), v (1) or both, begun where few of them are."""
 
     def holds(uv: Array) -> bool:
         place = surface_points(begun, uv[:1], uv[1:])
-        return any(_away(face, place) < _MEET for face in members.values())
+        return any(_away(face, place) < MEET for face in members.values())
 
-    low, high = surface.domain[along]
+    rooms = [_room(surface, edges, k) for k in closed]
     for share in _SHARES:
-        at = low + (_room(surface, edges, along) + share) % 1.0 * (high - low)
-        begun = begun_at(surface, along, float(np.clip(at, low + 1e-3 * (high - low), high - 1e-3 * (high - low))))
+        begun = surface
+        for k, room in zip(closed, rooms, strict=True):
+            low, high = surface.domain[k]
+            begun = begun_at(begun, k, low + float(np.clip((room + share) % 1.0, _AT_END, 1 - _AT_END)) * (high - low))
         with suppress(GeometryError):
-            there = [own for e in edges for own in _brought(e, begun) if not _on_side(own, 1 - along)]
+            there = [own for e in edges for own in _brought(e, begun)]
+            there = [e for e in there if not any(_on_side(e, k) for k in (0, 1) if k not in closed)]
             face = cut_by(begun, [Source(e.name, e.pcurve, e.space, cutter=e.name) for e in there], holds)
             if {base_name(e.name) for e in there} <= {base_name(e.name) for e in face.edges}:
                 return face
@@ -250,9 +215,9 @@ def _loops(edges: Sequence[Edge], surface: Surface) -> tuple[tuple[Edge, ...], .
     scale, rest, loops = plane_scale(surface), list(edges), list[list[Edge]]()
     while rest:
         row = [rest.pop(0)]
-        while norm((_tip(row[-1], 1) - _tip(row[0], 0))[None] * scale)[0] > _MEET:
+        while norm((_tip(row[-1], 1) - _tip(row[0], 0))[None] * scale)[0] > MEET:
             away = [float(norm((_tip(e, 0) - _tip(row[-1], 1))[None] * scale)[0]) for e in rest]
-            if not away or min(away) > _MEET:
+            if not away or min(away) > MEET:
                 raise GeometryError("The edges of both faces do not close.")
             row.append(rest.pop(int(np.argmin(away))))
         loops.append(row)
@@ -268,7 +233,7 @@ def _divided(face: Face, joints: Sequence[Edge]) -> Arrangement:
     """A face with the joints that part it, where these do not lie on its border."""
     scale, border = plane_scale(face.surface), border_sources(face)
     cuts = []
-    for edge in (own for joint in joints for own in _parted(joint, face)[0]):
+    for edge in (own for joint in joints for own in shared_with(joint, face)[0]):
         line = edge.pcurve
         for row in (0, -1):
             line = with_end(line, row, _on_border(line.control[row], border, scale))
@@ -282,7 +247,7 @@ def _on_border(place: Array, border: Sequence[Source], scale: Array) -> Array:
     feet = np.concatenate([to_curve(s.curve, place[None]).point for s in border])
     for places in (tips, feet):
         away = norm((places - place) * scale)
-        if away.min() < _MEET:
+        if away.min() < MEET:
             return np.asarray(places[int(np.argmin(away))])
     return place
 
@@ -302,6 +267,6 @@ def _renamed(edge: Edge, number: int, member: Face) -> Edge:
         middle = curve_points(edge.space, [0.5 * sum(edge.space.domain)])
         feet = [(float(to_curve(e.space, middle).distance[0]), e.name) for e in member.edges]
         away, nearest = min(feet)
-        name = nearest if mark or away < _MEET else name
+        name = nearest if mark or away < MEET else name
     at_side = edge.at is not None or base_name(name) not in EDGES
     return replace(edge, name=name if at_side else name + MOVED)

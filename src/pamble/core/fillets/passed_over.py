@@ -3,27 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
-from itertools import combinations
 
 import numpy as np
 
-from pamble.core.arrays import boxes_meet, dot
-from pamble.core.faces.face import Edge, Face, base_name
-from pamble.core.faces.frames import frames
-from pamble.core.fillets.as_one import AGAINST, One
+from pamble.core.errors import GeometryError
+from pamble.core.faces.face import Face, base_name
+from pamble.core.fillets.as_one import One
 from pamble.core.fillets.bordered import places_on
 from pamble.core.fillets.figured import FilletFace
 from pamble.core.fillets.filleted import Fillet
-from pamble.core.fillets.strip import Ask
-from pamble.core.spline.closest import boxed, to_curve
-from pamble.core.spline.evaluate import curve_points
+from pamble.core.fillets.shared_edges import MEET, goes_on
+from pamble.core.fillets.strip import Ask, followed
+from pamble.core.spline.closest import to_curve
+from pamble.core.spline.curve import Curve
 
 _REACH = 4.0
 """Times the radius beside a crease within which faces are taken as one."""
-
-_NEAR = 1e-3
-"""Distance, mm, within which the boxes of edges that are shared meet."""
 
 
 @dataclass(frozen=True)
@@ -81,27 +78,28 @@ def passed_over(part: Sequence[Face], asked: Sequence[Ask]) -> PassedOver | None
 
 def _near(part: Sequence[Face], asked: Sequence[Ask]) -> list[tuple[int, int]]:
     """Pairs of faces that go on in each other over an edge near a crease."""
-    boxes = []
+    edges = [(n, e) for n, face in enumerate(part) for e in face.edges]
+    low, high = (np.array([end(places_on(e.space), axis=0) for _, e in edges]) for end in (np.min, np.max))
+    close = np.zeros(len(edges), dtype=bool)
     for ask in asked:
-        creases = [ask.edge] if ask.edge is not None else part[ask.number].edges
-        boxes.append((np.concatenate([places_on(e.space) for e in creases]), _REACH * max(ask.radius)))
-    edges = [(n, e, places_on(e.space)) for n, face in enumerate(part) for e in face.edges]
-    close = [(n, e, p) for n, e, p in edges if any(boxes_meet(p, own, by) for own, by in boxes)]
-    pairs = [(n, m, e, f) for (n, e, p), (m, f, q) in combinations(close, 2) if n != m and boxes_meet(p, q, _NEAR)]
-    return sorted({(min(n, m), max(n, m)) for n, m, e, f in pairs if _goes_on(e, f) or _goes_on(f, e)})
+        for crease in _creases(part, ask):
+            along, by = places_on(crease), _REACH * max(ask.radius)
+            close |= ((low <= along.max(axis=0) + by) & (high >= along.min(axis=0) - by)).all(axis=1)
+    rows = np.flatnonzero(close)
+    meet = ((low[rows, None] <= high[rows] + MEET) & (high[rows, None] >= low[rows] - MEET)).all(axis=2)
+    found = set[tuple[int, int]]()
+    for i, k in rows[np.argwhere(np.triu(meet, 1))].tolist():
+        (n, one), (m, two) = edges[i], edges[k]
+        if n != m and (goes_on(one, two) or goes_on(two, one)):
+            found.add((min(n, m), max(n, m)))
+    return sorted(found)
 
 
-def _goes_on(edge: Edge, other: Edge) -> bool:
-    """Whether the middle of an edge lies on another, and the faces of both are left there in opposite ways."""
-    middle = np.array([0.5 * sum(edge.domain)])
-    place = curve_points(edge.space, middle)
-    if not boxed(other.space, place, _NEAR)[0]:
-        return False
-    foot = to_curve(other.space, place)
-    if foot.distance[0] > _NEAR:
-        return False
-    outward = [frames(e, t, remember=False).outward for e, t in ((edge, middle), (other, foot.t))]
-    return bool(dot(*outward)[0] < AGAINST)
+def _creases(part: Sequence[Face], ask: Ask) -> list[Curve]:
+    """The curves along which a fillet lies, as far as they can be followed."""
+    with suppress(GeometryError):
+        return [run.first.space for run in followed(part, ask).runs]
+    return [e.space for e in ([ask.edge] if ask.edge is not None else part[ask.number].edges)]
 
 
 def _asked(ask: Ask, row: Sequence[Face], new: dict[int, int]) -> Ask:
@@ -110,7 +108,7 @@ def _asked(ask: Ask, row: Sequence[Face], new: dict[int, int]) -> Ask:
     edge = ask.edge
     if edge is not None:
         places = places_on(edge.space)
-        edge = max(row[number].edges, key=lambda e: int((to_curve(e.space, places).distance < _NEAR).sum()))
+        edge = max(row[number].edges, key=lambda e: int((to_curve(e.space, places).distance < MEET).sum()))
     return replace(ask, number=number, edge=edge, other=other)
 
 
