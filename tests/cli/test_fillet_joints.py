@@ -40,7 +40,13 @@ def in_triangles():
     return solid_of([*top, *((x, y, 0) for x, y, _ in top)], *rows)
 
 
-EDGE, RIM = (50, 0, 40), (0, 30, 40)
+def slantly(solid):
+    """In two beside the edge, and again below it, so that the upright edges are in two as well."""
+    return parted(parted(solid, (0, 3, 0), (0, 1, 0)), (0, 0, 38), (0, 0.03, 1))
+
+
+EDGE, RIM = ((50, 0, 40),), ((0, 30, 40),)
+AROUND = (*EDGE, *RIM, (50, 60, 40), (100, 30, 40))
 CASES = {
     "a strip that goes whole": (box, lambda s: parted(s, (0, 3, 0), (0, 1, 0)), EDGE, 5.0, 1),
     "a contact that runs along the joint": (box, lambda s: parted(s, (0, 3, 0), (0, 1, 0)), EDGE, 3.0, 1),
@@ -51,29 +57,31 @@ CASES = {
     "a crease that runs over the joints": (
         drum_and_rod,
         lambda s: parted(s, (0, 0, 13), (0.1, 0.3, 1)),
-        (29.0, -8, 24),
+        ((29, -8, 24),),
         2.0,
         0,
     ),
+    "mitres above upright edges in two": (box, slantly, AROUND, 5.0, 7),
 }
 
 
 @pytest.mark.parametrize("name", CASES)
 def test_a_ball_passes_over_joints_as_if_there_were_none(name, tmp_path):
     """The shell closes, with the volume of OpenCASCADE's fillet of the solid whose faces are whole."""
-    make, part, place, radius, gone = CASES[name]
+    make, part, places, radius, gone = CASES[name]
     whole, out = make(), tmp_path / "filleted.step"
     known = BRepFilletAPI_MakeFillet(whole)
-    known.Add(radius, near(whole, place))
+    for place in places:
+        known.Add(radius, near(whole, place))
     into = written(part(whole), tmp_path / "solid.step")
-    words = ["fillet", into, "--edge", ",".join(map(str, place)), "--radius", str(radius), "-o", str(out), "--json"]
-    assert main(words) == 0
+    picked = [word for place in places for word in ("--edge", ",".join(map(str, place)))]
+    assert main(["fillet", into, *picked, "--radius", str(radius), "-o", str(out)]) == 0
     free, sewn = shell(out)
     assert free == 0
     change = volume(known.Shape()) - volume(whole)
     assert volume(sewn) - volume(whole) == pytest.approx(change, rel=2e-3, abs=1e-6 * volume(whole))
     # Nothing is made one for good: joints outside the fillet stay where they were.
-    assert len(read_step(str(out))) == len(read_step(into)) + 1 - gone
+    assert len(read_step(str(out))) == len(read_step(into)) + len(places) - gone
 
 
 def test_a_narrow_face_that_does_not_go_on_is_told_and_no_wrong_radius(tmp_path, capsys):

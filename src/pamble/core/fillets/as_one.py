@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 import shapely
 
-from pamble.core.arrays import Array, cross, dot, norm
+from pamble.core.arrays import Array, cross, dot, norm, unit
 from pamble.core.errors import GeometryError
 from pamble.core.faces.crossing.onto import curve_onto
 from pamble.core.faces.face import MOVED, Edge, Face, base_name
@@ -24,6 +24,7 @@ from pamble.core.fillets.bordered import places_on
 from pamble.core.fillets.recut import roomy
 from pamble.core.fillets.shared_edges import MEET, goes_on, shared_with
 from pamble.core.spline.closest import to_curve, to_surface
+from pamble.core.spline.curve import Curve
 from pamble.core.spline.ends import with_end
 from pamble.core.spline.evaluate import curve_points, surface_derivatives, surface_points
 from pamble.core.spline.knots import begun_at, curve_part
@@ -123,7 +124,7 @@ class One:
         else:
             turn = _turn(surface, other.face.surface, places_on(joints[-1].space))
             free += [own for e in theirs for own in _brought(e, surface, turn)]
-            face = Face(surface, _loops(free, surface))
+            face = Face(surface, tuple(_straight_on(loop, joints) for loop in _loops(free, surface)))
         return One(face, members, tuple(own for e in joints for own in _brought(e, face.surface)))
 
 
@@ -222,6 +223,29 @@ def _loops(edges: Sequence[Edge], surface: Surface) -> tuple[tuple[Edge, ...], .
             row.append(rest.pop(int(np.argmin(away))))
         loops.append(row)
     return outer_first(loops)
+
+
+def _straight_on(loop: Sequence[Edge], joints: Sequence[Edge]) -> tuple[Edge, ...]:
+    """A loop in which straight edges that lie in one line where a joint began between them are one edge."""
+    tips = np.concatenate([curve_points(e.space, e.domain) for e in joints])
+    out = list[Edge]()
+    for edge in loop:
+        both = _one_line(out[-1], edge, tips) if out else None
+        out[-1:] = [both] if both is not None else [*out[-1:], edge]
+    both = _one_line(out[-1], out[0], tips) if len(out) > 2 else None
+    return tuple(out) if both is None else (both, *out[1:-1])
+
+
+def _one_line(one: Edge, two: Edge, tips: Array) -> Edge | None:
+    """The edge of two straight ones in one line that follow each other at one of some places (m, 3); None else."""
+    places = np.concatenate([places_on(e.space)[:: 1 if e.inward > 0 else -1] for e in (one, two)])
+    start, end, between = places[0], places[-1], places[len(places) // 2]
+    along = unit((end - start)[None])[0]
+    off = places - start - np.outer((places - start) @ along, along)
+    if norm(off).max() > _FIT or (np.diff(places @ along) < -_FIT).any() or norm(tips - between).min() > MEET:
+        return None
+    line = Curve.line(start, end)
+    return _brought(Edge(one.surface, f"{_MARK}{one.name}", line, 1.0, line), one.surface)[0]
 
 
 def _tip(edge: Edge, at: int) -> Array:
