@@ -107,3 +107,14 @@ def test_a_loop_begins_where_its_contact_crosses_the_joint_of_a_wall_beside_it(l
     contact = next(e for e in row.face.edges if e.side == "v1").space
     p = curve_points(contact, np.linspace(*contact.domain, 65))
     assert np.hypot(p[:, 0], p[:, 1] - lean * p[:, 2]) == pytest.approx(20.0, abs=0.001)
+
+
+@pytest.mark.parametrize("number", [0, 1, 2, 3])
+def test_a_crease_is_followed_where_the_faces_on_both_sides_are_parted_in_other_places(number):
+    """Their edges lie on each other by parts alone, as those of sheets that were made one by one do."""
+    part = [Face(plane((a, 0, 0), (b - a, 0, 0), (0, 40, 0))) for a, b in ((0, 40), (40, 100))]
+    part += [Face(plane((a, 0, 0), (b - a, 0, 0), (0, 0, -30))) for a, b in ((0, 60), (60, 100))]
+    made = fillet(part, [Ask(number, part[number].edge("v0"), (5.0, 5.0))])
+    assert body_of([row.face for row in made.faces], 0.005).area == pytest.approx(0.5 * np.pi * 5 * 100, rel=1e-7)
+    assert sorted(made.changed) == [0, 1, 2, 3]
+    assert not made.opened(part)

@@ -47,23 +47,25 @@ def bordered(part: Sequence[Face], number: int, edge: Edge, reach: float) -> lis
 
 
 def spans_along(part: Sequence[Face], number: int, edge: Edge, reach: float) -> list[tuple[float, float, int]]:
-    """Stretches of an edge, start and end, along which edges of other faces lie, whole or over one of its ends, with
-    the number of each.
+    """Stretches of an edge, start and end, along which whole edges of other faces lie, with the number of each; where
+    these leave a gap, those too along which an edge lies that runs on beyond one of its ends.
     """
-    spans = []
+    whole, over = list[tuple[float, float, int]](), list[tuple[float, float, int]]()
     for i, face in enumerate(part):
         for e in face.edges if i != number else ():
             points = places_on(e.space)
-            on = boxed(edge.space, points, reach)
-            if not on.any():
+            if not boxed(edge.space, points, reach).any():
                 continue
             feet = to_curve(edge.space, points)
             if feet.distance.max() <= reach:
-                spans.append((float(feet.t.min()), float(feet.t.max()), i))
-            elif (over := _over_an_end(edge, e, feet, reach)) is not None:
-                spans.append((*over, i))
+                whole.append((float(feet.t.min()), float(feet.t.max()), i))
+            elif (beyond := _over_an_end(edge, e, feet, reach)) is not None:
+                over.append((*beyond, i))
     start, end = edge.domain
-    return sorted(s for s in spans if s[1] - s[0] > 1e-6 * (end - start))
+    whole, over = ([s for s in spans if s[1] - s[0] > 1e-6 * (end - start)] for spans in (whole, over))
+    if over and (not whole or gap_of(edge, sorted(whole), reach) is not None):
+        whole += [s for s in over if all(min(s[1], b) - max(s[0], a) < 0.5 * (s[1] - s[0]) for a, b, _ in whole)]
+    return sorted(whole)
 
 
 def _over_an_end(edge: Edge, other: Edge, feet: CurveFeet, reach: float) -> tuple[float, float] | None:
