@@ -111,3 +111,21 @@ def test_the_command_writes_the_study_with_the_value(study, tmp_path, capsys):
     assert float(json.loads(out.read_text())["dimensions"]["w"]) == pytest.approx(128, abs=1e-9)
     assert main(["solve", str(path), "--for", "Reach", "--by", "w"]) == 2
     assert "write NAME=VALUE" in capsys.readouterr().err
+
+
+def test_a_figure_that_is_not_everywhere_is_told_as_what_stops_it():
+    """A tube between its caps has a volume only while it is as long as they are apart, within a quarter millimetre."""
+    line = {"feature": "rim", "edge": "c0"}
+    features = [
+        step("rim", "ellipse", centre=[0, 0, 0], normal=[0, 0, 1], radius=10.0),
+        step("tube", "extrude", curve=line, forward=30.0),
+        step("gauge", "extrude", curve=line, forward=30.0),
+        step("floor", "cap", edges=[{"feature": "gauge", "edge": "v0"}]),
+        step("lid", "cap", edges=[{"feature": "gauge", "edge": "v1"}]),
+        step("body", "measure_body", faces=[{"feature": f} for f in ("tube", "floor", "lid")]),
+    ]
+    study = Study(name="Tube", features=features)
+    with pytest.raises(StudyError, match=r"the nearest is 9\d{3}.*there is nothing to measure"):
+        solve_for(study, "Body.volume", 20000.0, "Tube.forward", Evaluator())
+    with pytest.raises(StudyError, match=r"Body has no figure heft: it has area"):
+        solve_for(study, "Body.heft", 20000.0, "Tube.forward", Evaluator())

@@ -88,7 +88,13 @@ def solve_for(
             problem = next((s.problem for s in now.states.values() if s.problem), None)
             if state.made is None or state.status != "fresh":
                 raise _Wall(problem or "it cannot be measured")
-            value = figure(state.made.facts)
+            try:
+                value = figure(state.made.facts)
+            except StudyError:
+                # A figure that was there to begin with is not everywhere: a body that opens has no volume.
+                if not seen:
+                    raise
+                value = None
             if value is None or not math.isfinite(value):
                 raise _Wall("there is nothing to measure")
             seen[x] = value

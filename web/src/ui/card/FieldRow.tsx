@@ -154,6 +154,7 @@ export function FieldRow({ field, label = field.title, value, found = null, firs
               data={options(field)}
               placeholder="as proposed"
               clearable={field.optional}
+              allowDeselect={field.optional}
               value={typeof now === 'string' ? now : null}
               onChange={(v) => change(v)}
             />

@@ -38,7 +38,7 @@ export function Reach({ step, facts }: { step: FeatureSummary; facts: Params | u
         <span>{found.length > 1 ? 'comes to' : `${figure.label} comes to`}</span>
         <ExpressionField label={`Value of ${figure.label} to reach`} unit={figure.unit} value={aim} optional onChange={number(setAim)} />
       </div>
-      <Select size="xs" mt={4} searchable placeholder="by changing…" aria-label="Number to change" nothingFoundMessage="No such number" data={numbers} value={by} onChange={setBy} />
+      <Select size="xs" mt={4} searchable placeholder="by changing…" aria-label="Number to change" nothingFoundMessage="No such number" data={numbers} value={by} allowDeselect={false} onChange={setBy} />
       <div className="row">
         <span>between</span>
         <span style={{ display: 'flex', gap: 6 }}>
