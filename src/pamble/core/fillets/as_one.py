@@ -41,7 +41,7 @@ _SHARES, _GAP, _AT_END = (0.0, 0.37, 0.63, 0.21), 0.2, 1e-3
 an edge from which it does not lead all round; and how near to where it begins it is not begun anew.
 """
 
-_MARK = "|"
+MARK = "|"
 """Between the number of a face and the name of its edge."""
 
 
@@ -60,7 +60,7 @@ class One:
         """A face that is one by itself."""
         loops = face.loops or (tuple(face.edge(face.names[EDGES.index(side)]) for side in ("v0", "u1", "v1", "u0")),)
         named = tuple(
-            tuple(replace(e, name=f"{number}{_MARK}{e.name}", curve=None, at=None, whole=e.space) for e in loop)
+            tuple(replace(e, name=f"{number}{MARK}{e.name}", curve=None, at=None, whole=e.space) for e in loop)
             for loop in loops
         )
         return cls(Face(face.surface, named), {number: face})
@@ -102,7 +102,7 @@ class One:
     def _own(self, number: int, faces: Sequence[Face]) -> list[Face]:
         """Pieces of a member with its own names, and its own outside."""
         member = self.members[number]
-        if all(_MARK in e.name or base_name(e.name) in EDGES for f in faces for e in f.edges):
+        if all(MARK in e.name or base_name(e.name) in EDGES for f in faces for e in f.edges):
             return [member]
         turned = _turn(faces[0].surface, member.surface, places_on(faces[0].edges[0].space)) < 0
         named = [
@@ -245,7 +245,7 @@ def _one_line(one: Edge, two: Edge, tips: Array) -> Edge | None:
     if norm(off).max() > _FIT or (np.diff(places @ along) < -_FIT).any() or norm(tips - between).min() > MEET:
         return None
     line = Curve.line(start, end)
-    return _brought(Edge(one.surface, f"{_MARK}{one.name}", line, 1.0, line), one.surface)[0]
+    return _brought(Edge(one.surface, f"{MARK}{one.name}", line, 1.0, line), one.surface)[0]
 
 
 def _tip(edge: Edge, at: int) -> Array:
@@ -284,7 +284,7 @@ def _away(face: Face, place: Array) -> float:
 
 def _renamed(edge: Edge, number: int, member: Face) -> Edge:
     """An edge with the name that its face gave it."""
-    owner, mark, name = edge.name.rpartition(_MARK)
+    owner, mark, name = edge.name.rpartition(MARK)
     if not mark and base_name(name) not in EDGES:
         return edge
     if owner != str(number):

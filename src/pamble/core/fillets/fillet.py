@@ -4,6 +4,7 @@ faces beside it trimmed back.
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
@@ -18,7 +19,7 @@ from pamble.core.fillets.joints import bent_joints
 from pamble.core.fillets.kinked import kinks
 from pamble.core.fillets.laid import Laid, lay, lay_out
 from pamble.core.fillets.meeting import ball_corner
-from pamble.core.fillets.passed_over import passed_over
+from pamble.core.fillets.passed_over import PassedOver, passed_over
 from pamble.core.fillets.pierced import pierced
 from pamble.core.fillets.rolled import MISSED
 from pamble.core.fillets.shape import ROUND, Section, Shape
@@ -34,6 +35,13 @@ _FARTHEST = (2.0, 5.0, 12.0)
 
 _HARDLY = 0.1
 """Angle, degrees, from which a kink of a crease is why fillets bend there."""
+
+
+_served: OrderedDict[tuple[Face, ...], PassedOver] = OrderedDict()
+"""What the last few parts were taken as where faces had to be passed over: tried first while a radius is dragged."""
+
+_PARTS = 4
+"""How many are kept."""
 
 
 def fillet(
@@ -60,17 +68,29 @@ def fillet(
     # A gap lies between the ball's contacts, whatever is to fill it.
     asked_for: Section = "ball" if gap and section not in ROUND else section
     shape = Shape(asked_for, chord, rho, diagonal or max(face.surface.diagonal for face in part))
+
+    def over_joints(over: PassedOver) -> Fillet:
+        return over.back(_built(over.part, over.asked(asked), shape, section, gap))
+
+    row = tuple(part)
+    if quick and row in _served:
+        with suppress(GeometryError):
+            return over_joints(_served[row])
     try:
         made = _built(part, asked, shape, section, gap)
     except GeometryError:
         over = passed_over(part, asked)
         if over is None:
             raise
-        return over.back(_built(over.part, over.asked, shape, section, gap))
+        made = over_joints(over)
+        _served[row] = over
+        if len(_served) > _PARTS:
+            _served.popitem(last=False)
+        return made
     over = None if quick or gap else passed_over(part, asked)
     if over is not None and made.opened(part):
         with suppress(GeometryError):
-            again = over.back(_built(over.part, over.asked, shape, section, gap))
+            again = over_joints(over)
             return made if again.opened(part) else again
     return made
 

@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import numpy as np
 
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face, base_name
-from pamble.core.fillets.as_one import One
+from pamble.core.fillets.as_one import MARK, One
 from pamble.core.fillets.bordered import places_on
 from pamble.core.fillets.figured import FilletFace
 from pamble.core.fillets.filleted import Fillet
@@ -25,13 +26,17 @@ _REACH = 4.0
 
 @dataclass(frozen=True)
 class PassedOver:
-    """A part in which faces that go on in each other are one. asked: its creases there; ones: the faces, by their new
-    numbers, with their old ones.
+    """A part in which faces that go on in each other are one. ones: the faces, by their new numbers, with their old
+    ones.
     """
 
     part: list[Face]
-    asked: list[Ask]
     ones: list[One]
+
+    def asked(self, asked: Sequence[Ask]) -> list[Ask]:
+        """Creases that are asked for, in the part as it is now."""
+        new = {n: k for k, one in enumerate(self.ones) for n in one.members}
+        return [_asked(ask, self.part, new) for ask in asked]
 
     def back(self, made: Fillet) -> Fillet:
         """What a fillet of it leaves of the part as it was."""
@@ -54,9 +59,16 @@ class PassedOver:
 
 def passed_over(part: Sequence[Face], asked: Sequence[Ask]) -> PassedOver | None:
     """The part with faces near its creases that go on in each other taken as one; None where there are none."""
-    pairs = _near(part, asked)
+    pairs = tuple(_near(part, asked))
     if not pairs:
         return None
+    made = _together(tuple(part), pairs)
+    return made if len(made.part) < len(part) else None
+
+
+@lru_cache(maxsize=4)
+def _together(part: tuple[Face, ...], pairs: tuple[tuple[int, int], ...]) -> PassedOver:
+    """The part with those of pairs of faces as one that are of one surface; the same while a radius is changed."""
     ones = {n: One.of(n, face) for n, face in enumerate(part)}
     owner = {n: n for n in ones}
     before = -1
@@ -67,13 +79,8 @@ def passed_over(part: Sequence[Face], asked: Sequence[Ask]) -> PassedOver | None
                 ones[one] = made
                 del ones[two]
                 owner = {n: one if k == two else k for n, k in owner.items()}
-    if len(ones) == len(part):
-        return None
-    numbers = list(ones)
-    row = [part[n] if len(ones[n].members) == 1 else ones[n].face for n in numbers]
-    new = {n: numbers.index(owner[n]) for n in owner}
-    again = [_asked(ask, row, new) for ask in asked]
-    return PassedOver(row, again, [ones[n] for n in numbers])
+    row = [part[n] if len(one.members) == 1 else one.face for n, one in ones.items()]
+    return PassedOver(row, list(ones.values()))
 
 
 def _near(part: Sequence[Face], asked: Sequence[Ask]) -> list[tuple[int, int]]:
@@ -114,5 +121,11 @@ def _asked(ask: Ask, row: Sequence[Face], new: dict[int, int]) -> Ask:
 
 def _beside(row: FilletFace, old: Sequence[int]) -> FilletFace:
     """A fillet with the numbers of the part as it was, and its names."""
-    along = tuple(tuple(dict.fromkeys(base_name(name.rpartition("|")[2]) for name in own)) for own in row.along)
-    return replace(row, beside=(old[row.beside[0]], old[row.beside[1]]), along=(along[0], along[1]))
+    one, two = (tuple(dict.fromkeys(_own_name(name) for name in own)) for own in row.along)
+    return replace(row, beside=(old[row.beside[0]], old[row.beside[1]]), along=(one, two))
+
+
+def _own_name(edge: str) -> str:
+    """The name that its face gave an edge, without the number of that."""
+    _, mark, name = edge.rpartition(MARK)
+    return base_name(name) if mark else edge
