@@ -45,6 +45,8 @@ class PassedOver:
         for n, one in enumerate(self.ones):
             left = one.left(made.changed.get(n), [f for k, f in made.pieces if k == n], n in made.gone)
             gone |= one.members.keys() - left.keys()
+            if n in made.gone and n in made.changed:
+                changed |= dict.fromkeys(one.members, made.changed[n])
             new = {k: own for k, own in left.items() if own[0] is not one.members[k]}
             changed |= {k: first for k, (first, *_) in new.items()}
             pieces += [(k, f) for k, (_, *others) in new.items() for f in others]
