@@ -41,7 +41,7 @@ class PassedOver:
     def back(self, made: Fillet) -> Fillet:
         """What a fillet of it leaves of the part as it was."""
         changed, gone, pieces = dict[int, Face](), set[int](), list[tuple[int, Face]]()
-        old, together = list[int](), list[frozenset[int]]()
+        beside, together = list[dict[int, Face]](), list[frozenset[int]]()
         for n, one in enumerate(self.ones):
             left = one.left(made.changed.get(n), [f for k, f in made.pieces if k == n], n in made.gone)
             gone |= one.members.keys() - left.keys()
@@ -50,10 +50,10 @@ class PassedOver:
             new = {k: own for k, own in left.items() if own[0] is not one.members[k]}
             changed |= {k: first for k, (first, *_) in new.items()}
             pieces += [(k, f) for k, (_, *others) in new.items() for f in others]
-            old.append(next(iter(new or one.members)))
+            beside.append({k: first for k, (first, *_) in new.items()} or one.members)
             if len(new) > 1:
                 together.append(frozenset(new))
-        rows = tuple(_beside(row, old) for row in made.faces)
+        rows = tuple(_beside(row, beside) for row in made.faces)
         return replace(
             made, faces=rows, changed=changed, gone=frozenset(gone), pieces=tuple(pieces), together=tuple(together)
         )
@@ -121,10 +121,17 @@ def _asked(ask: Ask, row: Sequence[Face], new: dict[int, int]) -> Ask:
     return replace(ask, number=number, edge=edge, other=other)
 
 
-def _beside(row: FilletFace, old: Sequence[int]) -> FilletFace:
-    """A fillet with the numbers of the part as it was, and its names."""
+def _beside(row: FilletFace, faces: Sequence[dict[int, Face]]) -> FilletFace:
+    """A fillet with the numbers of the part as it was, and its names. faces: what is left beside it, by new number and
+    old: that is meant which its contact cut.
+    """
+
+    def meant(new: int) -> int:
+        own = faces[new]
+        return next((k for k, f in own.items() if any(base_name(e.name) == row.name for e in f.edges)), next(iter(own)))
+
     one, two = (tuple(dict.fromkeys(_own_name(name) for name in own)) for own in row.along)
-    return replace(row, beside=(old[row.beside[0]], old[row.beside[1]]), along=(one, two))
+    return replace(row, beside=(meant(row.beside[0]), meant(row.beside[1])), along=(one, two))
 
 
 def _own_name(edge: str) -> str:
