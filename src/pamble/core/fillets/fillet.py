@@ -19,7 +19,7 @@ from pamble.core.fillets.joints import bent_joints
 from pamble.core.fillets.kinked import kinks
 from pamble.core.fillets.laid import Laid, lay, lay_out
 from pamble.core.fillets.meeting import ball_corner
-from pamble.core.fillets.passed_over import PassedOver, passed_over
+from pamble.core.fillets.passed_over import PassedOver, going_on, passed_over
 from pamble.core.fillets.pierced import pierced
 from pamble.core.fillets.rolled import MISSED
 from pamble.core.fillets.shape import ROUND, Section, Shape
@@ -87,8 +87,9 @@ def fillet(
         if len(_served) > _PARTS:
             _served.popitem(last=False)
         return made
-    over = None if quick or gap else passed_over(part, asked)
-    if over is not None and made.opened(part):
+    open_now = not quick and not gap and going_on(part, asked) and made.opened(part)
+    over = passed_over(part, asked) if open_now else None
+    if over is not None:
         with suppress(GeometryError):
             again = over_joints(over)
             return made if again.opened(part) else again

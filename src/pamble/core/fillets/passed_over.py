@@ -61,7 +61,7 @@ class PassedOver:
 
 def passed_over(part: Sequence[Face], asked: Sequence[Ask]) -> PassedOver | None:
     """The part with faces near its creases that go on in each other taken as one; None where there are none."""
-    pairs = tuple(_near(part, asked))
+    pairs = going_on(part, asked)
     if not pairs:
         return None
     made = _together(tuple(part), pairs)
@@ -85,7 +85,7 @@ def _together(part: tuple[Face, ...], pairs: tuple[tuple[int, int], ...]) -> Pas
     return PassedOver(row, list(ones.values()))
 
 
-def _near(part: Sequence[Face], asked: Sequence[Ask]) -> list[tuple[int, int]]:
+def going_on(part: Sequence[Face], asked: Sequence[Ask]) -> tuple[tuple[int, int], ...]:
     """Pairs of faces that go on in each other over an edge near a crease."""
     edges = [(n, e) for n, face in enumerate(part) for e in face.edges]
     low, high = (np.array([end(places_on(e.space), axis=0) for _, e in edges]) for end in (np.min, np.max))
@@ -101,7 +101,7 @@ def _near(part: Sequence[Face], asked: Sequence[Ask]) -> list[tuple[int, int]]:
         (n, one), (m, two) = edges[i], edges[k]
         if n != m and (goes_on(one, two) or goes_on(two, one)):
             found.add((min(n, m), max(n, m)))
-    return sorted(found)
+    return tuple(sorted(found))
 
 
 def _creases(part: Sequence[Face], ask: Ask) -> list[Curve]:
