@@ -10,6 +10,13 @@ from pamble.core.faces.face import Face
 from pamble.core.faces.to_shape import face_to_shape
 
 
+def volume(shape: TopoDS_Shape) -> float:
+    """Of a solid of the boundary model, mm³."""
+    found = GProp_GProps()
+    BRepGProp.VolumeProperties_s(shape, found, 1e-9)
+    return abs(found.Mass())
+
+
 def shape_area(shape: TopoDS_Shape) -> float:
     """Area of a shape of the boundary model, mm²."""
     found = GProp_GProps()

@@ -18,11 +18,11 @@ from OCP.TopoDS import TopoDS, TopoDS_Compound
 from pamble.cli.main import main
 from pamble.core.exchange.step import write_step
 from pamble.core.spline.evaluate import surface_points
-from tests.cli.test_fillet_ends import near, volume
+from tests.cli.test_fillet_ends import near
 from tests.cli.test_fillet_shells import box, shell
 from tests.core.corners.test_four import branches
 from tests.core.patches.grounds import ground
-from tests.other_library import written
+from tests.other_library import volume, written
 from tests.readback import explored
 
 

@@ -14,10 +14,8 @@ from OCP.BRepBuilderAPI import (
 )
 from OCP.BRepExtrema import BRepExtrema_DistShapeShape
 from OCP.BRepFilletAPI import BRepFilletAPI_MakeChamfer, BRepFilletAPI_MakeFillet
-from OCP.BRepGProp import BRepGProp
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCone, BRepPrimAPI_MakeCylinder
 from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
-from OCP.GProp import GProp_GProps
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopExp import TopExp_Explorer
 from OCP.TopoDS import TopoDS
@@ -25,13 +23,7 @@ from OCP.TopoDS import TopoDS
 from pamble.cli.main import main
 from tests import readback
 from tests.cli.test_fillet_shells import box, rod, shell, tee
-from tests.other_library import written
-
-
-def volume(shape) -> float:
-    found = GProp_GProps()
-    BRepGProp.VolumeProperties_s(shape, found, 1e-9)
-    return abs(found.Mass())
+from tests.other_library import volume, written
 
 
 def block(x, y, z, *sizes):

@@ -10,9 +10,9 @@ from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder
 from pamble.cli.main import main
 from pamble.core.checks.body import body_of
 from pamble.core.exchange.step import read_step
-from tests.cli.test_fillet_ends import block, near, volume
+from tests.cli.test_fillet_ends import block, near
 from tests.cli.test_fillet_shells import box, rod, shell
-from tests.other_library import written
+from tests.other_library import volume, written
 
 UP = (0, 0, 1)
 

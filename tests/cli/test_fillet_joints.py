@@ -10,9 +10,9 @@ from OCP.gp import gp_Ax2, gp_Dir, gp_Pln, gp_Pnt
 
 from pamble.cli.main import main
 from pamble.core.exchange.step import read_step
-from tests.cli.test_fillet_ends import near, solid_of, volume
+from tests.cli.test_fillet_ends import near, solid_of
 from tests.cli.test_fillet_shells import box, shell
-from tests.other_library import written
+from tests.other_library import volume, written
 
 
 def parted(solid, place, way):

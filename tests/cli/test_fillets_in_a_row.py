@@ -24,9 +24,8 @@ from OCP.OCP.collections import HArray1_gp_Pnt
 from pamble.cli.main import main
 from pamble.core.checks.body import body_of
 from pamble.core.exchange.step import read_step
-from tests.cli.test_fillet_ends import volume
 from tests.cli.test_fillet_shells import shell
-from tests.other_library import written
+from tests.other_library import volume, written
 from tests.readback import faces, nearest_seam
 
 

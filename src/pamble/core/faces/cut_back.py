@@ -10,13 +10,15 @@ import numpy as np
 from pamble.core.arrays import Array
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face, base_name
+from pamble.core.faces.frames import frames
 from pamble.core.faces.trim import Cutter, Divided, divide
-from pamble.core.spline.closest import boxed, to_curve
+from pamble.core.spline.closest import boxed, to_curve, within
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import curve_points, surface_derivatives
+from pamble.core.spline.evaluate import curve_points
 
 _CUT = 2e-5
 _TOUCHES = 1e-6
+_ALONG = 5e-3
 
 
 class NotParted(GeometryError):
@@ -52,7 +54,7 @@ def cut_back(
     gone = np.array([*middles, *corners]).reshape(-1, 3)
     names = {c.name for c in cuts}
     touched = {r.group for r in divided.regions if len(gone) and _touches(divided, r.number, gone, names)}
-    keep = [r.number for r in divided.regions if r.group not in touched and not _beyond(divided, r.at, cuts)]
+    keep = [r.number for r in divided.regions if r.group not in touched and not _beyond(divided, r.number, cuts)]
     if not keep or len(divided.regions) < 2:
         if any(c.away is not None for c in cuts):
             raise GeometryError(
@@ -83,15 +85,19 @@ def _without_corners(divided: Divided, keep: Sequence[int], cuts: Sequence[Cut])
     return [k for k in keep if not by_an_edge(k)]
 
 
-def _beyond(divided: Divided, at: Array, cuts: Sequence[Cut]) -> bool:
-    """Whether a place of a face lies on the side of a line that goes."""
-    point = surface_derivatives(divided.face.surface, at[:1], at[1:], 0)[0, 0, 0]
+def _beyond(divided: Divided, number: int, cuts: Sequence[Cut]) -> bool:
+    """Whether a region of a face lies along a line on the side that goes."""
     for cut in cuts:
-        if cut.away is not None:
-            places, ways = cut.away
-            nearest = int(np.argmin(((places - point) ** 2).sum(axis=1)))
-            if float((point - places[nearest]) @ ways[nearest]) < 0:
-                return True
+        if cut.away is None:
+            continue
+        places, ways = cut.away
+        for e in divided.holding([number])[0].edges:
+            middle = np.array([0.5 * sum(e.domain)])
+            at = frames(e, middle, remember=False)
+            if base_name(e.name) == cut.name and within(cut.lines[0], at.position, _ALONG):
+                nearest = int(np.argmin(((places - at.position) ** 2).sum(axis=1)))
+                if float(at.outward[0] @ ways[nearest]) > 0:
+                    return True
     return False
 
 

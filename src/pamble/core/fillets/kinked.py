@@ -28,8 +28,8 @@ def kinks(runs: Sequence[Run], loop: bool, least: float = PARTS) -> dict[int, fl
     return {i: angle for i, angle in out.items() if angle > least}
 
 
-def parted(found: Followed, behind: Collection[int], edge: Edge) -> Followed:
-    """What is left of a crease on the side of an edge of it where it is parted behind some of its runs."""
+def rows_between(found: Followed, behind: Collection[int]) -> list[Followed]:
+    """A crease in rows, parted behind some of its runs; a loop begins behind one of them."""
     runs = found.runs
     rows, first = list[list[Run]](), min(behind) + 1 if found.loop else 0
     for k in range(len(runs)):
@@ -37,6 +37,13 @@ def parted(found: Followed, behind: Collection[int], edge: Edge) -> Followed:
         if k == 0 or (i - 1) % len(runs) in behind:
             rows.append([])
         rows[-1].append(runs[i])
+    return [replace(found, runs=tuple(row), loop=False) for row in rows]
+
+
+def parted(found: Followed, behind: Collection[int], edge: Edge) -> Followed:
+    """What is left of a crease on the side of an edge of it where it is parted behind some of its runs."""
     middle = curve_points(edge.space, [0.5 * sum(edge.space.domain)])
-    own = min(rows, key=lambda row: min(float(to_curve(r.first.space, middle).distance[0]) for r in row))
-    return replace(found, runs=tuple(own), loop=False)
+    return min(
+        rows_between(found, behind),
+        key=lambda row: min(float(to_curve(r.first.space, middle).distance[0]) for r in row.runs),
+    )

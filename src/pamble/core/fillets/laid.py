@@ -15,7 +15,7 @@ from pamble.core.fillets.mitre import Mitre, mitre, too_short
 from pamble.core.fillets.pierced import Gap, gaps
 from pamble.core.fillets.row_ends import NotJoined
 from pamble.core.fillets.shape import Shape
-from pamble.core.fillets.strip import Ask, Strip, strip
+from pamble.core.fillets.strip import Ask, Strip, strips
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.ticking import tick
@@ -72,12 +72,24 @@ def lay(part: Sequence[Face], asked: Sequence[Ask], shape: Shape, gap: bool, far
     if any(c.mitre for c in corners) and not gap:
         if not farther[0] and any(c.mitre and too_short(c, strips, part) for c in corners):
             return lay(part, asked, shape, gap, (_FARTHER[1], 0.0))
-        mitres = [mitre(c, strips, part) for c in corners if c.mitre]
+        mitres = [_mitre(c, strips, part) for c in corners if c.mitre]
     across = [standing_across(s, part, _free(s, i, corners)) for i, s in enumerate(strips)]
     past = [{} if s.apart else overs(s, part, own) for s, own in zip(strips, across, strict=True)]
     over = [m.cut for m in mitres if m.cut is not None] + [c for own in past for c in cuts_past(own, part)]
     strips = [shortened(s, own) for s, own in zip(strips, past, strict=True)]
-    return Laid(strips, corners, mitres, across, past, *_cut(part, strips, corners, over))
+    changed, left = _cut(part, strips, corners, over)
+    for own in (m.growth for m in mitres if m.growth is not None):
+        changed[own.number] = own.of(changed[own.number])
+    return Laid(strips, corners, mitres, across, past, changed, left)
+
+
+def _mitre(corner: Meeting, strips: Sequence[Strip], part: Sequence[Face]) -> Mitre:
+    """The mitre of a corner. Raises `GeometryError`: what parted the crease there where that did."""
+    try:
+        return mitre(corner, strips, part)
+    except GeometryError as error:
+        parted = [why for i, _ in corner.ends if (why := strips[i].parted) is not None]
+        raise (parted[0] if parted else error) from None
 
 
 def _free(s: Strip, number: int, corners: Sequence[Meeting]) -> list[int]:
@@ -100,7 +112,7 @@ def _strips(part: Sequence[Face], asked: Sequence[Ask], shape: Shape, farther: t
             if any(to_curve(line, middle).distance[0] < SEAM_SEARCH for line in lines):
                 continue
         most = 0.0 if ask.edge is None else max(ask.radius)
-        out.append(strip(part, ask, shape, (farther[0] * most, farther[1] * most)))
+        out += strips(part, ask, shape, (farther[0] * most, farther[1] * most))
     return out
 
 

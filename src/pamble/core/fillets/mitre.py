@@ -18,10 +18,12 @@ from pamble.core.faces.inside import inside
 from pamble.core.fillets.ends import End, onto_borders
 from pamble.core.fillets.meeting import Meeting
 from pamble.core.fillets.mitre_line import DEGREE, STATIONS, Arm, fitted, lean, met, on_face
+from pamble.core.fillets.recut import roomy, with_corner
 from pamble.core.fillets.strip import Strip
 from pamble.core.spline.closest import to_curve, within
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import curve_points, surface_derivatives
+from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives
+from pamble.core.spline.knots import curve_part
 from pamble.core.spline.surface import Surface
 
 _MEETS = 1e-3
@@ -33,18 +35,41 @@ _LEVEL = 1e-3
 _SHARP = 1e-2
 """Distance, mm, within which the sharp edge starts at the corner and lies along both faces."""
 
+_ROOM = 2.0
+"""Times the depth of a fillet by which a face beside it is carried on."""
+
 _MARGIN, _LEAST_MARGIN = 0.05, 0.02
 """Share of its width, and of the fillet's, by which a line that cuts a face goes on beyond the other contact."""
 
 
 @dataclass(frozen=True)
+class Growth:
+    """A face that grows over a sharp edge until it meets the deeper fillet. number: of the face; corner: where its own
+    contact ends on that edge (3,); past: how this runs on from there, to the line in which both meet; by: how far it is
+    carried on, mm.
+    """
+
+    number: int
+    corner: Array
+    line: Curve
+    past: Curve
+    by: float
+
+    def of(self, face: Face) -> Face:
+        """The face, cut back already, with what comes. Raises `GeometryError` where that does not close."""
+        return with_corner(face, self.corner, [self.line], [self.past], self.by)
+
+
+@dataclass(frozen=True)
 class Mitre:
     """ends: of both fillets, by strip and start (0) or end (-1). cut: number of the face that the deeper fillet reaches
-    over the sharp edge, and what it takes from it; None where both reach that edge in one place.
+    over the sharp edge, and what it takes from it; growth: of that face where the fillet would stand out beside the
+    edge; None where both reach that edge in one place.
     """
 
     ends: Mapping[tuple[int, int], End]
     cut: tuple[int, Cut] | None
+    growth: Growth | None = None
 
 
 def too_short(corner: Meeting, strips: Sequence[Strip], part: Sequence[Face]) -> bool:
@@ -79,11 +104,16 @@ def mitre(corner: Meeting, strips: Sequence[Strip], part: Sequence[Face]) -> Mit
     control, line = fitted(table, one, two)
     first = [(control[:, 0], control[:, 1], line)]
     second = two.end([(control[:, 2], control[:, 3], line)], (start[1], float(table[-1, 2])))
-    cut = None
+    cut = growth = None
     if not level:
-        rest, space, cut = _over(one, two, (float(table[-1, 0]), float(table[-1, 1])), feet[0].u, part, near)
+        begins = float(table[-1, 0]), float(table[-1, 1])
+        over = _over(one, two, begins, feet[0].u, part)
+        if over is not None:
+            rest, space, cut = over
+        else:
+            rest, space, growth = _grown(one, two, begins, feet, float(table[-1, 2]), part, near)
         first.append((rest[:, 0], rest[:, 1], space))
-    return Mitre({one.key: one.end(first, (start[0], feet[0].u)), two.key: second}, cut)
+    return Mitre({one.key: one.end(first, (start[0], feet[0].u)), two.key: second}, cut, growth)
 
 
 def _arms(corner: Meeting, strips: Sequence[Strip]) -> tuple[Arm, Arm]:
@@ -139,9 +169,11 @@ def _reached(arm: Arm, sharp: Edge, corner: Array, near: str) -> _Foot:
 
 
 def _over(
-    one: Arm, two: Arm, begins: tuple[float, float], ends: float, part: Sequence[Face], near: str
-) -> tuple[Array, Curve, tuple[int, Cut]]:
-    """The rest of the deeper fillet's end, over the sharp edge on the other's own face, and what it takes from that."""
+    one: Arm, two: Arm, begins: tuple[float, float], ends: float, part: Sequence[Face]
+) -> tuple[Array, Curve, tuple[int, Cut]] | None:
+    """The rest of the deeper fillet's end, over the sharp edge on the other's own face, and what it takes from that;
+    None where it does not lie on that face.
+    """
     face = part[two.other]
     margin = max(_MARGIN * (1.0 - begins[1]), _LEAST_MARGIN)
     rows, foot = on_face(one, face.surface, begins, (ends, 1.0))
@@ -151,23 +183,45 @@ def _over(
     u, v = foot[STATIONS // 2]
     there = all(low <= t <= high for t, (low, high) in zip((u, v), face.surface.domain, strict=True))
     if not np.isfinite(rows).all() or not there or not inside(face, u[None], v[None])[0]:
+        return None
+    control, space = _lying(one, rows)
+    line = onto_borders(_lying(one, wider)[1], face)
+    cut = Cut(one.name, (), (line,), (rows[:, 2:], _into(face.surface, foot, rows[:, 2:], two)))
+    return control, space, (two.other, cut)
+
+
+def _grown(
+    one: Arm, two: Arm, begins: tuple[float, float], feet: Sequence[_Foot], ends: float, part: Sequence[Face], near: str
+) -> tuple[Array, Curve, Growth]:
+    """The same where the other's own face has to be carried on over the sharp edge to meet the deeper fillet. feet: of
+    both contacts on that edge; ends: where the other's own contact ends.
+    """
+    by = _ROOM * feet[0].depth
+    rows, _ = on_face(one, roomy(part[two.other].surface, by), begins, (feet[0].u, 1.0))
+    if not np.isfinite(rows).all():
         raise GeometryError(
             f"{near} the larger of two fillets would stand out beside the sharp edge: give both one radius there."
         )
+    control, space = _lying(one, rows)
+    past = curve_part(two.own, *sorted((feet[1].u, ends)))
+    return control, space, Growth(two.other, feet[1].point, space, past, by)
+
+
+def _lying(one: Arm, rows: Array) -> tuple[Array, Curve]:
+    """A line on a fillet through rows of u, w and the place: control points of u and w (n, 2), and the curve in
+    space.
+    """
 
     def off(at: Array) -> float:
         return float(norm(one.derivatives(at[:, 0], at[:, 1])[0] - at[:, 2:]).max())
 
     control, knots = lean(rows, off)
-    longer, longer_knots = lean(wider, off)
-    line = onto_borders(Curve(DEGREE, longer_knots, longer[:, 2:]), face)
-    cut = Cut(one.name, (), (line,), (rows[:, 2:], _into(face.surface, foot, rows[:, 2:], two)))
-    return control[:, :2], Curve(DEGREE, knots, control[:, 2:]), (two.other, cut)
+    return control[:, :2], Curve(DEGREE, knots, control[:, 2:])
 
 
 def _into(surface: Surface, foot: Array, line: Array, two: Arm) -> Array:
     """Unit directions (m, 3) on a face square to a line across it, toward where the fillet beside that face goes."""
     d = surface_derivatives(surface, foot[:, 0], foot[:, 1], 1)
     side = unit(cross(cross(d[1, 0], d[0, 1]), np.gradient(line, axis=0)))
-    middle = curve_points(two.own, [0.5 * sum(two.own.domain)])[0]
-    return np.asarray(side * np.sign((middle - line[0]) @ side[0]))
+    along = curve_derivatives(two.own, to_curve(two.own, line[:1]).t, 1)[1, 0]
+    return np.asarray(side * np.sign((along if two.key[1] == 0 else -along) @ side[0]))

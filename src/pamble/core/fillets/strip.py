@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from functools import partial
 from itertools import pairwise
@@ -11,15 +12,16 @@ import numpy as np
 from scipy.interpolate import CubicSpline, PchipInterpolator
 
 from pamble.core.arrays import Array, norm
+from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
 from pamble.core.faces.cut_back import Cut
-from pamble.core.faces.face import Edge, Face
+from pamble.core.faces.face import Edge, Face, base_name
 from pamble.core.fillets.apart import crease_apart
 from pamble.core.fillets.chain import Followed, Run, follow
 from pamble.core.fillets.ends import SQUARE, Ends, Reach, ended, reach
 from pamble.core.fillets.in_row import in_row
 from pamble.core.fillets.joints import with_shared_ends
-from pamble.core.fillets.kinked import kinks, parted
+from pamble.core.fillets.kinked import kinks, parted, rows_between
 from pamble.core.fillets.rolled import Rolled, rolled
 from pamble.core.fillets.row_ends import (
     EndsApart,
@@ -39,6 +41,9 @@ _JOINT, _BENT = 0.005, 0.05
 """How far apart, mm, two fillets may end where one face beside the crease gives way to the next; and before those of
 blended sections are made one there, unless the crease kinks.
 """
+
+Law = Callable[[Array], Array]
+"""Radius, mm, at shares (m,) of a crease."""
 
 _STOPS = (
     "The crease kinks by {:.1f}° at ({:.2f}, {:.2f}, {:.2f}) mm, and the fillet does not run on over it: what lies "
@@ -89,7 +94,7 @@ class Ask:
 class Strip:
     """The ball along a crease with all edges that run on from it. name: of the edges that its contacts cut; lines: the
     contacts with the faces on its first side, in one piece on each, by number. apart: whether the faces need not touch.
-    words: what is told of it.
+    words: what is told of it; parted: why it ends where its crease runs on.
     """
 
     rolls: tuple[Rolled, ...]
@@ -98,6 +103,7 @@ class Strip:
     lines: tuple[tuple[int, Curve], ...]
     apart: bool = False
     words: tuple[str, ...] = ()
+    parted: GeometryError | None = None
 
     @property
     def closed(self) -> bool:
@@ -161,33 +167,63 @@ def followed(part: Sequence[Face], ask: Ask) -> Followed:
     return crease_apart(part, ask.number, ask.other)
 
 
-def strip(part: Sequence[Face], ask: Ask, shape: Shape, more: tuple[float, float] = (0.0, 0.0)) -> Strip:
-    """Roll the ball along the whole crease through an edge of one face of a part.
+def strips(part: Sequence[Face], ask: Ask, shape: Shape, more: tuple[float, float] = (0.0, 0.0)) -> list[Strip]:
+    """Roll the ball along the whole crease through an edge of one face of a part: in one strip, or in several that end
+    in each other where the faces beside it meet at a small angle.
 
     more: by how many mm the ball rolls on over its ends, and over the joints of a row, besides. Raises `GeometryError`,
     before anything is built, with what is wrong, where, and the largest radius that works.
     """
     found = followed(part, ask)
+    _check(found.runs, found.loop, ask)
     try:
-        return _along(part, ask, found, shape, more)
+        return [_along(part, ask, found, shape, more, _law(found, ask))]
     except GeometryError as error:
-        after, turns = (error.after if isinstance(error, EndsApart) else None), kinks(found.runs, found.loop)
-        if ask.edge is None or not turns or (after is not None and after not in turns):
+        after = error.after if isinstance(error, EndsApart) else None
+        turns = kinks(found.runs, found.loop)
+        if ask.edge is not None and turns and (after is None or after in turns):
+            ends = [after] if after is not None and not found.loop else list(turns)
+            left = parted(found, ends, ask.edge)
+            with suppress(GeometryError):
+                _check(left.runs, left.loop, ask)
+                own = _along(part, ask, left, shape, more, _law(left, ask))
+                return [replace(own, words=tuple(_STOPS.format(turns[i], *found.runs[i].first.ends[1]) for i in ends))]
+        if after is None:
             raise
-        ends = [after] if after is not None and not found.loop else list(turns)
-        try:
-            own = _along(part, ask, parted(found, ends, ask.edge), shape, more)
-        except GeometryError:
-            raise error from None
-        return replace(own, words=tuple(_STOPS.format(turns[i], *found.runs[i].first.ends[1]) for i in ends))
+        return [replace(s, parted=error) for s in _mitred(part, ask, found, shape, more, _law(found, ask), after)]
 
 
-def _along(part: Sequence[Face], ask: Ask, found: Followed, shape: Shape, more: tuple[float, float]) -> Strip:
-    """The same along what was followed. Raises `EndsApart` where the fillets of a row do not meet."""
+def _law(found: Followed, ask: Ask) -> Law:
+    """The radius at shares of what was followed."""
     own = ask.turned() if found.turned else ask
-    _check(found.runs, found.loop, own)
-    least = min(*own.radius, *(r for _, r in own.between))
-    law = partial(own.law, loop=found.loop or found.runs[0].first.closed)
+    return partial(own.law, loop=found.loop or found.runs[0].first.closed)
+
+
+def _mitred(
+    part: Sequence[Face], ask: Ask, found: Followed, shape: Shape, more: tuple[float, float], law: Law, behind: int
+) -> list[Strip]:
+    """The ball along what was followed, parted behind a run, and wherever else the fillets of a row do not meet."""
+    rows, out = rows_between(found, [behind]), list[Strip]()
+    lengths = [curve_length(r.first.space) for r in found.runs]
+    at = sum(lengths[: behind + 1]) / sum(lengths)
+    shares = [(at, 1.0 + at)] if found.loop else [(0.0, at), (at, 1.0)]
+    for k, (row, (start, end)) in enumerate(zip(rows, shares, strict=True)):
+        name = ask.name if not k else f"{ask.name}_{base_name(row.runs[0].names[0][0]).replace(':', '_')}"
+        named = replace(ask, name=name)
+
+        def own(share: Array, start: float = start, end: float = end) -> Array:
+            return law(start + share * (end - start))
+
+        try:
+            out.append(_along(part, named, row, shape, more, own))
+        except EndsApart as error:
+            out += _mitred(part, named, row, shape, more, own, error.after)
+    return out
+
+
+def _along(part: Sequence[Face], ask: Ask, found: Followed, shape: Shape, more: tuple[float, float], law: Law) -> Strip:
+    """One strip along what was followed. Raises `EndsApart` where the fillets of a row do not meet."""
+    least = min(*ask.radius, *(r for _, r in ask.between))
     rolls = rolled(found.runs, law, least, shape, more, found.loop)
     lines: tuple[tuple[int, Curve], ...] = ((rolls[0].run.numbers[0], rolls[0].lines[0]),)
     if len(rolls) > 1:
