@@ -56,8 +56,15 @@ class Growth:
     by: float
 
     def of(self, face: Face) -> Face:
-        """The face, cut back already, with what comes. Raises `GeometryError` where that does not close."""
-        return with_corner(face, self.corner, [self.line], [self.past], self.by)
+        """The face, cut back already, with what comes, if that is more than a thread. Raises `GeometryError` where it
+        does not close.
+        """
+        try:
+            return with_corner(face, self.corner, [self.line], [self.past], self.by)
+        except GeometryError:
+            if curve_length(self.past) < _LEVEL:
+                return face
+            raise
 
 
 @dataclass(frozen=True)
