@@ -56,15 +56,8 @@ class Growth:
     by: float
 
     def of(self, face: Face) -> Face:
-        """The face, cut back already, with what comes, if that is more than a thread. Raises `GeometryError` where it
-        does not close.
-        """
-        try:
-            return with_corner(face, self.corner, [self.line], [self.past], self.by)
-        except GeometryError:
-            if curve_length(self.past) < _LEVEL:
-                return face
-            raise
+        """The face, cut back already, with what comes. Raises `GeometryError` where that does not close."""
+        return with_corner(face, self.corner, [self.line], [self.past], self.by)
 
 
 @dataclass(frozen=True)
@@ -119,6 +112,8 @@ def mitre(corner: Meeting, strips: Sequence[Strip], part: Sequence[Face]) -> Mit
             rest, space, cut = over
         else:
             rest, space, growth = _grown(one, two, begins, feet, float(table[-1, 2]), part, near)
+            if within(sharp.space, curve_points(space, np.linspace(0, 1, STATIONS)), _LEVEL):
+                growth = None  # a thread
         first.append((rest[:, 0], rest[:, 1], space))
     return Mitre({one.key: one.end(first, (start[0], feet[0].u)), two.key: second}, cut, growth)
 
