@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pamble.core.arrays import Array, norm
+from pamble.core.arrays import TINY, Array, norm
 from pamble.core.errors import GeometryError
 from pamble.core.faces.crossing.fit import ends_kept
 from pamble.core.fillets.ends import End
@@ -27,6 +27,10 @@ _FIT = 1e-5
 """Distance, mm, within which a line lies on what meets in it."""
 
 _STEPS, _SOLVED = 40, 1e-9
+_ALONG, _NEARLY = 0.03, 2e-4
+"""Sine of an angle at which fillets hardly cross: the errors of their surfaces would lead the line away along them; and
+how far apart, mm, they may be in the line then.
+"""
 
 
 @dataclass(frozen=True)
@@ -98,25 +102,33 @@ def met(one: Arm, two: Arm, start: tuple[float, float], ends: tuple[float, float
     share = np.clip(np.arccos(rise) / max(one.turn, 1e-6), 0.0, 1.0)
     way = np.sin(np.minimum(angle, np.pi / 2)) / np.sin(min(two.turn, np.pi / 2))
     x = np.column_stack([start[0] + way * (ends[0] - start[0]), share, start[1] + way * (ends[1] - start[1])])
+    for least, most in ((1e-12, _SOLVED), (_ALONG, _NEARLY)):
+        found = _newton(one, two, x, w, least)
+        p, q = one.derivatives(found[:, 0], found[:, 1])[0], two.derivatives(found[:, 2], w)[0]
+        within = (found > -1e-3).all() and (found < 1.0 + 1e-3).all()
+        if np.isfinite(found).all() and norm(q - p).max() <= most and within:
+            return w, found
+    raise GeometryError(f"{near} two fillets do not meet in one line: take radii that are nearer to each other.")
+
+
+def _newton(one: Arm, two: Arm, x: Array, w: Array, least: float) -> Array:
+    """Where two fillets meet, from places (m, 3) nearby. least: sine of the angle at which they cross, below which no
+    step is taken along the line.
+    """
     for _ in range(_STEPS):
         p, pu, pw = one.derivatives(x[:, 0], x[:, 1])
         q, qu, _ = two.derivatives(x[:, 2], w)
-        gap = q - p
         system = np.stack([pu, pw, -qu], axis=2)
-        step = _solved(system, gap)
-        size = np.abs(step).max(axis=1, keepdims=True)
-        x = x + step * np.minimum(1.0, 0.1 / np.maximum(size, 1e-300))
+        size = np.maximum(np.linalg.norm(system, axis=1), TINY)
+        step = _solved(system / size[:, None, :], q - p, least) / size
+        x = x + step * np.minimum(1.0, 0.1 / np.maximum(np.abs(step).max(axis=1, keepdims=True), TINY))
         if np.abs(step).max() < 1e-14:
             break
-    p, q = one.derivatives(x[:, 0], x[:, 1])[0], two.derivatives(x[:, 2], w)[0]
-    within = (x > -1e-3).all() and (x < 1.0 + 1e-3).all()
-    if not np.isfinite(x).all() or norm(q - p).max() > _SOLVED or not within:
-        raise GeometryError(f"{near} two fillets do not meet in one line: take radii that are nearer to each other.")
-    return w, x
+    return x
 
 
-def _solved(system: Array, gap: Array) -> Array:
-    return np.asarray((np.linalg.pinv(system, rcond=1e-12) @ gap[..., None])[..., 0])
+def _solved(system: Array, gap: Array, least: float = 1e-12) -> Array:
+    return np.asarray((np.linalg.pinv(system, rcond=least) @ gap[..., None])[..., 0])
 
 
 def fitted(table: Array, one: Arm, two: Arm) -> tuple[Array, Curve]:
