@@ -42,6 +42,10 @@ _ON = 1e-2
 """Distance, mm, within which an end of a contact lies on a fillet's side."""
 
 
+class Unreached(GeometryError):
+    """A side of a fillet along which its face ends nowhere."""
+
+
 def contact_edges(face: Face, name: str) -> list[Edge]:
     """The edges of a face that was cut back along the contact, the longest first."""
     own = [e for e in face.edges if base_name(e.name) == name]
@@ -72,7 +76,7 @@ def reach(surface: Surface, side: int, face: Face, name: str) -> Reach:
     feet = to_curve(line, ends)
     own = np.flatnonzero(feet.distance < _ON)
     if not len(own):
-        raise GeometryError("The contact does not reach the border of its face.")
+        raise Unreached("The contact does not reach the border of its face.")
     first, last = own[np.argsort(feet.t[own])[[0, -1]]]
     ways = [_way(surface, face, float(feet.t[i]), float(side), ends[i], name) for i in (first, last)]
     return Reach((_at_break(line, float(feet.t[first])), _at_break(line, float(feet.t[last]))), (ways[0], ways[1]))

@@ -27,7 +27,7 @@ _FIT = 1e-5
 """Distance, mm, within which a line lies on what meets in it."""
 
 _STEPS, _SOLVED = 40, 1e-9
-_ALONG, _NEARLY = 0.03, 2e-4
+_ALONG, _NEARLY = 0.03, 5e-4
 """Sine of an angle at which fillets hardly cross: the errors of their surfaces would lead the line away along them; and
 how far apart, mm, they may be in the line then.
 """

@@ -16,7 +16,7 @@ from pamble.core.curves.edit import run_on
 from pamble.core.errors import GeometryError
 from pamble.core.faces.cut_back import Cut, NotParted, cut_back
 from pamble.core.faces.face import Face
-from pamble.core.fillets.ends import SQUARE, end_line, reach
+from pamble.core.fillets.ends import SQUARE, Unreached, end_line, reach
 from pamble.core.fillets.rolled import Rolled
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.ends import with_end
@@ -76,7 +76,11 @@ def both_change(rolls: Sequence[Rolled], i: int, k: int) -> bool:
 
 def row_ends(part: Sequence[Face], rolls: Sequence[Rolled], name: str, loop: bool) -> RowEnds:
     """Where the fillets of a row of several end. Raises `NotJoined` where a contact does not reach so far."""
-    far = [reach(r.made.surface, 1, face, name) for r, face in zip(rolls, _far(part, rolls, name, loop), strict=True)]
+    try:
+        cut_far = _far(part, rolls, name, loop)
+        far = [reach(r.made.surface, 1, face, name) for r, face in zip(rolls, cut_far, strict=True)]
+    except Unreached as error:
+        raise NotJoined(*error.args) from None
     ends = [(f.at, f.at) for f in far]
     lines = _lines(rolls, ends, loop)
     cut = _near(part, rolls, name, lines) if len(lines) > 1 else {}
