@@ -21,9 +21,9 @@ from pamble.core.spline.evaluate import curve_points
 from pamble.core.ticking import tick
 from pamble.core.tolerances import SEAM_SEARCH
 
-_FARTHER, _JOINED = (0.0, 2.0, 5.0), (0.5, 2.0, 5.0)
-"""Times the radius by which the ball rolls on, one after the other: where two fillets meet outside a corner, or a face
-leans; and where those in a row do not reach each other.
+_FARTHER, _JOINED, _TO_MITRE = (0.0, 2.0, 5.0), (0.5, 2.0, 5.0), (2.0, 6.0)
+"""Times the radius by which the ball rolls on, one after the other: where a face leans; where those in a row do not
+reach each other; and where two fillets meet outside a corner.
 """
 
 
@@ -70,8 +70,9 @@ def lay(part: Sequence[Face], asked: Sequence[Ask], shape: Shape, gap: bool, far
     corners = meetings(strips)
     mitres = list[Mitre]()
     if any(c.mitre for c in corners) and not gap:
-        if not farther[0] and any(c.mitre and too_short(c, strips, part) for c in corners):
-            return lay(part, asked, shape, gap, (_FARTHER[1], 0.0))
+        more = [f for f in _TO_MITRE if f > farther[0]]
+        if more and any(c.mitre and too_short(c, strips, part) for c in corners):
+            return lay(part, asked, shape, gap, (more[0], farther[1]))
         mitres = [_mitre(c, strips, part) for c in corners if c.mitre]
     across = [standing_across(s, part, _free(s, i, corners)) for i, s in enumerate(strips)]
     past = [{} if s.apart else overs(s, part, own) for s, own in zip(strips, across, strict=True)]

@@ -88,7 +88,10 @@ def mitre(corner: Meeting, strips: Sequence[Strip], part: Sequence[Face]) -> Mit
     near = _near(corner)
     crossed = _crossings(one.shared, two.shared)
     if not crossed:
-        raise GeometryError(f"{near} the contacts of two fillets do not cross on the face that both share.")
+        raise GeometryError(
+            f"{near} the contacts of two fillets do not cross on the face that both share: take radii that are nearer "
+            "to each other."
+        )
     start = min(crossed, key=lambda m: float(norm(m.points[0] - corner.point))).t
     sharp = _sharp_edge(part, one, two, corner.point, near)
     feet = [_reached(arm, sharp, corner.point, near) for arm in (one, two)]
