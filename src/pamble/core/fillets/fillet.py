@@ -107,7 +107,7 @@ def _built(part: Sequence[Face], asked: Sequence[Ask], shape: Shape, section: Se
     out = _ended(part, laid, section)
     for farther in _FARTHEST if out.short else ():
         with suppress(GeometryError):
-            again = lay(part, asked, shape, gap, (farther, 0.0))
+            again = lay(part, asked, shape, gap, (farther, 0.0), laid.stops)
             there = _ended(part, again, section)
             if not there.short:
                 laid, out = again, there

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
 
 from pamble.core.errors import GeometryError
@@ -10,12 +11,13 @@ from pamble.core.faces.cut_back import Cut, NotParted, cut_back
 from pamble.core.faces.face import Face
 from pamble.core.fillets.ends import onto_borders
 from pamble.core.fillets.grown import Over, cuts_past, overs, shortened, standing_across
+from pamble.core.fillets.kinked import kinks
 from pamble.core.fillets.meeting import Meeting, meetings
 from pamble.core.fillets.mitre import Mitre, mitre, too_short
 from pamble.core.fillets.pierced import Gap, gaps
 from pamble.core.fillets.row_ends import NotJoined
 from pamble.core.fillets.shape import Shape
-from pamble.core.fillets.strip import Ask, Strip, strips
+from pamble.core.fillets.strip import Ask, Strip, followed, strips
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.ticking import tick
@@ -30,7 +32,7 @@ reach each other; and where two fillets meet outside a corner.
 @dataclass(frozen=True)
 class Laid:
     """across, past: of each strip the numbers of the faces across its free ends, and the contacts that run past its
-    corners, by end.
+    corners, by end. stops: whether fillets end at kinks.
     """
 
     strips: list[Strip]
@@ -40,16 +42,31 @@ class Laid:
     past: list[dict[int, tuple[Over, ...]]]
     changed: dict[int, Face]
     left: dict[str, list[Gap]]
+    stops: bool
 
 
 def lay_out(part: Sequence[Face], asked: Sequence[Ask], shape: Shape, gap: bool) -> Laid:
+    """The same as `lay`, its balls rolled on as far as it takes to part the faces; where creases kink and fillets do
+    not meet behind, they end there. Raises the first error.
+    """
+    try:
+        return _rolled_on(part, asked, shape, gap, False)
+    except GeometryError as error:
+        with suppress(GeometryError):
+            found = [followed(part, ask) for ask in asked if ask.edge is not None]
+            if any(kinks(f.runs, f.loop) for f in found):
+                return _rolled_on(part, asked, shape, gap, True)
+        raise error from None
+
+
+def _rolled_on(part: Sequence[Face], asked: Sequence[Ask], shape: Shape, gap: bool, stops: bool) -> Laid:
     """The same as `lay`, its balls rolled on as far as it takes to part the faces. Raises the first error."""
     short: GeometryError | None = None
     ways = [(farther, 0.0) for farther in _FARTHER]
     while ways:
         way = ways.pop(0)
         try:
-            return lay(part, asked, shape, gap, way)
+            return lay(part, asked, shape, gap, way, stops)
         except NotParted as error:
             if isinstance(error, NotJoined) and not way[1]:
                 ways = [(farther, farther) for farther in _JOINED]
@@ -62,17 +79,20 @@ def lay_out(part: Sequence[Face], asked: Sequence[Ask], shape: Shape, gap: bool)
     raise short
 
 
-def lay(part: Sequence[Face], asked: Sequence[Ask], shape: Shape, gap: bool, farther: tuple[float, float]) -> Laid:
-    """The balls along all creases, the corners in which they meet, and all faces beside them, cut back. farther: see
-    `_strips`.
+def lay(
+    part: Sequence[Face], asked: Sequence[Ask], shape: Shape, gap: bool, farther: tuple[float, float],
+    stops: bool = False,
+) -> Laid:  # fmt: skip
+    """The balls along all creases, the corners in which they meet, and all faces beside them, cut back. farther, stops:
+    see `_strips`.
     """
-    strips = _strips(part, asked, shape, farther)
+    strips = _strips(part, asked, shape, farther, stops)
     corners = meetings(strips)
     mitres = list[Mitre]()
     if any(c.mitre for c in corners) and not gap:
         more = [f for f in _TO_MITRE if f > farther[0]]
         if more and any(c.mitre and too_short(c, strips, part) for c in corners):
-            return lay(part, asked, shape, gap, (more[0], farther[1]))
+            return lay(part, asked, shape, gap, (more[0], farther[1]), stops)
         mitres = [_mitre(c, strips, part) for c in corners if c.mitre]
     across = [standing_across(s, part, _free(s, i, corners)) for i, s in enumerate(strips)]
     past = [{} if s.apart else overs(s, part, own) for s, own in zip(strips, across, strict=True)]
@@ -81,7 +101,7 @@ def lay(part: Sequence[Face], asked: Sequence[Ask], shape: Shape, gap: bool, far
     changed, left = _cut(part, strips, corners, over)
     for own in (m.growth for m in mitres if m.growth is not None):
         changed[own.number] = own.of(changed[own.number])
-    return Laid(strips, corners, mitres, across, past, changed, left)
+    return Laid(strips, corners, mitres, across, past, changed, left, stops)
 
 
 def _mitre(corner: Meeting, strips: Sequence[Strip], part: Sequence[Face]) -> Mitre:
@@ -98,11 +118,13 @@ def _free(s: Strip, number: int, corners: Sequence[Meeting]) -> list[int]:
     return [] if s.closed else [end for end in (0, -1) if not any((number, end) in c.ends for c in corners)]
 
 
-def _strips(part: Sequence[Face], asked: Sequence[Ask], shape: Shape, farther: tuple[float, float]) -> list[Strip]:
+def _strips(
+    part: Sequence[Face], asked: Sequence[Ask], shape: Shape, farther: tuple[float, float], stops: bool
+) -> list[Strip]:
     """The ball along every crease; an edge that lies along one that was asked for before is not followed again.
 
     farther: by how many radii it rolls on beyond the ends, as a mitre, or a face that leans, may ask for; and beyond
-    the joints of a row.
+    the joints of a row. stops: see `strips`.
     """
     out: list[Strip] = []
     for ask in asked:
@@ -113,7 +135,7 @@ def _strips(part: Sequence[Face], asked: Sequence[Ask], shape: Shape, farther: t
             if any(to_curve(line, middle).distance[0] < SEAM_SEARCH for line in lines):
                 continue
         most = 0.0 if ask.edge is None else max(ask.radius)
-        out += strips(part, ask, shape, (farther[0] * most, farther[1] * most))
+        out += strips(part, ask, shape, (farther[0] * most, farther[1] * most), stops)
     return out
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from contextlib import suppress
 from dataclasses import dataclass, replace
 from functools import partial
 from itertools import pairwise
@@ -167,12 +166,15 @@ def followed(part: Sequence[Face], ask: Ask) -> Followed:
     return crease_apart(part, ask.number, ask.other)
 
 
-def strips(part: Sequence[Face], ask: Ask, shape: Shape, more: tuple[float, float] = (0.0, 0.0)) -> list[Strip]:
+def strips(
+    part: Sequence[Face], ask: Ask, shape: Shape, more: tuple[float, float] = (0.0, 0.0), stops: bool = False
+) -> list[Strip]:
     """Roll the ball along the whole crease through an edge of one face of a part: in one strip, or in several that end
     in each other where the faces beside it meet at a small angle.
 
-    more: by how many mm the ball rolls on over its ends, and over the joints of a row, besides. Raises `GeometryError`,
-    before anything is built, with what is wrong, where, and the largest radius that works.
+    more: by how many mm the ball rolls on over its ends, and over the joints of a row, besides. stops: end at a kink
+    over which the ball does not run on. Raises `GeometryError`, before anything is built, with what is wrong, where,
+    and the largest radius that works.
     """
     found = followed(part, ask)
     _check(found.runs, found.loop, ask)
@@ -180,17 +182,31 @@ def strips(part: Sequence[Face], ask: Ask, shape: Shape, more: tuple[float, floa
         return [_along(part, ask, found, shape, more, _law(found, ask))]
     except GeometryError as error:
         after = error.after if isinstance(error, EndsApart) else None
-        turns = kinks(found.runs, found.loop)
-        if ask.edge is not None and turns and (after is None or after in turns):
-            ends = [after] if after is not None and not found.loop else list(turns)
-            left = parted(found, ends, ask.edge)
-            with suppress(GeometryError):
-                _check(left.runs, left.loop, ask)
-                own = _along(part, ask, left, shape, more, _law(left, ask))
-                return [replace(own, words=tuple(_STOPS.format(turns[i], *found.runs[i].first.ends[1]) for i in ends))]
+        if stops:
+            return [_stopped(part, ask, found, shape, more, after, error)]
         if after is None:
             raise
         return [replace(s, parted=error) for s in _mitred(part, ask, found, shape, more, _law(found, ask), after)]
+
+
+def _stopped(
+    part: Sequence[Face], ask: Ask, found: Followed, shape: Shape, more: tuple[float, float], after: int | None,
+    error: GeometryError,
+) -> Strip:  # fmt: skip
+    """The ball along the edge that was asked for, as far as the next kinks; behind that run alone where one is known.
+    Raises the error that led here where there are none, or none helps.
+    """
+    turns = kinks(found.runs, found.loop)
+    if ask.edge is None or not turns or (after is not None and after not in turns):
+        raise error
+    ends = [after] if after is not None and not found.loop else list(turns)
+    left = parted(found, ends, ask.edge)
+    try:
+        _check(left.runs, left.loop, ask)
+        own = _along(part, ask, left, shape, more, _law(left, ask))
+    except GeometryError:
+        raise error from None
+    return replace(own, words=tuple(_STOPS.format(turns[i], *found.runs[i].first.ends[1]) for i in ends))
 
 
 def _law(found: Followed, ask: Ask) -> Law:
