@@ -33,10 +33,11 @@ class Refused(Exception):
 
 @dataclass
 class Bench:
-    """A study that grows step by step."""
+    """A study that grows step by step. aside: faces that are no part of the body."""
 
     rng: np.random.Generator
     kernel: Kernel = field(default_factory=lambda: Kernel({"name": "Grown", "features": []}))
+    aside: Sequence[str] = ()
 
     def add(self, id: str, kind: str, **params: Any) -> list[str]:
         """Adds a step; the ids of the objects that it makes."""
@@ -59,7 +60,8 @@ class Bench:
         return float(self.rng.uniform(low, high))
 
     def faces(self) -> list[tuple[str, Face]]:
-        return [(i, s.shape.face) for i, s in self.kernel.now.world.items() if s.shape.face is not None]
+        made = ((i, s.shape.face) for i, s in self.kernel.now.world.items())
+        return [(i, face) for i, face in made if face is not None and i not in self.aside]
 
 
 def polygon(bench: Bench, height: float) -> dict[str, Any]:

@@ -3,12 +3,11 @@ forms.
 """
 
 import json
-from itertools import pairwise
 
 import numpy as np
 import pytest
 from OCP.BRepAdaptor import BRepAdaptor_Curve
-from OCP.BRepAlgoAPI import BRepAlgoAPI_Common, BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
 from OCP.BRepBuilderAPI import (
     BRepBuilderAPI_MakeEdge,
     BRepBuilderAPI_MakeFace,
@@ -31,7 +30,7 @@ from OCP.STEPControl import STEPControl_Reader
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopExp import TopExp_Explorer
 from OCP.TopoDS import TopoDS
-from scipy.integrate import dblquad, quad
+from scipy.integrate import quad
 
 from pamble.cli.main import main
 from pamble.core.checks.body import body_of
@@ -283,38 +282,6 @@ def test_blended_sections_meet_in_mitres_round_a_rim(section, tmp_path):
         assert found == pytest.approx(100 * 60 * 40 - parabola, rel=1e-9)
     else:  # fuller than the parabola, and less so than the chord
         assert parabola < 100 * 60 * 40 - found < 3 * parabola
-
-
-def test_fillets_of_unlike_radii_beside_sharp_edges_take_what_each_takes_alone(tmp_path):
-    places, radii = RIM.split(), ("4", "9", "6", "7.5")
-    solid, out = written(box(), tmp_path / "solid.step"), tmp_path / "filleted.step"
-    assert main(["fillet", solid, *named(RIM), "--radius", *radii, "-o", str(out)]) == 0
-    free, sewn = shell(out)
-    assert free == 0
-    common = None
-    for place, radius in zip(places, radii, strict=True):
-        alone = tmp_path / "alone.step"
-        assert main(["fillet", solid, "--edge", place, "--radius", radius, "-o", str(alone)]) == 0
-        body = solid_of(shell(alone)[1])
-        common = body if common is None else BRepAlgoAPI_Common(common, body).Shape()
-    assert volume(solid_of(sewn)) == pytest.approx(volume(common), rel=1e-6)
-
-
-def test_round_a_post_walls_grow_up_to_the_larger_of_two_fillets(tmp_path):
-    solid, out = written(post(), tmp_path / "post.step"), tmp_path / "filleted.step"
-    places, radii = named("50,20,40 70,30,40 50,40,40 30,30,40"), (4.0, 9.0, 6.0, 7.5)
-    assert main(["fillet", solid, *places, "--radius", *map(str, radii), "-o", str(out)]) == 0
-    free, sewn = shell(out)
-    assert free == 0
-
-    def height(radius, away):
-        return radius - np.sqrt(radius**2 - (radius - min(away, radius)) ** 2)
-
-    # Along a wall the corner of a square about its circle; beyond two walls what lies below both fillets.
-    want = volume(post()) + sum((1 - np.pi / 4) * r * r * length for r, length in zip(radii, (40, 20) * 2, strict=True))
-    for a, b in pairwise([*radii, radii[0]]):
-        want += dblquad(lambda y, x, a=a, b=b: min(height(a, x), height(b, y)), 0, a, 0, b)[0]
-    assert volume(solid_of(sewn)) == pytest.approx(want, rel=1e-8)
 
 
 def test_a_rim_of_curved_faces_at_odd_angles_is_mitred_and_sews_closed(tmp_path, capsys):
