@@ -7,6 +7,7 @@ from pamble.core.checks.body import body_of
 from pamble.core.exchange.step import write_step
 from pamble.core.faces.inside import inside
 from pamble.core.spline.evaluate import surface_points
+from pamble.study.frame import read_frame
 from pamble.study.stored import SurfaceData
 from tests.cli.test_fillet_shells import shell
 from tests.core.fillets.test_dying import SLANTED, line_on
@@ -60,4 +61,7 @@ def test_a_rim_is_filleted_over_a_line_that_dies_out_on_its_deck(kind, numbers, 
         assert body_of([f for _, f in faces]).closed
         write_step(faces, tmp_path / "part.step")
         assert shell(tmp_path / "part.step")[0] == 0
+        # Fillets that end in each other on the line promise no more than that they meet.
+        rows = [r for r in read_frame(kernel.frame())[0]["seams"] if section in (r["a"]["feature"], r["b"]["feature"])]
+        assert {r["state"] for r in rows} == {"holds"}
         kernel.commit({"op": "remove_features", "ids": [section]})

@@ -9,6 +9,8 @@ from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
 
+import numpy as np
+
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
 from pamble.core.faces.pieces import pieces_of
@@ -133,7 +135,11 @@ def _built(part: Sequence[Face], asked: Sequence[Ask], shape: Shape, section: Se
     parts = {n: pieces_of(face) for n, face in changed.items()}
     more = tuple((n, piece) for n, own in parts.items() for piece in own[1:])
     whole = {n: own[0] for n, own in parts.items()}
-    return Fillet(tuple(made), closed, left, whole, (least, most), tuple(warnings), frozenset(out.gone), more)
+    first = np.cumsum([0, *(len(own) for own in ended)])
+    mitres = tuple(tuple((int(first[i - at]) + at, at) for i, at in c.ends) for c in corners if c.mitre)
+    return Fillet(
+        tuple(made), closed, left, whole, (least, most), tuple(warnings), frozenset(out.gone), more, mitres=mitres
+    )
 
 
 @dataclass(frozen=True)

@@ -18,7 +18,8 @@ class Fillet:
     (3,) that are left open. changed: faces of the part that were cut back, by their number: those beside the creases,
     and those that stand across their ends; gone: numbers of those of which nothing is left. radii: least and largest,
     mm. pieces: what else is left of faces of which a neck went, with their numbers. together: numbers of faces that go
-    on in each other and were cut back as one.
+    on in each other and were cut back as one. mitres: pairs of fillets that end in each other beside an edge that stays
+    sharp, each by its number and its start (0) or end (-1).
     """
 
     faces: tuple[FilletFace, ...]
@@ -30,6 +31,7 @@ class Fillet:
     gone: frozenset[int] = frozenset()
     pieces: tuple[tuple[int, Face], ...] = ()
     together: tuple[frozenset[int], ...] = ()
+    mitres: tuple[tuple[tuple[int, int], ...], ...] = ()
 
     def unsound(self) -> list[str]:
         """Words about faces, new or cut, that other programs may not take."""

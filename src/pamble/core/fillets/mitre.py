@@ -44,12 +44,13 @@ _MARGIN, _LEAST_MARGIN = 0.05, 0.02
 
 @dataclass(frozen=True)
 class Growth:
-    """A face that grows over a sharp edge until it meets the deeper fillet. number: of the face; corner: where its own
-    contact ends on that edge (3,); past: how this runs on from there, to the line in which both meet; by: how far it is
-    carried on, mm.
+    """A face that grows over a sharp edge until it meets the deeper fillet. number: of the face; name: of the edge that
+    its own contact cuts; corner: where that ends on the sharp edge (3,); past: how it runs on to the line in which both
+    meet; by: how far the face is carried on, mm.
     """
 
     number: int
+    name: str
     corner: Array
     line: Curve
     past: Curve
@@ -57,7 +58,7 @@ class Growth:
 
     def of(self, face: Face) -> Face:
         """The face, cut back already, with what comes. Raises `GeometryError` where that does not close."""
-        return with_corner(face, self.corner, [self.line], [self.past], self.by)
+        return with_corner(face, self.corner, [self.line], [self.past], self.by, self.name)
 
 
 @dataclass(frozen=True)
@@ -209,7 +210,7 @@ def _grown(
         )
     control, space = _lying(one, rows)
     past = curve_part(two.own, *sorted((feet[1].u, ends)))
-    return control, space, Growth(two.other, feet[1].point, space, past, by)
+    return control, space, Growth(two.other, two.name, feet[1].point, space, past, by)
 
 
 def _lying(one: Arm, rows: Array) -> tuple[Array, Curve]:

@@ -76,11 +76,14 @@ def bordered(face: Face, row: Sequence[Curve]) -> Face:
     return face
 
 
-def with_corner(face: Face, corner: Array, lines: Sequence[Curve], past: Sequence[Curve], by: float) -> Face:
+def with_corner(
+    face: Face, corner: Array, lines: Sequence[Curve], past: Sequence[Curve], by: float, runs_on: str = ""
+) -> Face:
     """The face bounded by a row of lines in place of its corner (3,): what lies between them goes, or comes.
 
-    past: lines from the corner to an end of the row, where that lies on no edge; by: see `roomy`. Raises
-    `GeometryError` where they do not close with the face's border.
+    past: lines from the corner to an end of the row, where that lies on no edge; by: see `roomy`; runs_on: name of the
+    edge that these run on from, where that is one of the face. Raises `GeometryError` where they do not close with the
+    face's border.
     """
     surface = face.surface
     if not all(lies_on(surface, line) for line in [*lines, *past]):
@@ -90,9 +93,9 @@ def with_corner(face: Face, corner: Array, lines: Sequence[Curve], past: Sequenc
     at = np.array([foot.u[0], foot.v[0]])
     border = [_moved(s, face.surface, surface) for s in border_sources(face)]
     row = list[Source]()
-    for name, line in [*((FILLET, line) for line in lines), *((PAST, line) for line in past)]:
+    for name, label, line in [*((FILLET, "", line) for line in lines), *((PAST, runs_on, line) for line in past)]:
         fits = curve_onto(surface, line, None, _FIT)
-        row += [Source(name, onto_border(f.on_a, border, at, scale), f.space, cutter=name) for f in fits]
+        row += [Source(name, onto_border(f.on_a, border, at, scale), f.space, cutter=name, label=label) for f in fits]
     if not row:
         raise GeometryError(OPEN)
     row = [_tangent_to(s, [r for r in row if r.name == FILLET], scale) if s.name == PAST else s for s in row]

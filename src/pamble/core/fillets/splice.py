@@ -210,11 +210,14 @@ def _place_on(source: Source, tip: Array, scale: Array) -> float | None:
 
 
 def _face(surface: Surface, loops: Sequence[Sequence[Piece]]) -> Face:
-    """The face in loops. A row has a name of its own: where several end on a face, "fillet", "fillet-2" and so on."""
+    """The face in loops. A row has a name of its own: where several end on a face, "fillet", "fillet-2" and so on, but
+    for what runs on from an edge, which has the name of that as its label.
+    """
     real = [[p for p in loop if p.source.space is not None and p.end > p.start] for loop in loops]
     taken = {base_name(p.source.name) for loop in real for p in loop if not p.source.cuts}
-    own = {name: _free_name(name, taken) for name in {p.source.name for loop in real for p in loop if p.source.cuts}}
-    named = [[(own[p.source.name] if p.source.cuts else p.source.name, p) for p in loop] for loop in real]
+    rows = {p.source.name for loop in real for p in loop if p.source.cuts and not p.source.label}
+    own = {name: _free_name(name, taken) for name in rows}
+    named = [[(p.source.label or own.get(p.source.name, p.source.name), p) for p in loop] for loop in real]
     many = Counter(name for loop in named for name, _ in loop)
     seen = Counter[str]()
     made = []

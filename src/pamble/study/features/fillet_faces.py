@@ -11,15 +11,17 @@ import numpy as np
 from pydantic import Field
 
 from pamble.core.arrays import Array
+from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face, base_name
 from pamble.core.fillets.crease import Crease, crease
+from pamble.core.fillets.ends import end_edges
 from pamble.core.fillets.figured import FilletFace
 from pamble.core.fillets.fillet import fillet
 from pamble.core.fillets.filleted import Fillet
 from pamble.core.fillets.shape import Section
 from pamble.core.fillets.strip import Ask, followed
-from pamble.core.spline.closest import to_curve
+from pamble.core.spline.closest import to_curve, within
 from pamble.core.spline.evaluate import curve_points
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, Shape
 from pamble.study.features.fields import choice, number
@@ -118,6 +120,8 @@ def run(params: FilletParams, inputs: Inputs, context: Context) -> Made:
         if own.side == side
         for seam in _seams(beside[n], row, own, order, _slot(k))
     )
+    trimmed = [(ids[n], face) for n, face in made.changed.items()]
+    seams += tuple(seam for pair in made.mitres for seam in _mitred(pair, shapes, trimmed, context.step))
     shapes += [piece for _, _, piece in left]
     return Made(
         {_slot(i): Shape(face) for i, face in enumerate(shapes)},
@@ -213,6 +217,23 @@ def _seams(beside: Sequence[tuple[str, Face]], row: FilletFace, own: Edge, order
         DeclaredSeam(own.name, id, edge.name, order, slot, part=len(contacts) > 1)
         for id, edge in (contacts[k] for k in along)
     ]
+
+
+def _mitred(
+    pair: Sequence[tuple[int, int]], fillets: Sequence[Face], beside: Sequence[tuple[str, Face]], step: str
+) -> Iterator[DeclaredSeam]:
+    """The seams at which two fillets end in each other, and on a face over the edge that stays sharp. pair: numbers of
+    the fillets, and their start (0) or end (-1).
+    """
+    ends = [sorted(end_edges(fillets[k], at), key=lambda e: -curve_length(e.space)) for k, at in pair]
+    (one, _), (two, _) = pair
+    yield DeclaredSeam(ends[0][0].name, object_id(step, _slot(two)), ends[1][0].name, 0, _slot(one))
+    for (k, _), (_, *others) in zip(pair, ends, strict=True):
+        for own in others:
+            middle = curve_points(own.space, [0.5 * sum(own.space.domain)])
+            for id, face in beside:
+                for edge in (e for e in face.edges if within(e.space, middle, _ALONG)):
+                    yield DeclaredSeam(own.name, id, edge.name, 0, _slot(k))
 
 
 KIND = FeatureKind(
