@@ -34,6 +34,16 @@ _EDGE_NORMAL, _EDGE_ACROSS, _EDGE_ALONG = 2e-4, 4e-4, 1e-4
 _LOOSE = 0.05
 """How far, relative to its size, the direction of a row may move inside the tangent plane."""
 
+_SLOPES, _BACK = (SLOPE, 10 * SLOPE, 100 * SLOPE, 1000 * SLOPE), 0.25
+"""Aims for the slope of a row against the tangent plane that are tried one after the other, radians; and the share of
+the wanted direction below which a row turns back.
+"""
+
+_BENDS, _MISSED, _FAR = (BEND, 10 * BEND, 100 * BEND, 1000 * BEND), 0.05, 2.0
+"""The same for their bends, relative to the curvature: where that is missed by a share of it all the same, and times
+the direction's size by which a row leads astray in the tangent plane then.
+"""
+
 _EXACT_ROWS: Remembered[Curve, tuple[int, bytes], Array] = Remembered(4)
 
 
@@ -99,29 +109,49 @@ def _held(degree: int, space: bytes, lower: int, key: bytes) -> bool:
 
 
 def _direction_row(space: RowSpace, f: EdgeFrames, run: Array, wanted: Leaving, loose: float | Array) -> Array:
-    """First derivatives across: in the neighbours' tangent planes, near the wanted velocity."""
+    """First derivatives across: in the neighbours' tangent planes, near the wanted velocity. Where there are so few
+    spans that only a row that turns back would lie in them, it leaves them rather.
+    """
     d, size = wanted.velocity, norm(wanted.velocity)
-    conditions = [
-        Condition(space.values, f.normal, np.zeros(size.shape), SLOPE * size),
-        Condition(space.values, f.outward, dot(f.outward, d), loose * size),
-        Condition(space.values, run, dot(run, d), loose * size),
-    ]
-    return solve_row(space, conditions, d[:, 0], d[:, -1])
+    leaves = dot(f.outward, d)
+    row = np.zeros(0)
+    for slope in _SLOPES:
+        conditions = [
+            Condition(space.values, f.normal, np.zeros(size.shape), slope * size),
+            Condition(space.values, f.outward, leaves, loose * size),
+            Condition(space.values, run, dot(run, d), loose * size),
+        ]
+        row = solve_row(space, conditions, d[:, 0], d[:, -1])
+        if not (dot(f.outward, space.values @ row) < _BACK * leaves).any():
+            break
+    return row
 
 
 def _bend_row(
     space: RowSpace, f: EdgeFrames, run: Array, wanted: Leaving, d: Array, diagonal: float, loose: float | Array
 ) -> Array:
-    """Second derivatives across: the neighbours' curvature along the normal, calm in the tangent plane."""
+    """Second derivatives across: the neighbours' curvature along the normal, calm in the tangent plane, which comes
+    first where the spans are too few for both.
+    """
     size = norm(d)
     square = np.maximum(dot(d, f.outward) ** 2, 0.05 * size**2)
-    reference = np.maximum(np.abs(f.curvature), 1.0 / diagonal)
-    conditions = [
-        Condition(space.values, f.normal, f.jet.second(d, d), BEND * reference * square),
-        Condition(space.values, f.outward, dot(f.outward, wanted.bend), 2 * loose * size),
-        Condition(space.values, run, dot(run, wanted.bend), 2 * loose * size),
-    ]
-    return solve_row(space, conditions, None, None)
+    aim = np.maximum(np.abs(f.curvature), 1.0 / diagonal) * square
+    bent = f.jet.second(d, d)
+    row = np.zeros(0)
+    for bend in _BENDS:
+        conditions = [
+            Condition(space.values, f.normal, bent, bend * aim),
+            Condition(space.values, f.outward, dot(f.outward, wanted.bend), 2 * loose * size),
+            Condition(space.values, run, dot(run, wanted.bend), 2 * loose * size),
+        ]
+        row = solve_row(space, conditions, None, None)
+        e = space.values @ row
+        off = e - wanted.bend
+        aside = norm(off - dot(f.normal, off)[..., None] * f.normal)
+        missed = np.abs(dot(f.normal, e) - bent) > _MISSED * aim
+        if not (missed.any() and (aside > _FAR * size).any()):
+            break
+    return row
 
 
 def _change_row(
