@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -29,8 +29,10 @@ from pamble.core.spline.surface import Surface
 _MEETS = 1e-3
 """Distance, mm, within which two contacts cross, and a contact reaches the sharp edge."""
 
-_LEVEL = 1e-3
-"""Distance, mm, on the sharp edge up to which both contacts reach it in one place."""
+_LEVEL, _SHORT = 1e-3, 1e-2
+"""Distance, mm, on the sharp edge up to which both contacts reach it in one place; length of a thread beside it that is
+left.
+"""
 
 _SHARP = 1e-2
 """Distance, mm, within which the sharp edge starts at the corner and lies along both faces."""
@@ -46,7 +48,7 @@ _MARGIN, _LEAST_MARGIN = 0.05, 0.02
 class Growth:
     """A face that grows over a sharp edge until it meets the deeper fillet. number: of the face; name: of the edge that
     its own contact cuts; corner: where that ends on the sharp edge (3,); past: how it runs on to the line in which both
-    meet; by: how far the face is carried on, mm.
+    meet; by: how far the face is carried on, mm. thread: whether that is hardly wider than nothing.
     """
 
     number: int
@@ -55,10 +57,18 @@ class Growth:
     line: Curve
     past: Curve
     by: float
+    thread: bool = False
 
     def of(self, face: Face) -> Face:
-        """The face, cut back already, with what comes. Raises `GeometryError` where that does not close."""
-        return with_corner(face, self.corner, [self.line], [self.past], self.by, self.name)
+        """The face, cut back already, with what comes. Raises `GeometryError` where that does not close, and is more
+        than a thread.
+        """
+        try:
+            return with_corner(face, self.corner, [self.line], [self.past], self.by, self.name)
+        except GeometryError:
+            if self.thread:
+                return face
+            raise
 
 
 @dataclass(frozen=True)
@@ -116,8 +126,8 @@ def mitre(corner: Meeting, strips: Sequence[Strip], part: Sequence[Face]) -> Mit
             rest, space, cut = over
         else:
             rest, space, growth = _grown(one, two, begins, feet, float(table[-1, 2]), part, near)
-            if within(sharp.space, curve_points(space, np.linspace(0, 1, STATIONS)), _LEVEL):
-                growth = None  # a thread
+            thread = within(sharp.space, curve_points(space, np.linspace(0, 1, STATIONS)), _LEVEL)
+            growth = None if thread and curve_length(space) < _SHORT else replace(growth, thread=thread)
         first.append((rest[:, 0], rest[:, 1], space))
     return Mitre({one.key: one.end(first, (start[0], feet[0].u)), two.key: second}, cut, growth)
 
