@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import count
 
@@ -217,7 +217,7 @@ def _face(surface: Surface, loops: Sequence[Sequence[Piece]]) -> Face:
     taken = {base_name(p.source.name) for loop in real for p in loop if not p.source.cuts}
     rows = {p.source.name for loop in real for p in loop if p.source.cuts and not p.source.label}
     own = {name: _free_name(name, taken) for name in rows}
-    named = [[(p.source.label or own.get(p.source.name, p.source.name), p) for p in loop] for loop in real]
+    named = [[(_called(p.source, own), p) for p in loop] for loop in real]
     many = Counter(name for loop in named for name, _ in loop)
     seen = Counter[str]()
     made = []
@@ -231,6 +231,11 @@ def _face(surface: Surface, loops: Sequence[Sequence[Piece]]) -> Face:
             edges.append(Edge(surface, called, part, p.way, None, p.source.at, p.source.space))
         made.append(tuple(edges))
     return Face(surface, tuple(made))
+
+
+def _called(source: Source, rows: Mapping[str, str]) -> str:
+    """The name of an edge. rows: names of what was put into a border, by that of its source."""
+    return (source.label or rows[source.name]) if source.cuts else source.name
 
 
 def _free_name(name: str, taken: Collection[str]) -> str:
