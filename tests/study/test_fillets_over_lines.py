@@ -65,3 +65,18 @@ def test_a_rim_is_filleted_over_a_line_that_dies_out_on_its_deck(kind, numbers, 
         rows = [r for r in read_frame(kernel.frame())[0]["seams"] if section in (r["a"]["feature"], r["b"]["feature"])]
         assert {r["state"] for r in rows} == {"holds"}
         kernel.commit({"op": "remove_features", "ids": [section]})
+
+
+def test_fillets_of_unlike_radii_promise_the_mitres_in_which_they_meet(kernel):
+    """A prism with a corner inward: there a wall grows, elsewhere a fillet goes on over the edge that stays sharp."""
+    ring = [[55, 0, 0], [-25, 45, 0], [-8, 0, 0], [-25, -45, 0], [55, 0, 0]]
+    add(kernel, "rim", "cv_curve", curve={"degree": 1, "control": ring})
+    add(kernel, "wall", "extrude", curve=line("rim"), forward=30)
+    walls = [id for id in kernel.now.world if id.split("/")[0] == "wall"]
+    add(kernel, "lid", "cap", edges=[line(id, "v1") for id in walls])
+    edges, faces = [line("lid", e.name) for e in face(kernel, "lid").edges], [{"feature": id} for id in walls]
+    state = add(kernel, "round", "fillet", edges=edges, faces=faces, radius=2, radii=[2, 5, 3, 4])
+    assert state.problem is None
+    rows = [r for r in read_frame(kernel.frame())[0]["seams"] if r["a"]["feature"].startswith("round")]
+    assert {r["state"] for r in rows} == {"holds"}
+    assert sum(r["b"]["feature"].startswith("round") and r["target"] == 0 for r in rows) == 4

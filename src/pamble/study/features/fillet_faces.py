@@ -5,13 +5,13 @@ ball lies where three of one radius meet.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from itertools import product
 from typing import Annotated, Any
 
 import numpy as np
 from pydantic import Field
 
 from pamble.core.arrays import Array
-from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face, base_name
 from pamble.core.fillets.crease import Crease, crease
@@ -21,7 +21,7 @@ from pamble.core.fillets.fillet import fillet
 from pamble.core.fillets.filleted import Fillet
 from pamble.core.fillets.shape import Section
 from pamble.core.fillets.strip import Ask, followed
-from pamble.core.spline.closest import to_curve, within
+from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, Shape
 from pamble.study.features.fields import choice, number
@@ -225,15 +225,20 @@ def _mitred(
     """The seams at which two fillets end in each other, and on a face over the edge that stays sharp. pair: numbers of
     the fillets, and their start (0) or end (-1).
     """
-    ends = [sorted(end_edges(fillets[k], at), key=lambda e: -curve_length(e.space)) for k, at in pair]
+    ends = [end_edges(fillets[k], at) for k, at in pair]
     (one, _), (two, _) = pair
-    yield DeclaredSeam(ends[0][0].name, object_id(step, _slot(two)), ends[1][0].name, 0, _slot(one))
-    for (k, _), (_, *others) in zip(pair, ends, strict=True):
-        for own in others:
-            middle = curve_points(own.space, [0.5 * sum(own.space.domain)])
+    mitre = min(product(*ends), key=lambda both: max(_off(*both), _off(*both[::-1])))
+    yield DeclaredSeam(mitre[0].name, object_id(step, _slot(two)), mitre[1].name, 0, _slot(one))
+    for (k, _), edges, met in zip(pair, ends, mitre, strict=True):
+        for own in (e for e in edges if e is not met):
             for id, face in beside:
-                for edge in (e for e in face.edges if within(e.space, middle, _ALONG)):
+                for edge in (e for e in face.edges if _off(own, e) < _ALONG):
                     yield DeclaredSeam(own.name, id, edge.name, 0, _slot(k))
+
+
+def _off(edge: Edge, other: Edge) -> float:
+    """How far the middle of an edge lies off another, mm."""
+    return float(to_curve(other.space, curve_points(edge.space, [0.5 * sum(edge.space.domain)])).distance[0])
 
 
 KIND = FeatureKind(
