@@ -24,8 +24,14 @@ ask for."""
 CALM = 4
 """Spans up to which nothing is the matter with two lines: common practice, no published source."""
 
-_CORNER = 0.14
-"""Share of the edge at each end that is left out to see whether a corner is the cause."""
+_CORNERS = (0.14, 0.2)
+"""Shares of the edge at each end that are left out to see whether a corner is the cause."""
+
+_REST = 0.5
+"""Share of the spans that may be needed between the ends, by their length, where a corner is the cause."""
+
+_FAR_IN = 2.5
+"""Widths of what lies between, up to which a face that is bent is bent beside its edge, and not wavy itself."""
 
 _GAIN = 0.8
 """Share of the needs above which the best repair brings nothing."""
@@ -57,9 +63,11 @@ def find_cause(a: Line, b: Line, width: float, diagonal: float, paired: bool = F
     width: of what is between them, mm. paired: whether the lines' shares are a pairing that somebody made, and not just
     how they run.
     """
-    now = signals(a, b, diagonal)
     if not paired:
+        a, b = a.calm(), b.calm()
+        now = signals(a, b, diagonal)
         return now, _gentlest(now, *_repaired(now, a, b, width), a, b)
+    now = signals(a, b, diagonal)
     # What a pairing spoils would hide the rest: the other repairs are tried on an even one.
     evenly = a.even(), b.even()
     even = signals(*evenly, diagonal)
@@ -83,21 +91,25 @@ def _repaired(now: Signals, a: Line, b: Line, width: float) -> tuple[_Repaired, 
     if now.predicted <= CALM:
         return [], None
     diagonal = now.diagonal
-    inner = np.linspace(_CORNER, 1.0 - _CORNER, len(SAMPLES))
     found: _Repaired = []
     for kind, mend in _MENDS:
         found.append((kind, 0, signals(mend(a, width), b, diagonal).most))
         found.append((kind, 1, signals(a, mend(b, width), diagonal).most))
         if kind == "edge":
-            found.append(("corner", None, signals(a, b, diagonal, inner).most / (1.0 - 2.0 * _CORNER)))
+            for share in _CORNERS:
+                inner = np.linspace(share, 1.0 - share, len(SAMPLES))
+                rest = signals(a, b, diagonal, inner).most / (1.0 - 2.0 * share)
+                if rest <= _REST * now.most:
+                    found.append(("corner", None, rest))
     least = min(n for _, _, n in found)
     return found, _both(now, a, b, width, min(least, now.most)) if least > CALM else None
 
 
 _MENDS: tuple[tuple[Kind, Callable[[Line, float], Line]], ...] = (
     ("edge", lambda line, width: replace(line, smooth=True)),
-    ("crease", lambda line, width: replace(line, inside=width)),
-    ("primary", lambda line, width: line.on_calm_face()),
+    ("crease", lambda line, width: line.on_calm_face(inside=width).calm()),
+    ("crease", lambda line, width: line.on_calm_face(inside=_FAR_IN * width).calm()),
+    ("primary", lambda line, width: line.on_calm_face().calm()),
 )
 """Repairs of a line, the gentlest first. width: of what is between the lines, mm."""
 
@@ -160,7 +172,7 @@ def _figure(kind: Kind, side: int | None, now: Signals, a: Line, b: Line) -> tup
         return float(np.degrees(figure)), "degree", sample
     if kind == "corner":
         rest = np.maximum(left(1, now.a.normal), left(1, now.b.normal))
-        ends = (SAMPLES < _CORNER) | (SAMPLES > 1.0 - _CORNER)
+        ends = np.minimum(SAMPLES, 1.0 - SAMPLES) < max(_CORNERS)
         most, sample = peak(np.where(ends, rest, 0.0))
         return float(np.degrees(most)), "degree", sample
     most, sample = peak(left(1, seen.normal))

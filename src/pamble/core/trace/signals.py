@@ -10,13 +10,11 @@ import numpy as np
 from scipy.interpolate import make_interp_spline
 
 from pamble.core.arrays import Array, cross, dot, norm, unit
-from pamble.core.curves.measure import length_parameters
 from pamble.core.faces.face import Edge
 from pamble.core.faces.frames import frames
 from pamble.core.spline import basis
-from pamble.core.spline.closest import to_surface
 from pamble.core.spline.differential import Jet, jet
-from pamble.core.spline.evaluate import curve_points, surface_derivatives, surface_grid
+from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_derivatives, surface_grid
 from pamble.core.spline.surface import Surface
 from pamble.core.trace.spans import SAMPLES, fitted, left, needed, peak
 
@@ -28,16 +26,20 @@ EDGE = 0.002
 GAP = 0.02
 
 _GRID = 80
+_PACES = 641
 _WAY_IN = 3
 """Spans of the directions in which a face is entered."""
+
+_DEEP = 0.45
+"""Share of a face up to which it is entered."""
 
 
 @dataclass(frozen=True)
 class Line:
     """An edge seen along a seam. at: shares of the seam to shares of the edge's range.
 
-    smooth: its way on the face taken by its calmest likeness. inside: how far inside the face, mm, its normals and
-    curvatures are taken. surface: another surface to take them from.
+    smooth: its way on the face taken by its calmest likeness. surface: another surface on which it lies. inside: how
+    far inside the face, mm, its normals and curvatures are taken, and from the face itself.
     """
 
     edge: Edge
@@ -48,18 +50,27 @@ class Line:
 
     def even(self) -> Line:
         """The same edge, run through at an even pace."""
-        start, end = (float(v) for v in self.at(np.array([0.0, 1.0])))
-        table = np.linspace(0.0, 1.0, 161)
-        low, high = self.edge.domain
-        share = (length_parameters(self.edge.space, table) - low) / (high - low)
-        to_length = make_interp_spline(share, table, k=3)
-        first, last = float(to_length(start)), float(to_length(end))
-        to_share = make_interp_spline(table, share, k=3)
-        return replace(self, at=lambda s: np.clip(to_share(first + (last - first) * s), 0.0, 1.0))
+        return self._paced(lambda run: run[0] + (run[-1] - run[0]) * SAMPLES)
 
-    def on_calm_face(self) -> Line:
-        """The same edge on the face's best fit by one span."""
-        return replace(self, surface=_calm(self.edge))
+    def calm(self) -> Line:
+        """The same edge, run through at the calmest pace like its own: a stir of the pace alone is nothing to mend."""
+        return self if self.smooth else self._paced(lambda run: fitted(_WAY_IN, run))
+
+    def _paced(self, law: Callable[[Array], Array]) -> Line:
+        """The edge at another pace; law: what becomes of the lengths that it runs up to at `SAMPLES`."""
+        share = np.linspace(0.0, 1.0, _PACES)
+        low, high = self.edge.domain
+        uv = curve_points(self.edge.pcurve, low + (high - low) * share)
+        points = surface_derivatives(self.surface or self.edge.surface, uv[:, 0], uv[:, 1])[0, 0]
+        length = np.append(0.0, np.cumsum(norm(np.diff(points, axis=0))))
+        run = make_interp_spline(share, length, k=3)(self.at(SAMPLES))
+        to_share = make_interp_spline(length, share, k=3)(law(run))
+        at = make_interp_spline(SAMPLES, to_share, k=5)
+        return replace(self, at=lambda s: np.clip(at(s), 0.0, 1.0))
+
+    def on_calm_face(self, inside: float = 0.0) -> Line:
+        """The same edge on the face's best fit by one span; what is across it taken from inside the face if asked."""
+        return replace(self, surface=_calm(self.edge), inside=inside)
 
 
 def _calm(edge: Edge) -> Surface:
@@ -102,40 +113,48 @@ def seen(line: Line, s: Array) -> Seen:
         uv, rate = values[0] @ calm, values[1] @ calm
         d = surface_derivatives(surface, uv[:, 0], uv[:, 1], 2)
         shape, point = jet(d), d[0, 0]
-        tangent = unit(rate[:, :1] * d[1, 0] + rate[:, 1:] * d[0, 1]) * (1.0 if high > low else -1.0)
+        tangent = _along(d, rate, low < high)
     if line.inside:
-        u, v = _inside(edge, shape, uv, point, outward, line.inside)
-        shape = jet(surface_derivatives(surface, u, v, 2))
-    elif line.surface is not None:
+        u, v = _inside(edge, shape, uv, outward, line.inside)
+        shape = jet(surface_derivatives(edge.surface, u, v, 2))
+    if line.surface is not None:
         d = surface_derivatives(surface, uv[:, 0], uv[:, 1], 2)
-        shape, point = jet(d), d[0, 0]
+        shape, point = shape if line.inside else jet(d), d[0, 0]
+        tangent = _along(d, curve_derivatives(edge.pcurve, t, 1)[1], low < high)
     along = unit(shape.tangent(tangent))
     across = cross(shape.normal, along)
     return Seen(point, tangent, shape.normal, shape.second(across, across))
 
 
-def _inside(edge: Edge, shape: Jet, uv: Array, point: Array, outward: Array, distance: float) -> tuple[Array, Array]:
-    """Parameters inside the face beside an edge; what is wrong with the crease must not lead the samples astray.
+def _along(d: Array, rate: Array, ahead: bool) -> Array:
+    """Unit tangents of a way on a surface with those derivatives, (m, 3); rate: of the way, (m, 2)."""
+    return unit(rate[:, :1] * d[1, 0] + rate[:, 1:] * d[0, 1]) * (1.0 if ahead else -1.0)
 
-    Beside a whole side they lie on the iso-curve at about the distance; else a calm way leads in.
+
+def _inside(edge: Edge, shape: Jet, uv: Array, outward: Array, distance: float) -> tuple[Array, Array]:
+    """Parameters inside the face beside an edge, about the distance away; what is wrong with the crease must not lead
+    the samples astray, so each of the two is moved by a calm law.
+
+    Beside a whole side they lie on an iso-curve.
     """
-    surface = edge.surface
+    ranges = edge.surface.domain
     if edge.natural:
         across = 0 if (edge.side or "u0")[0] == "u" else 1
         rate = float(np.median(norm(shape.derivatives[(1, 0) if across == 0 else (0, 1)])))
-        low, high = surface.domain[across]
+        low, high = ranges[across]
         moved = uv.copy()
-        moved[:, across] += np.sign(low + high - 2.0 * uv[:, across]) * min(distance / rate, 0.5 * (high - low))
+        moved[:, across] += np.sign(low + high - 2.0 * uv[:, across]) * min(distance / rate, _DEEP * (high - low))
         return moved[:, 0], moved[:, 1]
-    way = unit(fitted(_WAY_IN, outward)) * -distance
-    step = shape.coordinates(way)
-    foot = to_surface(surface, point + way, _within(surface, uv[:, 0] + step[0], uv[:, 1] + step[1]))
-    return foot.u, foot.v
-
-
-def _within(surface: Surface, u: Array, v: Array) -> tuple[Array, Array]:
-    (u0, u1), (v0, v1) = surface.domain
-    return np.clip(u, u0, u1), np.clip(v, v0, v1)
+    step = fitted(_WAY_IN, np.stack(shape.coordinates(outward), -1))
+    deep = np.abs(np.median(step, axis=0)) / np.diff(ranges, axis=1)[:, 0]
+    moved = uv - min(distance, _DEEP / float(deep.max())) * step
+    for row, (low, high) in zip(moved.T, ranges, strict=True):
+        # Drawn together as a whole where an end would leave the surface: a stop at its border would be a kink.
+        first, last = float(row.min()), float(row.max())
+        start, end = max(first, low), min(last, high)
+        if (start, end) != (first, last):
+            row[:] = start + (row - first) * (end - start) / (last - first)
+    return moved[:, 0], moved[:, 1]
 
 
 @dataclass(frozen=True)
