@@ -10,6 +10,7 @@ import numpy as np
 from scipy.interpolate import make_interp_spline
 
 from pamble.core.arrays import Array, cross, dot, norm, unit
+from pamble.core.checks.judge import CREASE
 from pamble.core.faces.face import Edge
 from pamble.core.faces.frames import frames
 from pamble.core.spline import basis
@@ -54,7 +55,7 @@ class Line:
 
     def calm(self) -> Line:
         """The same edge, run through at the calmest pace like its own: a stir of the pace alone is nothing to mend."""
-        return self if self.smooth else self._paced(lambda run: fitted(_WAY_IN, run))
+        return self if self.smooth else self._paced(lambda run: fitted(1, run))
 
     def _paced(self, law: Callable[[Array], Array]) -> Line:
         """The edge at another pace; law: what becomes of the lengths that it runs up to at `SAMPLES`."""
@@ -173,7 +174,9 @@ class Signals:
         # The whole angle counts, and a calm direction only says which way it opens: a wavy edge is no wavy angle.
         turn = cross(self.a.normal, other)
         opens = dot(turn, unit(fitted(_WAY_IN, self.a.tangent)))
-        return np.asarray(np.arctan2(np.copysign(norm(turn), opens), dot(self.a.normal, other)))
+        whole = np.arctan2(np.copysign(norm(turn), opens), dot(self.a.normal, other))
+        # Where faces run on into each other they rock about any axis: only what opens is an angle there.
+        return np.asarray(whole if np.median(np.abs(whole)) > np.radians(CREASE) else np.arcsin(np.clip(opens, -1, 1)))
 
     @cached_property
     def needs(self) -> dict[str, int]:
@@ -185,7 +188,7 @@ class Signals:
             out[f"curvature {name}"] = needed(line.curvature, CURVATURE * floor)
             out[f"edge {name}"] = needed(line.point, EDGE, line.tangent)
         out["angle"] = needed(self.angle, NORMAL)
-        out["gap"] = needed(norm(self.a.point - self.b.point), GAP)
+        out["gap"] = needed(self.a.point - self.b.point, GAP, self.a.tangent)
         return out
 
     @cached_property
