@@ -73,7 +73,7 @@ def find_cause(a: Line, b: Line, width: float, diagonal: float, paired: bool = F
     even = signals(*evenly, diagonal)
     after, both = _repaired(even, *evenly, width)
     healed = min([even.most, *(n for _, _, n in after), *(() if both is None else both[2:])])
-    if now.predicted > CALM and even.most < _GAIN * now.most and even.most <= _enough(now.most, healed):
+    if now.predicted > CALM and even.most < _GAIN * now.most and even.most <= max(1.3 * healed + 0.7, CALM):
         figure, unit, sample = _shift((a, b), evenly, now)
         return now, Cause("pairing", None, figure, unit, now.a.point[sample], now.most, even.most)
     return even, _gentlest(even, after, both, *evenly)
@@ -95,7 +95,7 @@ def _repaired(now: Signals, a: Line, b: Line, width: float) -> tuple[_Repaired, 
     for kind, mend in _MENDS:
         found.append((kind, 0, signals(mend(a, width), b, diagonal).most))
         found.append((kind, 1, signals(a, mend(b, width), diagonal).most))
-        if kind == "edge":
+        if kind == "edge" and not a.part:
             for share in _CORNERS:
                 inner = np.linspace(share, 1.0 - share, len(SAMPLES))
                 rest = signals(a, b, diagonal, inner).most / (1.0 - 2.0 * share)

@@ -28,6 +28,7 @@ GAP = 0.02
 
 _GRID = 80
 _PACES = 641
+_BESIDE = 0.3
 _WAY_IN = 3
 """Spans of the directions in which a face is entered."""
 
@@ -40,7 +41,8 @@ class Line:
     """An edge seen along a seam. at: shares of the seam to shares of the edge's range.
 
     smooth: its way on the face taken by its calmest likeness. surface: another surface on which it lies. inside: how
-    far inside the face, mm, its normals and curvatures are taken, and from the face itself.
+    far inside the face, mm, its normals and curvatures are taken, and from the face itself. part: whether it is a piece
+    of a longer way.
     """
 
     edge: Edge
@@ -48,6 +50,7 @@ class Line:
     smooth: bool = False
     inside: float = 0.0
     surface: Surface | None = None
+    part: bool = False
 
     def even(self) -> Line:
         """The same edge, run through at an even pace."""
@@ -59,7 +62,8 @@ class Line:
 
     def _paced(self, law: Callable[[Array], Array]) -> Line:
         """The edge at another pace; law: what becomes of the lengths that it runs up to at `SAMPLES`."""
-        share = np.linspace(0.0, 1.0, _PACES)
+        ends = self.at(np.array([0.0, 1.0]))
+        share = np.linspace(ends.min(), ends.max(), _PACES)
         low, high = self.edge.domain
         uv = curve_points(self.edge.pcurve, low + (high - low) * share)
         points = surface_derivatives(self.surface or self.edge.surface, uv[:, 0], uv[:, 1])[0, 0]
@@ -71,13 +75,22 @@ class Line:
 
     def on_calm_face(self, inside: float = 0.0) -> Line:
         """The same edge on the face's best fit by one span; what is across it taken from inside the face if asked."""
-        return replace(self, surface=_calm(self.edge), inside=inside)
+        low, high = self.edge.domain
+        way = curve_points(self.edge.pcurve, low + (high - low) * self.at(SAMPLES)) if self.part else None
+        return replace(self, surface=_calm(self.edge.surface, way), inside=inside)
 
 
-def _calm(edge: Edge) -> Surface:
-    """The best fit of degree 5 by 5 with one span to the part of the surface that the face's edge lies beside."""
-    surface = edge.surface
+def _calm(surface: Surface, way: Array | None) -> Surface:
+    """The best fit of degree 5 by 5 with one span to a surface; of a piece of a way on it, (m, 2), to what lies beside
+    that piece.
+    """
     (u0, u1), (v0, v1) = surface.domain
+    if way is not None:
+        reach = np.ptp(way, axis=0) / [u1 - u0, v1 - v0]
+        if reach[0] > _BESIDE * reach[1]:
+            u0, u1 = float(way[:, 0].min()), float(way[:, 0].max())
+        if reach[1] > _BESIDE * reach[0]:
+            v0, v1 = float(way[:, 1].min()), float(way[:, 1].max())
     u, v = np.linspace(u0, u1, _GRID), np.linspace(v0, v1, _GRID)
     points = surface_grid(surface, u, v)[0, 0]
     ku, kv = basis.uniform_knots(5, 1, u0, u1), basis.uniform_knots(5, 1, v0, v1)

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.interpolate import make_interp_spline
 
 from pamble.core.arrays import Array, dot, norm
 from pamble.core.checks.judge import CREASE, judged
@@ -20,12 +19,10 @@ from pamble.core.joining.pairing import pair_edges
 from pamble.core.joining.spec import BlendSpec
 from pamble.core.spline.closest import to_curve
 from pamble.core.tolerances import DEFAULT, SEAM_SEARCH, Tolerances
-from pamble.core.trace.cause import CALM, Cause, Kind, find_cause
-from pamble.core.trace.signals import Line, Signals, uneven
-from pamble.core.trace.spans import peak
+from pamble.core.trace.cause import Cause, Kind
+from pamble.core.trace.pieces import TABLE, Found, beside, find, is_loop, line_at
+from pamble.core.trace.signals import Line
 from pamble.core.trace.strip import Strip, nearest, strip_between
-
-_TABLE = np.linspace(0.0, 1.0, 161)
 
 _BESIDE = 0.05
 """Share of an edge's length beside it in which the faces are looked at where nothing lies between them."""
@@ -35,6 +32,9 @@ _FOLDED = 150.0
 
 _GAPING = 0.005
 """Share of the part's diagonal by which edges may miss each other that were meant to meet."""
+
+_SHORT = 0.1
+"""Share of a strip's edge below which the stretch that both its neighbours cover tells nothing."""
 
 _ALONG = 0.7
 """Cosine of the angle up to which an edge across a gap still runs along."""
@@ -138,14 +138,15 @@ def _blended(
     if target is None:
         aim = max(aim, meant(beyond))
     over = _over(measured, aim, limits) or _over(beyond, aim, limits)
-    turned = _against(own, far)
-    lines = _on(a, own, False), _on(b, far, turned)
-    now, cause = find_cause(*lines, strip.width, diagonal, paired=True)
+    shares = _common(strip)
+    lines = _on(a, own, shares), _on(b, far, 1.0 - shares if _against(own, far) else shares)
+    now = find(*lines, strip.width, diagonal, paired=True)
+    cause = now.cause
     surface = faces[strip.face].surface
     has = surface.spans[0 if (own.side or "v0")[0] == "v" else 1]
     if not over:
         cause = None
-    elif now.predicted <= CALM or cause is None:
+    elif now.calm or cause is None:
         _, place, unit = _most_over([measured, beyond], aim, limits)
         if cause is None or cause.kind != "pairing":
             wanted = _spans_wanted(a, b, has, aim, now.predicted, diagonal, limits)
@@ -158,7 +159,7 @@ def _blended(
         strip.face,
         aim,
         measured,
-        _crease(now.angle),
+        now.crease,
         (_needs(now, cause), has),
         cause,
     )
@@ -185,15 +186,15 @@ def _meeting(
     low, high = seam.a.domain
     start, end = ((t - low) / (high - low) for t in seam.t)
     a = Line(seam.a, lambda s: start + (end - start) * s)
-    points = positions(seam.a, low + (high - low) * a.at(_TABLE))
-    b = _beside(seam.b, points)
+    points = positions(seam.a, low + (high - low) * a.at(TABLE))
     length = float(norm(np.diff(points, axis=0)).sum())
-    now, cause = find_cause(a, b, _BESIDE * length, diagonal)
+    now = find(a, beside(seam.b, points), _BESIDE * length, diagonal)
+    cause = now.cause
     over = _over(measured, aim, limits)
-    if not over and (aim > 0 or (cause is not None and cause.healed > CALM)):
+    if not over and (aim > 0 or (cause is not None and not now.heals)):
         # A curved edge may need many spans of its own: only what becomes calm was spoiled.
         cause = None
-    elif over and (cause is None or now.predicted <= CALM):
+    elif over and (cause is None or now.calm):
         have = [int(e.space.spans) for e in (seam.a, seam.b)]
         _, worst, unit = _most_over([measured], aim, limits)
         if unit == "mm" and have[0] != have[1]:
@@ -201,18 +202,17 @@ def _meeting(
         else:
             cause = Cause("made", None, worst.value, unit, worst.point, now.predicted, now.predicted)
     names = (seam.a.name, seam.b.name)
-    return Trace(seam.faces, names, None, aim, measured, _crease(now.angle), (_needs(now, cause), None), cause)
+    return Trace(seam.faces, names, None, aim, measured, now.crease, (_needs(now, cause), None), cause)
 
 
 def _over_gap(faces: Sequence[Face], number: int, edge: Edge, diagonal: float) -> Trace:
     """Two faces on both sides of a gap that a blend is to close."""
     other, far, width = _across(faces, number, edge)
     sides = pair_edges(edge, far, False)
-    lines = [Line(side.edge, _law(side.edge, side.parameters(_TABLE))) for side in sides]
-    now, cause = find_cause(lines[0], lines[1], width, diagonal)
-    cause = None if cause is not None and cause.healed > CALM else cause
-    crease = _crease(now.angle)
-    return Trace((number, other), (edge.name, far.name), None, 0, None, crease, (_needs(now, cause), None), cause)
+    a, b = (line_at(side.edge, side.parameters(TABLE)) for side in sides)
+    now = find(a, b, width, diagonal)
+    cause = now.cause if now.heals else None
+    return Trace((number, other), (edge.name, far.name), None, 0, None, now.crease, (_needs(now, cause), None), cause)
 
 
 def _across(faces: Sequence[Face], number: int, edge: Edge) -> tuple[int, Edge, float]:
@@ -237,7 +237,7 @@ def _across(faces: Sequence[Face], number: int, edge: Edge) -> tuple[int, Edge, 
     return i, e, width
 
 
-def _needs(now: Signals, cause: Cause | None) -> int:
+def _needs(now: Found, cause: Cause | None) -> int:
     """Spans that are needed here: those that the cause is told with, where there is one."""
     return now.predicted if cause is None else cause.needs
 
@@ -247,26 +247,28 @@ def _against(a: Edge, b: Edge) -> bool:
     return bool(norm(pa - pb[::-1]).sum() < norm(pa - pb).sum())
 
 
-def _on(neighbour: Edge, own: Edge, turned: bool) -> Line:
+def _common(strip: Strip) -> Array:
+    """Shares of a strip's first own edge at `TABLE`, along the stretch in which it has neighbours on both sides."""
+    (own, _, _, seam), (far, _, _, other) = strip.sides
+    ranges = [_stretch(own, seam), _stretch(far, other)]
+    if _against(own, far):
+        ranges[1] = (1.0 - ranges[1][1], 1.0 - ranges[1][0])
+    start, end = max(r[0] for r in ranges), min(r[1] for r in ranges)
+    if end - start < _SHORT:
+        start, end = ranges[0]
+    return start + (end - start) * TABLE
+
+
+def _stretch(own: Edge, seam: Seam) -> tuple[float, float]:
+    """Shares of an edge between which a seam lies on it."""
+    low, high = own.domain
+    t = np.array(seam.t) if seam.a is own else to_curve(own.space, positions(seam.a, np.array(seam.t))).t
+    start, end = np.sort((t - low) / (high - low))
+    # A loop that is gone round whole ends where it begins.
+    return (float(start), float(end)) if end - start > _SHORT or not is_loop(own) else (0.0, 1.0)
+
+
+def _on(neighbour: Edge, own: Edge, shares: Array) -> Line:
     """The neighbour's edge along a strip's own edge, at the strip's own pace."""
     low, high = own.domain
-    share = 1.0 - _TABLE if turned else _TABLE
-    return _beside(neighbour, positions(own, low + (high - low) * share))
-
-
-def _beside(edge: Edge, points: Array) -> Line:
-    """An edge at the feet of points that run along it."""
-    return Line(edge, _law(edge, to_curve(edge.space, points).t))
-
-
-def _law(edge: Edge, t: Array) -> Callable[[Array], Array]:
-    """Shares of an edge's range, from its parameters at even shares of a seam."""
-    low, high = edge.domain
-    law = make_interp_spline(_TABLE, (t - low) / (high - low), k=3)
-    return lambda s: np.clip(law(s), 0.0, 1.0)
-
-
-def _crease(angle: Array) -> tuple[float, float, float]:
-    """Least and largest angle in degrees, and its unevenness."""
-    size = np.degrees(np.abs(angle))
-    return -peak(-size)[0], peak(size)[0], float(np.degrees(uneven(angle)[0]))
+    return beside(neighbour, positions(own, low + (high - low) * shares))
