@@ -32,11 +32,12 @@ _LEAST = 0.06
 @dataclass(frozen=True)
 class Found:
     """What was seen between two lines, piece by piece. cause: the neediest piece's, its counts those of the whole way;
-    heals: whether the repair leaves its piece calm, or nearly so where much was the matter.
+    calms, heals: whether the repair leaves its piece calm; or calm, or much calmer.
     """
 
     seen: tuple[Signals, ...]
     cause: Cause | None
+    calms: bool
     heals: bool
 
     @property
@@ -63,14 +64,14 @@ def find(a: Line, b: Line, width: float, diagonal: float, paired: bool = False) 
     seen = tuple(s for s, _ in found)
     causes = [(c, s.most) for s, c in found if c is not None]
     if not causes:
-        return Found(seen, None, False)
+        return Found(seen, None, False, False)
     worst = max((c for c, _ in causes), key=lambda c: c.needs)
-    heals = worst.healed <= max(CALM, _MUCH * worst.needs)
+    ends = worst.healed <= CALM, worst.healed <= max(CALM, _MUCH * worst.needs)
     if len(seen) == 1:
-        return Found(seen, worst, heals)
+        return Found(seen, worst, *ends)
     needs = sum(s.most for s in seen)
     gain = sum(most - c.healed for c, most in causes if (c.kind, c.side) == (worst.kind, worst.side))
-    return Found(seen, replace(worst, needs=needs, healed=needs - gain), heals)
+    return Found(seen, replace(worst, needs=needs, healed=needs - gain), *ends)
 
 
 def line_at(edge: Edge, t: Array) -> Line:

@@ -191,7 +191,7 @@ def _meeting(
     now = find(a, beside(seam.b, points), _BESIDE * length, diagonal)
     cause = now.cause
     over = _over(measured, aim, limits)
-    if not over and (aim > 0 or (cause is not None and not now.heals)):
+    if not over and (aim > 0 or (cause is not None and not now.calms)):
         # A curved edge may need many spans of its own: only what becomes calm was spoiled.
         cause = None
     elif over and (cause is None or now.calm):
