@@ -30,12 +30,20 @@ def interpolated(f: Callable[..., np.ndarray], spans_u: int = 1, spans_v: int = 
 
 
 def panels(
-    rng: np.random.Generator, way: str, gap: float | None = None, other: str = "none"
+    rng: np.random.Generator,
+    way: str,
+    gap: float | None = None,
+    other: str = "none",
+    *,
+    trimmed: bool = False,
+    smooth: bool = False,
 ) -> tuple[list[Face], tuple[str, str], int]:
     """Two panels 500 by 200 mm, the names of the edges that face each other, and which of them was spoiled; ``other``:
     how the other one was.
 
-    The first faces the second with its side v1, that with v0. gap in mm; 25 to 50 at random if None.
+    The first faces the second with its side v1, that with v0. gap in mm; 25 to 50 at random if None. trimmed: whether
+    the one that is spoiled spreads and ends at a calm line inside its surface. smooth: whether the second runs on where
+    the first ends.
     """
     gap = float(rng.uniform(25, 50)) if gap is None else gap
     tilt, phase, high = np.radians(rng.uniform(25, 60)), rng.uniform(0, 3, 8), rng.uniform(8, 20, 2)
@@ -58,17 +66,22 @@ def panels(
             -1,
         )
 
-    made, spans, away = [first, second], [(1, 1), (1, 1)], (lambda v: 1 - v, lambda v: v)
+    def onward(u, v):
+        return first(u, 1.0 + v)
+
+    made, spans, away = [first, onward if smooth else second], [(1, 1), (1, 1)], (lambda v: 1 - v, lambda v: v)
     for which, how in ((who, way), (1 - who, other)):
         spoil = _spoiling(rng, how, away[which], waves, turn)
         if spoil is not None:
             height, spans[which] = spoil
             made[which] = _heightened(made[which], height)
+    if trimmed:
+        made[who] = _spread(made[who], away[who])
     surfaces = [interpolated(f, *n) for f, n in zip(made, spans, strict=True)]
     faces, names = [Face(s) for s in surfaces], ["v1", "v0"]
     for which, how in ((who, way), (1 - who, other)):
-        if how == "edge":
-            size = rng.uniform(0.4, 1.5) / _WIDTH
+        if how == "edge" or (trimmed and which == who):
+            size = rng.uniform(0.4, 1.5) / _WIDTH if how == "edge" else 0.0
             faces[which] = _cut(surfaces[which], 0.96 if which == 0 else 0.04, size, waves, turn)
             names[which] = "k1"
     return faces, (names[0], names[1]), who
@@ -76,6 +89,11 @@ def panels(
 
 def _heightened(base, height):
     return lambda u, v: base(u, v) + np.stack([0 * u, 0 * u, height(u, v)], -1)
+
+
+def _spread(base, far):
+    """A panel that is wider at its far side, so that a way in from its edge is no way along its sides."""
+    return lambda u, v: base(u, v) - 60 * ((u - 0.5) * (1 - far(v)))[..., None] * [1.0, 0.0, 0.0]
 
 
 def _spoiling(rng, way, far, waves, turn):
@@ -108,3 +126,23 @@ def _cut(surface: Surface, at: float, size: float, waves: float, turn: float) ->
     divided = divide(face, [Cutter("k1", "Line", line)], 1e-4)
     (kept,) = divided.keeping([Pick(np.array([0.5, 1.0 - at]), {})])
     return kept
+
+
+def rings(rng: np.random.Generator, way: str) -> tuple[list[Face], tuple[str, str], int]:
+    """Two round tubes over each other with a gap between them, one of them spoiled, and the names as of `panels`."""
+    who, waves, turn = int(rng.integers(2)), int(rng.integers(8, 12)), rng.uniform(0, 6)
+    size, flat, radii = np.radians(rng.uniform(0.4, 1.0)), rng.uniform(0.85, 1.15), (60.0, 40.0)
+
+    def tube(which: int) -> Surface:
+        def place(u, v):
+            a, far = 2 * np.pi * u, v if which else 1 - v
+            radius = radii[which] * (1 + 0.2 * far)
+            if which == who and way == "primary":
+                radius = radius + size * radii[which] / waves * np.sin(waves * a + turn)
+            if which == who and way == "crease":
+                radius = radius + 50 * size * np.sin(waves * a + turn) * far * np.clip(1 - far / 0.2, 0, 1) ** 3
+            return np.stack([radius * np.cos(a), flat * radius * np.sin(a), 12 * which + 50 * (v - 1 + which)], -1)
+
+        return interpolated(place, 48, 24)
+
+    return [Face(tube(0)), Face(tube(1))], ("v1", "v0"), who

@@ -13,7 +13,7 @@ from pamble.core.trace.cause import find_cause
 from pamble.core.trace.signals import Line
 from pamble.core.trace.why import Trace, trace
 from pamble.core.trace.words import told
-from tests.core.trace.panels import WAYS, interpolated, panels
+from tests.core.trace.panels import WAYS, interpolated, panels, rings
 
 
 def why(faces: list[Face], edge: str) -> Trace:
@@ -42,6 +42,43 @@ def test_the_planted_cause_is_found_over_a_gap_and_behind_a_blend_that_cannot_fo
         assert found.faces == (0, 1)
         if way == "corner":
             assert min(abs(found.cause.place[0] - x) for x in (0, 500)) < 70
+
+
+@pytest.mark.parametrize("seed", range(3))
+@pytest.mark.parametrize("way", ["none", "primary", "crease"])
+def test_the_planted_cause_is_found_beside_a_trimmed_edge_and_round_a_loop(way, seed):
+    rng = np.random.default_rng(40 + seed)
+    # A round blend of four spans is too coarse for a circle itself.
+    for spans, (faces, names, who) in (
+        (2, panels(rng, way, trimmed=True)),
+        (9 if way == "none" else 4, rings(rng, way)),
+    ):
+        for found in (why(faces, names[0]), why(blended(faces, names, spans), names[0])):
+            if way == "none":
+                assert found.sound
+            else:
+                assert (found.cause.kind, found.cause.side, found.cause.also) == (way, who, None)
+        assert why(blended(faces, names, None), names[0]).sound
+
+
+@pytest.mark.parametrize("way", ["none", "primary", "crease", "corner"])
+def test_of_two_faces_that_run_on_into_each_other_the_spoiled_one_is_named(way):
+    for seed in range(3):
+        whole, (first, second), who = panels(np.random.default_rng(seed), way, smooth=True)
+        for edge in ((0, first), (1, second)):
+            found = trace(whole, edge[0], whole[edge[0]].edge(edge[1]), part_diagonal(whole))
+            if way == "none":
+                assert found.sound
+            else:
+                assert (found.cause.kind, found.faces[found.cause.side], found.cause.also) == (way, who, None)
+
+
+def test_what_lies_ahead_of_an_edge_is_not_across_a_gap():
+    def flat(x):
+        return Face(interpolated(lambda u, v: np.stack([x + 90 * u, 40 * v, 0 * u], -1)))
+
+    with pytest.raises(GeometryError, match="no seam and no gap"):
+        why([flat(0), flat(95)], "v1")
 
 
 @pytest.mark.parametrize("other", ["primary", "crease", "edge"])

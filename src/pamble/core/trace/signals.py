@@ -81,8 +81,8 @@ class Line:
 
 
 def _calm(surface: Surface, way: Array | None) -> Surface:
-    """The best fit of degree 5 by 5 with one span to a surface; of a piece of a way on it, (m, 2), to what lies beside
-    that piece.
+    """The best fit of degree 5 by 5 with one span to a surface; of a piece of a way on it, (m, 2), of degree 3 by 3 to
+    what lies beside that piece, as one of degree 5 would follow two waves.
     """
     (u0, u1), (v0, v1) = surface.domain
     if way is not None:
@@ -93,10 +93,11 @@ def _calm(surface: Surface, way: Array | None) -> Surface:
             v0, v1 = float(way[:, 1].min()), float(way[:, 1].max())
     u, v = np.linspace(u0, u1, _GRID), np.linspace(v0, v1, _GRID)
     points = surface_grid(surface, u, v)[0, 0]
-    ku, kv = basis.uniform_knots(5, 1, u0, u1), basis.uniform_knots(5, 1, v0, v1)
-    down_u = np.linalg.pinv(basis.matrix(ku, 5, u)[0])
-    down_v = np.linalg.pinv(basis.matrix(kv, 5, v)[0])
-    return Surface(5, 5, ku, kv, np.einsum("iu,uvx,jv->ijx", down_u, points, down_v, optimize=True))
+    degree = 5 if way is None else 3
+    ku, kv = basis.uniform_knots(degree, 1, u0, u1), basis.uniform_knots(degree, 1, v0, v1)
+    down_u = np.linalg.pinv(basis.matrix(ku, degree, u)[0])
+    down_v = np.linalg.pinv(basis.matrix(kv, degree, v)[0])
+    return Surface(degree, degree, ku, kv, np.einsum("iu,uvx,jv->ijx", down_u, points, down_v, optimize=True))
 
 
 @dataclass(frozen=True)

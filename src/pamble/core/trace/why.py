@@ -30,8 +30,14 @@ _BESIDE = 0.05
 _FOLDED = 150.0
 """Angle in degrees above which a face folds back rather than meets another at a crease."""
 
+_OPEN = 0.7
+"""Share of a seam that may be narrower than a crease, as one that fades is."""
+
 _GAPING = 0.005
 """Share of the part's diagonal by which edges may miss each other that were meant to meet."""
+
+_FACING = 0.5
+"""Share of an edge that has the other straight across a gap."""
 
 _SHORT = 0.1
 """Share of a strip's edge below which the stretch that both its neighbours cover tells nothing."""
@@ -99,7 +105,7 @@ def trace(
 def meant(measured: MeasuredSeam) -> int:
     """The continuity that a seam was meant to have, by how near to it it comes: common practice, no published
     source."""
-    if CREASE < np.median(measured.figures.angle) < _FOLDED:
+    if CREASE < np.quantile(measured.figures.angle, _OPEN) < _FOLDED:
         return 0
     return 2 if np.median(measured.figures.curvature) < 20.0 else 1
 
@@ -224,12 +230,15 @@ def _across(faces: Sequence[Face], number: int, edge: Edge) -> tuple[int, Edge, 
     for i, face in enumerate(faces):
         if i == number:
             continue
-        for e in face.edges:
+        for e in (e for e in face.edges if is_loop(e) == is_loop(edge)):
             foot = to_curve(e.space, here.position)
             there = frames(e, foot.t, 2, remember=False)
             along = np.abs(dot(here.tangent, there.tangent))
             width = float(np.median(foot.distance))
-            if np.median(along) > _ALONG and width < length:
+            # What lies ahead or behind has its nearest point at its end.
+            low, high = e.space.domain
+            beside = (foot.t > low) & (foot.t < high)
+            if np.median(along) > _ALONG and width < length and np.mean(beside) > _FACING:
                 found.append((width, i, e))
     if not found:
         raise GeometryError("Nothing runs along this edge: there is no seam and no gap to look into.")
