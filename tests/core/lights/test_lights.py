@@ -11,10 +11,13 @@ from pamble.core.faces.trim import Cutter, divide
 from pamble.core.joining.blend import build_blend
 from pamble.core.joining.spec import BlendSpec
 from pamble.core.lights.across import crossed
-from pamble.core.lights.bank import bank, runs_along
+from pamble.core.lights.bank import bank, runs_along, shown
 from pamble.core.lights.lines import light_lines
 from pamble.core.planes import Plane
+from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
+from pamble.core.spline.differential import normals
+from pamble.core.spline.evaluate import surface_derivatives
 from pamble.core.spline.surface import Surface
 from pamble.core.surfaces.revolve import revolve
 from pamble.demo.mirror_cap import crown, flank
@@ -87,6 +90,18 @@ def test_lines_end_at_the_borders_of_a_trimmed_face():
     heights = [np.concatenate([line.points for line in own]) @ cut.normal - middle @ cut.normal for own in halves]
     assert min(h.max() for h in heights) < 1e-2
     assert max(h.min() for h in heights) > -1e-2
+    for line in (line for own in halves for line in own):
+        foot = to_surface(face.surface, line.points)
+        d = surface_derivatives(face.surface, foot.u, foot.v, 1)
+        assert shown(lights, d[0, 0], normals(d), (), ())[0] == pytest.approx(line.number, abs=1e-4)
+
+
+def test_lines_that_lie_close_are_parted_by_a_finer_grid():
+    face = Face(ground(1, 60))
+    lights = bank("highlight", UP, ALONG, 30.0, 2000.0)
+    few, many = ({line.number for line in light_lines(face, lights, steps)} for steps in (12, 48))
+    assert few == many
+    assert len(many) > 50
 
 
 def across(a: Surface, b: Surface, lights, samples=97):

@@ -8,7 +8,7 @@ import contourpy
 import numpy as np
 import shapely
 
-from pamble.core.arrays import Array, IntArray
+from pamble.core.arrays import Array, IntArray, norm
 from pamble.core.faces.display import edge_steps, grid_parameters
 from pamble.core.faces.face import Face
 from pamble.core.lights.bank import Bank, shown
@@ -21,6 +21,13 @@ _MOST = 400
 
 _CLOSEST = 2.5
 """Lights between two neighbours of the grid from which lines run together."""
+
+_FINER = 1, 2, 4
+_CROWDED = 0.002
+"""How many times the steps are taken where lights run together in more than so large a share of the grid."""
+
+_END = 1e-6
+"""Share of a line within which it is at its end."""
 
 _ROUNDS = 4
 _SETTLED = 3e-4
@@ -44,10 +51,7 @@ def light_lines(face: Face, lights: Bank, steps: int = 48, quick: bool = False) 
     quick: each point is moved once toward the light and no more, for the moment in which a face is dragged.
     """
     s = face.surface
-    us, vs = grid_parameters(s.knots_u, s.degree_u, steps), grid_parameters(s.knots_v, s.degree_v, steps)
-    grid = surface_grid(s, us, vs, 1)
-    value, _ = shown(lights, grid[0, 0], normals(grid), (), ())
-    value = _apart(value)
+    us, vs, value = _numbers(s, lights, steps, _FINER[:1] if quick else _FINER)
     if not np.isfinite(value).any():
         return []
     found = contourpy.contour_generator(us, vs, np.ma.masked_invalid(value.T))
@@ -65,12 +69,47 @@ def light_lines(face: Face, lights: Bank, steps: int = 48, quick: bool = False) 
     sizes = np.array([len(r) for r in rows])
     uv = _settled(s, lights, np.concatenate(rows), np.repeat(numbers, sizes), 1 if quick else _ROUNDS)
     parts = np.split(uv, np.cumsum(sizes)[:-1])
-    which, kept = (np.arange(len(parts)), parts) if face.natural else _inside(face, parts, steps)
+    which, kept = np.arange(len(parts)), parts
+    if not face.natural:
+        area = _area(face, steps)
+        which, kept = _inside(area, parts)
+        if len(kept) and not quick:
+            # Where a line was cut it ends on a chord between two of its points: nearer ones, and it is cut again.
+            ends = _settled(s, lights, np.concatenate([k[[0, -1]] for k in kept]), np.array(numbers)[which].repeat(2))
+            which, kept = _inside(area, _refined(parts, which, kept, ends.reshape(-1, 2, 2)))
     if not len(kept):
         return []
     flat = np.concatenate(kept)
     points = np.split(surface_derivatives(s, flat[:, 0], flat[:, 1], 0)[0, 0], np.cumsum([len(k) for k in kept])[:-1])
     return [LightLine(numbers[i], p) for i, p in zip(which, points, strict=True)]
+
+
+def _numbers(s: Surface, lights: Bank, steps: int, finer: tuple[int, ...]) -> tuple[Array, Array, Array]:
+    """Parameters (m,), (n,) of a grid and its numbers (m, n), in as many times the steps as part nearly all lights."""
+    for times in finer:
+        us, vs = (grid_parameters(k, p, times * steps) for k, p in ((s.knots_u, s.degree_u), (s.knots_v, s.degree_v)))
+        grid = surface_grid(s, us, vs, 1)
+        value, _ = shown(lights, grid[0, 0], normals(grid), (), ())
+        apart = _apart(value)
+        if np.isfinite(value).sum() - np.isfinite(apart).sum() <= _CROWDED * value.size:
+            break
+    return us, vs, apart
+
+
+def _refined(parts: list[Array], which: IntArray, kept: list[Array], ends: Array) -> list[Array]:
+    """Lines in the parameter plane with more points. which, kept: stretches of them; ends: (k, 2, 2), points near both
+    ends of each stretch.
+    """
+    out = list(parts)
+    for line in np.unique(which):
+        mine = np.flatnonzero(which == line)
+        run = np.append(0.0, np.cumsum(norm(np.diff(parts[line], axis=0))))
+        cut = np.concatenate([kept[k][[0, -1]] for k in mine])
+        at = shapely.line_locate_point(shapely.LineString(parts[line]), shapely.points(cut))
+        new = np.minimum(at, run[-1] - at) > _END * run[-1]
+        order = np.argsort(np.append(run, at[new]), kind="stable")
+        out[line] = np.concatenate([parts[line], ends[mine].reshape(-1, 2)[new]])[order]
+    return out
 
 
 def _apart(value: Array) -> Array:
@@ -83,7 +122,7 @@ def _apart(value: Array) -> Array:
     return np.where(crowded, np.nan, value)
 
 
-def _settled(surface: Surface, lights: Bank, uv: Array, number: IntArray, rounds: int) -> Array:
+def _settled(surface: Surface, lights: Bank, uv: Array, number: IntArray, rounds: int = _ROUNDS) -> Array:
     """Parameters moved to where the number holds exactly, the shortest way on the surface; none leaves its domain, and
     ends on its border stay there.
     """
@@ -107,8 +146,8 @@ def _settled(surface: Surface, lights: Bank, uv: Array, number: IntArray, rounds
     return uv
 
 
-def _inside(face: Face, parts: list[Array], steps: int) -> tuple[IntArray, list[Array]]:
-    """The stretches of lines in the parameter plane that lie within a trimmed face, and the line each is part of."""
+def _area(face: Face, steps: int) -> shapely.Geometry:
+    """A trimmed face in the parameter plane."""
     rings = []
     for loop in face.loops:
         ring = []
@@ -118,11 +157,18 @@ def _inside(face: Face, parts: list[Array], steps: int) -> tuple[IntArray, list[
         # Chords of two borders that nearly touch may cross.
         rings.append(shapely.make_valid(shapely.Polygon(np.concatenate(ring))))
     outer = max(rings, key=lambda r: r.area)
-    area = outer.difference(shapely.union_all([r for r in rings if r is not outer]))
-    lines = np.array([shapely.LineString(p) if len(p) > 1 else shapely.LineString() for p in parts])
+    area: shapely.Geometry = outer.difference(shapely.union_all([r for r in rings if r is not outer]))
     shapely.prepare(area)
+    return area
+
+
+def _inside(area: shapely.Geometry, parts: list[Array]) -> tuple[IntArray, list[Array]]:
+    """The stretches of lines in the parameter plane that lie within an area, and the line each is part of."""
+    lines = np.array([shapely.LineString(p) if len(p) > 1 else shapely.LineString() for p in parts])
     cut, which = shapely.get_parts(shapely.intersection(lines, area), return_index=True)
     real = [
-        (int(i), shapely.get_coordinates(c)) for i, c in zip(which, cut, strict=True) if shapely.get_type_id(c) == 1
+        (int(i), shapely.get_coordinates(c))
+        for i, c in zip(which, cut, strict=True)
+        if shapely.get_type_id(c) == 1 and not c.is_empty
     ]
     return np.array([i for i, _ in real], dtype=np.intp), [c for _, c in real]
