@@ -10,6 +10,7 @@ import pytest
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.evaluate import curve_points, surface_grid
 from pamble.core.spline.knots import surface_part
+from pamble.core.spline.surface import Surface
 from pamble.study.evaluate import Evaluator
 from pamble.study.frame import read_frame
 from pamble.study.kernel import Kernel
@@ -211,6 +212,21 @@ def test_an_offset_lies_at_its_distance_everywhere_and_says_where_it_folds(kerne
     add(kernel, "wall", "extrude", curve=line("c"), forward=40)
     fold = [add(kernel, f"f{s}", "offset_face", face={"feature": "wall"}, distance=s * 20.0).problem for s in (-1, 1)]
     assert sum("least radius on that side is 12.00 mm" in (p or "") for p in fold) == 1
+
+
+def test_of_a_trimmed_face_only_what_is_there_must_not_fold(kernel):
+    def bent(x):
+        return [[x, 0, 0], [x, 40, 0], [x, 50, x], [x, 60, 0], [x, 100, 0]]
+
+    sheet = Surface(1, 4, [0, 0, 1, 1], [0] * 5 + [1] * 5, np.array([bent(0.0), bent(60.0)]))
+    add(kernel, "s", "face", face={"surface": SurfaceData.of(sheet).model_dump()})
+    assert "least radius" in add(kernel, "whole", "offset_face", face={"feature": "s"}, distance=-25.0).problem
+    add(kernel, "cut", "line", start=[30, -10, 0], end=[20, 110, 0])
+    keep = [{"feature": "s", "at": [0.1, 0.5]}]
+    add(kernel, "t", "trim_faces", faces=[{"feature": "s"}], by_curves=[line("cut")], along="direction", keep=keep)
+    made = add(kernel, "o", "offset_face", face={"feature": "s"}, distance=-25.0)
+    assert made.problem is None
+    assert made.made.handles[0].point[0] < 30
 
 
 def test_copies_of_faces_are_exact_and_mirror_with_their_trims(kernel):

@@ -14,6 +14,7 @@ from pamble.core.spline.evaluate import curve_derivatives, curve_points
 _EACH = 24
 """Sides of the polygon that stands for a span of a trim curve, until a crossing is found on the curve itself."""
 
+_ACROSS = 25
 _ASKED = 201
 """Places along a curve at which it is asked whether the face reaches there."""
 
@@ -34,6 +35,15 @@ def inside(face: Face, u: Array, v: Array) -> BoolArray:
         ends = np.stack([curve_points(e.pcurve, e.domain)[:: int(e.inward)] for e in loop])
         crossings += _straight_crossings(ends[:, 1], np.roll(ends[:, 0], -1, axis=0), u, v)
     return np.asarray(crossings % 2 == 1)
+
+
+def inner_place(face: Face) -> tuple[float, float]:
+    """Parameters of a place on a face, in its middle where it reaches there."""
+    shares = np.linspace(0.5 / _ACROSS, 1.0 - 0.5 / _ACROSS, _ACROSS)
+    u, v = (g.ravel() for g in np.meshgrid(*(a + (b - a) * shares for a, b in face.surface.domain), indexing="ij"))
+    middle = np.hypot(*(g.ravel() - 0.5 for g in np.meshgrid(shares, shares, indexing="ij")))
+    best = int(np.argmin(np.where(inside(face, u, v), middle, middle + 1.0)))
+    return float(u[best]), float(v[best])
 
 
 def held(face: Face, on_face: Curve) -> list[tuple[float, float]]:

@@ -1,18 +1,26 @@
-"""Offset of a surface along its normal, fitted on the surface's own knots, refined where the tolerance asks for it."""
+"""Offset of a surface along its normal: exact along lines and arcs, else fitted on the surface's own knots, refined
+where the tolerance asks for it.
+"""
 
 from __future__ import annotations
+
+from collections.abc import Callable
 
 import numpy as np
 
 from pamble.core.arrays import Array, dot, norm, unit
 from pamble.core.errors import GeometryError
 from pamble.core.spline import basis
+from pamble.core.spline.curve import Curve
 from pamble.core.spline.differential import curvatures
 from pamble.core.spline.evaluate import surface_grid
 from pamble.core.spline.knots import raised_knots
+from pamble.core.spline.poles import is_pole
 from pamble.core.spline.surface import Surface
+from pamble.core.surfaces.offset_turned import offset_turned
 
 _EACH = 8
+_INWARD = 1e-6
 _ROUNDS = 7
 _MOST = 60
 """Spans in one direction up to which knots are put in."""
@@ -23,13 +31,12 @@ def offset_surface(surface: Surface, distance: float, tolerance: float = 0.001) 
 
     Raises `GeometryError` where the distance is beyond the least radius on that side, with the radius and the place.
     """
+    turned = offset_turned(surface, distance, tolerance, _fitted)
+    if turned is not None and turned[1] <= tolerance:
+        return turned
     degrees = (max(3, surface.degree_u), max(3, surface.degree_v))
-    knots = [
-        raised_knots(k, d, w - d) if w > d else k
-        for k, d, w in zip(
-            (surface.knots_u, surface.knots_v), (surface.degree_u, surface.degree_v), degrees, strict=True
-        )
-    ]
+    own = ((surface.knots_u, surface.degree_u), (surface.knots_v, surface.degree_v))
+    knots = [_raised(k, d) for k, d in own]
     for _ in range(_ROUNDS):
         u, v = (_places(k, d) for k, d in zip(knots, degrees, strict=True))
         wanted, normal = _true(surface, distance, u, v)
@@ -51,6 +58,27 @@ def offset_surface(surface: Surface, distance: float, tolerance: float = 0.001) 
     return made
 
 
+def _fitted(profile: Curve, places: Callable[[Array], Array], tolerance: float) -> tuple[Curve, float]:
+    """A curve of a profile's pace through places at its parameters, and how far it is off, mm."""
+    degree, knots = max(3, profile.degree), _raised(profile.knots, profile.degree)
+    for _ in range(_ROUNDS):
+        t = _places(knots, degree)
+        wanted = places(t)
+        a = basis.matrix(knots, degree, t)[0]
+        control = _solve(a, wanted)
+        miss, way = a @ control - wanted, unit(np.gradient(wanted, axis=0))
+        off = norm(miss - dot(miss, way)[:, None] * way)
+        if off.max() <= tolerance or basis.span_count(knots, degree) > _MOST:
+            break
+        knots = _finer(knots, degree, t, off, tolerance)
+    return Curve(degree, knots, control), float(off.max())
+
+
+def _raised(knots: Array, degree: int) -> Array:
+    """Knots of a direction for degree 3 at least."""
+    return raised_knots(knots, degree, 3 - degree) if degree < 3 else knots
+
+
 def _places(knots: Array, degree: int) -> Array:
     breaks = basis.breaks(knots, degree)
     inner = breaks[:-1, None] + np.diff(breaks)[:, None] * np.arange(_EACH) / _EACH
@@ -60,7 +88,7 @@ def _places(knots: Array, degree: int) -> Array:
 def _true(surface: Surface, distance: float, u: Array, v: Array) -> tuple[Array, Array]:
     """Points of the true offset on a grid, and the unit normals there, (m, n, 3) each."""
     d = surface_grid(surface, u, v, 2)
-    n, k = curvatures(d)
+    n, k = curvatures(surface_grid(surface, *_off_poles(surface, u, v), 2))
     tightest = 1.0 - distance * np.stack([k.largest, k.smallest])
     if tightest.min() <= 1e-6:
         which = np.unravel_index(int(np.argmin(tightest)), tightest.shape)
@@ -71,6 +99,18 @@ def _true(surface: Surface, distance: float, u: Array, v: Array) -> tuple[Array,
             f"({x:.2f}, {y:.2f}, {z:.2f}) mm."
         )
     return np.asarray(d[0, 0] + distance * n), n
+
+
+def _off_poles(surface: Surface, u: Array, v: Array) -> tuple[Array, Array]:
+    """Parameters of a grid, those of sides without length moved slightly inward to have a normal."""
+    out = []
+    for t, axis in ((u, "u"), (v, "v")):
+        low, high = surface.domain[0 if axis == "u" else 1]
+        step = _INWARD * (high - low)
+        least = low + step if is_pole(surface, f"{axis}0") else low
+        most = high - step if is_pole(surface, f"{axis}1") else high
+        out.append(np.clip(t, least, most))
+    return out[0], out[1]
 
 
 def _solve(a: Array, values: Array) -> Array:
