@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from scipy.interpolate import make_interp_spline
 
 from pamble.core.errors import GeometryError
 from pamble.core.exchange.step import write_step
@@ -12,6 +13,7 @@ from pamble.core.spline.curve import Curve
 from pamble.core.spline.differential import normals
 from pamble.core.spline.evaluate import surface_grid
 from pamble.core.spline.knots import swap_directions
+from pamble.core.spline.poles import is_pole
 from pamble.core.spline.surface import Surface
 from pamble.core.surfaces.extrude import extrude
 from pamble.core.surfaces.offset import offset_surface
@@ -83,6 +85,33 @@ def test_of_a_vase_only_the_profile_is_fitted(distance):
     assert made.control.shape[1] <= 16
     places = surface_grid(made, np.linspace(0, 1, 29), np.linspace(0, 1, 31))[0, 0].reshape(-1, 3)
     assert to_surface(vase, places).distance == pytest.approx(4.0, abs=0.0015)
+
+
+@pytest.mark.parametrize("distance", [-3.0, 3.0])
+def test_a_tube_stays_smooth_at_its_joint_and_a_pole_stays_a_point(distance):
+    turn = np.linspace(0, 2 * np.pi, 15)
+    radius = 20 + 4 * np.sin(2 * turn + 1) + 1.5 * np.sin(3 * turn)
+    places = np.stack([radius * np.cos(turn), 1.2 * radius * np.sin(turn)], -1)
+    places[-1] = places[0]
+    ring = make_interp_spline(turn, places, 3, bc_type="periodic")
+    knots = np.concatenate([[0] * 4, turn[1:-1], [turn[-1]] * 4])
+    at = basis.greville(knots, 3)
+    rows = np.linalg.solve(basis.matrix(knots, 3, at)[0], ring(at))
+    net = np.stack([np.column_stack([rows * s, np.full(len(rows), z)]) for s, z in ((1, 0), (0.8, 15), (1.1, 40))], 1)
+    tube = Surface(3, 2, knots, [0, 0, 0, 1, 1, 1], net)
+    egg = revolve(BALL, *AXIS, 0, 360)
+    egg = egg.with_control(egg.control * [1.0, 1.2, 1.5])
+    for surface in (tube, egg):
+        made, off = offset_surface(surface, distance)
+        assert off <= 0.001
+        u0, u1 = made.domain[0]
+        d = surface_grid(made, [u0, u1], np.linspace(0.02, 0.98, 9), 1)
+        normal = normals(d)
+        assert d[0, 0][0] == pytest.approx(d[0, 0][1], abs=1e-9)
+        assert normal[0] == pytest.approx(normal[1], abs=1e-6 if surface is tube else 1e-4)
+    assert [is_pole(made, side) for side in ("v0", "v1")] == [True, True]
+    places = surface_grid(made, np.linspace(0, 1, 23), np.linspace(0, 1, 21))[0, 0].reshape(-1, 3)
+    assert to_surface(egg, places).distance == pytest.approx(3.0, abs=0.0015)
 
 
 def test_an_offset_that_folds_round_an_axis_is_told():

@@ -10,20 +10,20 @@ import numpy as np
 
 from pamble.core.arrays import Array, dot, norm, unit
 from pamble.core.errors import GeometryError
-from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.differential import curvatures
-from pamble.core.spline.evaluate import surface_grid
-from pamble.core.spline.knots import raised_knots
+from pamble.core.spline.evaluate import curve_derivatives, surface_grid
 from pamble.core.spline.poles import is_pole
-from pamble.core.spline.surface import Surface
+from pamble.core.spline.surface import EDGES, Surface
+from pamble.core.surfaces.offset_rows import Rows
 from pamble.core.surfaces.offset_turned import offset_turned
 
-_EACH = 8
 _INWARD = 1e-6
 _ROUNDS = 7
-_MOST = 60
-"""Spans in one direction up to which knots are put in."""
+_SAME_PLACE = 1e-3
+_LOOKED = 17
+_SAME = 1e-6
+"""Share of its size by which what closes smoothly may differ at both ends."""
 
 
 def offset_surface(surface: Surface, distance: float, tolerance: float = 0.001) -> tuple[Surface, float]:
@@ -34,55 +34,59 @@ def offset_surface(surface: Surface, distance: float, tolerance: float = 0.001) 
     turned = offset_turned(surface, distance, tolerance, _fitted)
     if turned is not None and turned[1] <= tolerance:
         return turned
-    degrees = (max(3, surface.degree_u), max(3, surface.degree_v))
-    own = ((surface.knots_u, surface.degree_u), (surface.knots_v, surface.degree_v))
-    knots = [_raised(k, d) for k, d in own]
+    own = (surface.knots_u, surface.degree_u), (surface.knots_v, surface.degree_v)
+    rows = [Rows.beginning(k, d, joint) for (k, d), joint in zip(own, _joints(surface), strict=True)]
     for _ in range(_ROUNDS):
-        u, v = (_places(k, d) for k, d in zip(knots, degrees, strict=True))
+        u, v = (r.places() for r in rows)
         wanted, normal = _true(surface, distance, u, v)
-        a, b = (basis.matrix(k, d, t)[0] for k, d, t in zip(knots, degrees, (u, v), strict=True))
-        control = np.swapaxes(_solve(b, np.swapaxes(_solve(a, wanted), 0, 1)), 0, 1)
+        a, b = (r.matrix(t) for r, t in zip(rows, (u, v), strict=True))
+        control = np.swapaxes(rows[1].solve(b, np.swapaxes(rows[0].solve(a, wanted), 0, 1)), 0, 1)
         miss = np.einsum("in,nmc,jm->ijc", a, control, b, optimize=True) - wanted
         # What slides within the surface lies on it still, and what slides along a rim on that.
         off = np.abs(dot(miss, normal))
         for rim, along in ((np.s_[[0, -1]], 1), (np.s_[:, [0, -1]], 0)):
             way = unit(np.gradient(wanted, axis=along))[rim]
             off[rim] = norm(miss[rim] - dot(miss[rim], way)[..., None] * way)
-        made = Surface(*degrees, knots[0], knots[1], control), float(off.max())
-        if made[1] <= tolerance:
+        made = Surface(rows[0].degree, rows[1].degree, rows[0].knots, rows[1].knots, control), float(off.max())
+        if made[1] <= tolerance or any(r.full for r in rows):
             break
         worst = (off.max(axis=1), off.max(axis=0))
-        knots = [_finer(k, d, t, w, tolerance) for k, d, t, w in zip(knots, degrees, (u, v), worst, strict=True)]
-        if max(basis.span_count(k, d) for k, d in zip(knots, degrees, strict=True)) > _MOST:
-            break
+        rows = [r.finer(t, w, tolerance) for r, t, w in zip(rows, (u, v), worst, strict=True)]
     return made
 
 
 def _fitted(profile: Curve, places: Callable[[Array], Array], tolerance: float) -> tuple[Curve, float]:
     """A curve of a profile's pace through places at its parameters, and how far it is off, mm."""
-    degree, knots = max(3, profile.degree), _raised(profile.knots, profile.degree)
+    ends = curve_derivatives(profile, profile.domain, 2)
+    rows = Rows.beginning(profile.knots, profile.degree, _smooth(ends[:, :1], ends[:, 1:]))
     for _ in range(_ROUNDS):
-        t = _places(knots, degree)
+        t = rows.places()
         wanted = places(t)
-        a = basis.matrix(knots, degree, t)[0]
-        control = _solve(a, wanted)
+        a = rows.matrix(t)
+        control = rows.solve(a, wanted)
         miss, way = a @ control - wanted, unit(np.gradient(wanted, axis=0))
         off = norm(miss - dot(miss, way)[:, None] * way)
-        if off.max() <= tolerance or basis.span_count(knots, degree) > _MOST:
+        if off.max() <= tolerance or rows.full:
             break
-        knots = _finer(knots, degree, t, off, tolerance)
-    return Curve(degree, knots, control), float(off.max())
+        rows = rows.finer(t, off, tolerance)
+    return Curve(rows.degree, rows.knots, control), float(off.max())
 
 
-def _raised(knots: Array, degree: int) -> Array:
-    """Knots of a direction for degree 3 at least."""
-    return raised_knots(knots, degree, 3 - degree) if degree < 3 else knots
+def _joints(surface: Surface) -> tuple[bool, bool]:
+    """Whether a surface closes on itself along u, and along v, with all that its offset's tangents come from."""
+    (u0, u1), (v0, v1) = surface.domain
+    across = surface_grid(surface, [u0, u1], np.linspace(v0, v1, _LOOKED), 2)
+    along = surface_grid(surface, np.linspace(u0, u1, _LOOKED), [v0, v1], 2)
+    return (
+        _smooth(*(np.stack([across[k, 0][i] for k in range(3)]) for i in (0, 1))),
+        _smooth(*(np.stack([along[0, k][:, i] for k in range(3)]) for i in (0, 1))),
+    )
 
 
-def _places(knots: Array, degree: int) -> Array:
-    breaks = basis.breaks(knots, degree)
-    inner = breaks[:-1, None] + np.diff(breaks)[:, None] * np.arange(_EACH) / _EACH
-    return np.append(inner.ravel(), breaks[-1])
+def _smooth(one: Array, two: Array) -> bool:
+    """Whether places and their first and second derivatives, (3, m, 3), are the same at both ends."""
+    size = np.maximum(norm(one), norm(two)).max(axis=1)
+    return bool((norm(one - two).max(axis=1) <= _SAME * np.maximum(size, size[0] * _SAME)).all())
 
 
 def _true(surface: Surface, distance: float, u: Array, v: Array) -> tuple[Array, Array]:
@@ -98,7 +102,13 @@ def _true(surface: Surface, distance: float, u: Array, v: Array) -> tuple[Array,
             f"An offset by {distance:g} mm folds: the least radius on that side is {radius:.2f} mm, near "
             f"({x:.2f}, {y:.2f}, {z:.2f}) mm."
         )
-    return np.asarray(d[0, 0] + distance * n), n
+    points = np.asarray(d[0, 0] + distance * n)
+    for side in (s for s in EDGES if is_pole(surface, s)):
+        row = np.moveaxis(points, EDGES.index(side) // 2, 0)[-int(side[1])]
+        # An apex parts; what is smooth there stays one point.
+        if np.ptp(row, axis=0).max() < _SAME_PLACE * abs(distance):
+            row[:] = row.mean(axis=0)
+    return points, n
 
 
 def _off_poles(surface: Surface, u: Array, v: Array) -> tuple[Array, Array]:
@@ -111,23 +121,3 @@ def _off_poles(surface: Surface, u: Array, v: Array) -> tuple[Array, Array]:
         most = high - step if is_pole(surface, f"{axis}1") else high
         out.append(np.clip(t, least, most))
     return out[0], out[1]
-
-
-def _solve(a: Array, values: Array) -> Array:
-    """Least squares along the first axis, both ends met exactly."""
-    out = np.zeros((a.shape[1], *values.shape[1:]))
-    out[0], out[-1] = values[0], values[-1]
-    rest = values - np.tensordot(a[:, [0, -1]], out[[0, -1]], 1)
-    inner = np.linalg.lstsq(a[:, 1:-1], rest.reshape(len(rest), -1), rcond=None)[0]
-    out[1:-1] = inner.reshape(-1, *values.shape[1:])
-    return out
-
-
-def _finer(knots: Array, degree: int, t: Array, off: Array, tolerance: float) -> Array:
-    """Knots put in the middle of the spans at fault."""
-    breaks = basis.breaks(knots, degree)
-    span = np.clip(np.searchsorted(breaks, t, side="right") - 1, 0, len(breaks) - 2)
-    worst = np.zeros(len(breaks) - 1)
-    np.maximum.at(worst, span, off)
-    new = (0.5 * (breaks[1:] + breaks[:-1]))[worst > tolerance]
-    return np.sort(np.concatenate([knots, new]))
