@@ -6,7 +6,9 @@ import pytest
 from pamble.core.errors import GeometryError
 from pamble.core.patches.rebuild import rebuild_surface
 from pamble.core.spline.closest import to_surface
+from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import surface_grid
+from pamble.core.surfaces.revolve import revolve
 from tests.core.patches.grounds import ground
 from tests.shapes import cylinder
 
@@ -46,6 +48,22 @@ def test_the_fewest_spans_within_the_tolerance_and_given_ones_with_their_deviati
     assert np.linalg.norm(fewer.place - surface_grid(wild, *foot_of(wild, fewer.place))[0, 0, 0, 0]) < 1e-9
     with pytest.raises(GeometryError, match="allow more, or raise the degree"):
         rebuild_surface(wild, (1, 1), tolerance=1e-5)
+
+
+@pytest.mark.parametrize("spans", [(4, 2), (8, 2)])
+def test_what_closes_smoothly_stays_smooth_and_a_circle_is_met_at_an_even_pace(spans):
+    vase = revolve(Curve.bezier([[20, 0, 0], [34, 0, 15], [12, 0, 35], [26, 0, 60]]), [0, 0, 0], [0, 0, 1], 0, 360)
+    own = rebuild_surface(vase, (5, 5), spans)
+    even = rebuild_surface(vase, (5, 5), spans, kept_pace=False)
+    for made in (own, even):
+        assert made.deviation == pytest.approx(apart(vase, made.surface), rel=5e-3)
+        d = surface_grid(made.surface, [0, 1], np.linspace(0, 1, 9), 2)
+        assert d[0, 0][0] == pytest.approx(d[0, 0][1], abs=1e-9)
+        assert d[1, 0][0] == pytest.approx(d[1, 0][1], abs=1e-6)
+    assert d[2, 0][0] == pytest.approx(d[2, 0][1], abs=1e-5)
+    assert even.deviation < 0.3 * own.deviation
+    if spans[0] == 8:
+        assert even.deviation < 0.001
 
 
 def foot_of(surface, place):

@@ -15,15 +15,13 @@ from pamble.core.spline.differential import curvatures
 from pamble.core.spline.evaluate import curve_derivatives, surface_grid
 from pamble.core.spline.poles import is_pole
 from pamble.core.spline.surface import EDGES, Surface
+from pamble.core.surfaces.fitted_rows import smooth_joints, smooth_order
 from pamble.core.surfaces.offset_rows import Rows
 from pamble.core.surfaces.offset_turned import offset_turned
 
 _INWARD = 1e-6
 _ROUNDS = 7
 _SAME_PLACE = 1e-3
-_LOOKED = 17
-_SAME = 1e-6
-"""Share of its size by which what closes smoothly may differ at both ends."""
 
 
 def offset_surface(surface: Surface, distance: float, tolerance: float = 0.001) -> tuple[Surface, float]:
@@ -35,12 +33,13 @@ def offset_surface(surface: Surface, distance: float, tolerance: float = 0.001) 
     if turned is not None and turned[1] <= tolerance:
         return turned
     own = (surface.knots_u, surface.degree_u), (surface.knots_v, surface.degree_v)
-    rows = [Rows.beginning(k, d, joint) for (k, d), joint in zip(own, _joints(surface), strict=True)]
+    # An offset is one order less smooth than what it is offset from.
+    rows = [Rows.beginning(k, d, order > 1) for (k, d), order in zip(own, smooth_joints(surface), strict=True)]
     for _ in range(_ROUNDS):
         u, v = (r.places() for r in rows)
         wanted, normal = _true(surface, distance, u, v)
         a, b = (r.matrix(t) for r, t in zip(rows, (u, v), strict=True))
-        control = np.swapaxes(rows[1].solve(b, np.swapaxes(rows[0].solve(a, wanted), 0, 1)), 0, 1)
+        control = np.swapaxes(rows[1].fit(v, np.swapaxes(rows[0].fit(u, wanted), 0, 1)), 0, 1)
         miss = np.einsum("in,nmc,jm->ijc", a, control, b, optimize=True) - wanted
         # What slides within the surface lies on it still, and what slides along a rim on that.
         off = np.abs(dot(miss, normal))
@@ -58,35 +57,17 @@ def offset_surface(surface: Surface, distance: float, tolerance: float = 0.001) 
 def _fitted(profile: Curve, places: Callable[[Array], Array], tolerance: float) -> tuple[Curve, float]:
     """A curve of a profile's pace through places at its parameters, and how far it is off, mm."""
     ends = curve_derivatives(profile, profile.domain, 2)
-    rows = Rows.beginning(profile.knots, profile.degree, _smooth(ends[:, :1], ends[:, 1:]))
+    rows = Rows.beginning(profile.knots, profile.degree, smooth_order(ends[:, :1], ends[:, 1:]) > 1)
     for _ in range(_ROUNDS):
         t = rows.places()
         wanted = places(t)
-        a = rows.matrix(t)
-        control = rows.solve(a, wanted)
-        miss, way = a @ control - wanted, unit(np.gradient(wanted, axis=0))
+        control = rows.fit(t, wanted)
+        miss, way = rows.matrix(t) @ control - wanted, unit(np.gradient(wanted, axis=0))
         off = norm(miss - dot(miss, way)[:, None] * way)
         if off.max() <= tolerance or rows.full:
             break
         rows = rows.finer(t, off, tolerance)
     return Curve(rows.degree, rows.knots, control), float(off.max())
-
-
-def _joints(surface: Surface) -> tuple[bool, bool]:
-    """Whether a surface closes on itself along u, and along v, with all that its offset's tangents come from."""
-    (u0, u1), (v0, v1) = surface.domain
-    across = surface_grid(surface, [u0, u1], np.linspace(v0, v1, _LOOKED), 2)
-    along = surface_grid(surface, np.linspace(u0, u1, _LOOKED), [v0, v1], 2)
-    return (
-        _smooth(*(np.stack([across[k, 0][i] for k in range(3)]) for i in (0, 1))),
-        _smooth(*(np.stack([along[0, k][:, i] for k in range(3)]) for i in (0, 1))),
-    )
-
-
-def _smooth(one: Array, two: Array) -> bool:
-    """Whether places and their first and second derivatives, (3, m, 3), are the same at both ends."""
-    size = np.maximum(norm(one), norm(two)).max(axis=1)
-    return bool((norm(one - two).max(axis=1) <= _SAME * np.maximum(size, size[0] * _SAME)).all())
 
 
 def _true(surface: Surface, distance: float, u: Array, v: Array) -> tuple[Array, Array]:

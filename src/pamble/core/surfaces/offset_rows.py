@@ -1,4 +1,4 @@
-"""How the rows of an offset run in one direction: knots that grow where the fit asks for it, and the fit itself."""
+"""How the rows of an offset run in one direction, on knots that grow where the fit asks for it."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ import numpy as np
 from pamble.core.arrays import Array, IntArray
 from pamble.core.spline import basis
 from pamble.core.spline.knots import raised_knots
+from pamble.core.surfaces.fitted_rows import fit_rows
 
 _EACH = 8
 """Places in a span at which a fit is looked at."""
@@ -57,24 +58,9 @@ class Rows:
         """What control points weigh at parameters, (m, n)."""
         return np.asarray(basis.matrix(self.knots, self.degree, t)[0])
 
-    def solve(self, a: Array, values: Array) -> Array:
-        """Least squares along the first axis, (m, ...), both ends met exactly, with one tangent where they join."""
-        out = np.zeros((a.shape[1], *values.shape[1:]))
-        out[0], out[-1] = values[0], values[-1]
-        free, fixed = a[:, 1:-1], a[:, [0, -1]]
-        if self.joint and len(out) > 4:
-            # The row before the last mirrors the second at the joint, by the lengths of the spans there.
-            p = self.degree
-            ratio = (self.knots[-2] - self.knots[-p - 2]) / (self.knots[p + 1] - self.knots[1])
-            mirror = a[:, -2]
-            free = np.column_stack([a[:, 1] - ratio * mirror, a[:, 2:-2]])
-            fixed = fixed + np.column_stack([ratio * mirror, mirror])
-        rest = values - np.tensordot(fixed, out[[0, -1]], 1)
-        inner = np.linalg.lstsq(free, rest.reshape(len(rest), -1), rcond=None)[0].reshape(-1, *values.shape[1:])
-        out[1 : 1 + len(inner)] = inner
-        if free.shape[1] < len(out) - 2:
-            out[-2] = out[-1] - ratio * (out[1] - out[0])
-        return out
+    def fit(self, t: Array, values: Array) -> Array:
+        """Control points of the rows through values at parameters; see `fit_rows`."""
+        return fit_rows(self.knots, self.degree, t, values, int(self.joint))
 
     def finer(self, t: Array, off: Array, tolerance: float) -> Rows:
         """More knots for the spans at fault: at their ends, where what is offset has a knot, else in their middles."""

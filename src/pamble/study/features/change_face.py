@@ -115,8 +115,9 @@ def rebuild(params: RebuildFaceParams, inputs: Inputs, context: Context) -> Made
     """Build the face over other spaces and say how far it moved."""
     face = inputs.face(params.face)
     made = rebuild_surface(
-        face.surface, (params.degree_u, params.degree_v), (params.spans_u, params.spans_v), params.tolerance
-    )
+        face.surface, (params.degree_u, params.degree_v), (params.spans_u, params.spans_v), params.tolerance,
+        kept_pace=not face.natural,
+    )  # fmt: skip
     changed = on_surface(face, made.surface, 0.1 * context.fit)
     before = int(np.prod(face.surface.control.shape[:2]))
     facts: dict[str, Any] = {"deviation": made.deviation, "cvs_before": before}
