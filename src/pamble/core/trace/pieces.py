@@ -24,7 +24,11 @@ _TURN = 95.0
 """Degrees that a piece turns at most: one span of degree 5 holds a circle so far, within the trace's tolerances."""
 
 _STEP = 20
+"""Samples between two places at which the way is looked at for its turn."""
+
 _MUCH = 0.6
+"""Share of the spans up to which a repair leaves a way much calmer."""
+
 _LEAST = 0.06
 """Share of a seam below which a piece tells nothing."""
 
@@ -116,7 +120,7 @@ def pieces(a: Line, b: Line) -> list[tuple[Line, Line]]:
         inner = np.interp(np.linspace(first, last, count + 1)[1:-1], turned, SAMPLES)
         ends = [start, *inner.tolist(), end]
         found += [(x, y) for x, y in pairwise(ends) if y - x > _LEAST]
-    return [(_cut(a, x, y), _cut(b, x, y)) for x, y in found]
+    return [(_cut(a, x, y), _cut(b, x, y)) for x, y in found] or [(a, b)]
 
 
 def _turned(line: Line) -> Array:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from contextlib import suppress
 from typing import Literal
 
 import numpy as np
@@ -10,6 +9,7 @@ from pydantic import Field
 
 from pamble.core.errors import GeometryError
 from pamble.core.faces.change import shrunk
+from pamble.core.faces.face import Face
 from pamble.core.faces.inside import inner_place
 from pamble.core.faces.twins import moved_face, on_surface
 from pamble.core.spline.evaluate import surface_derivatives
@@ -34,16 +34,25 @@ def offset(params: OffsetFaceParams, inputs: Inputs, context: Context) -> Made:
     """Build the offset face."""
     face = inputs.face(params.face)
     tolerance = context.fit * (20.0 if context.quick else 1.0)
-    if not face.natural:
-        # What lies beyond the trims must not fold, and takes no CVs.
-        with suppress(GeometryError):
-            face = shrunk(face, 0.1 * tolerance)
-    surface, off = offset_surface(face.surface, params.distance, tolerance)
+    try:
+        surface, off = offset_surface(face.surface, params.distance, tolerance)
+    except GeometryError:
+        # Beyond the trims it may fold: there it is not needed.
+        face = _least(face, 0.1 * tolerance)
+        surface, off = offset_surface(face.surface, params.distance, tolerance)
     u, v = inner_place(face)
     d = surface_derivatives(face.surface, [u], [v], 1)
     normal = np.cross(d[1, 0, 0], d[0, 1, 0])
     handle = pull("distance", "Distance", params.distance, d[0, 0, 0], normal, limits=(-1e5, 1e5))
     return made_face(on_surface(face, surface, 0.1 * tolerance), handles=(handle,), deviation=off)
+
+
+def _least(face: Face, tolerance: float) -> Face:
+    """A trimmed face on no more of its surface than it takes; any other as it is."""
+    try:
+        return shrunk(face, tolerance)
+    except GeometryError:
+        return face
 
 
 class CopyFacesParams(Stored):
