@@ -18,7 +18,8 @@ from pamble.core.patches.boundary import boundary_patch
 from pamble.core.patches.frames import along
 from pamble.core.patches.loft import loft
 from pamble.core.patches.loop import Asked
-from pamble.core.patches.match import Pair, match_sides
+from pamble.core.patches.match import match_sides
+from pamble.core.patches.match_pairs import Pair
 from pamble.core.patches.sweep import sweep
 from pamble.core.patches.told import PatchMade, worst_of
 from pamble.core.patches.trimmed import trimmed_patch

@@ -18,7 +18,8 @@ from pamble.core.faces.edge_chain import edge_chain
 from pamble.core.faces.face import Face
 from pamble.core.faces.picking import PickedEdge, pick_edge
 from pamble.core.patches.following import beside
-from pamble.core.patches.match import MOST_ADDED, Pair, halfway, match_sides
+from pamble.core.patches.match import MOST_ADDED, halfway, match_sides
+from pamble.core.patches.match_pairs import Pair
 
 
 def match(given: Namespace) -> tuple[dict[str, Any], str]:

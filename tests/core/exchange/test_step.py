@@ -41,7 +41,8 @@ from pamble.core.faces.to_shape import face_to_shape
 from pamble.core.faces.twins import turn_over
 from pamble.core.joining.blend import build_blend
 from pamble.core.joining.spec import BlendSpec
-from pamble.core.patches.match import Pair, match_sides
+from pamble.core.patches.match import match_sides
+from pamble.core.patches.match_pairs import Pair
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_points
 from pamble.core.spline.knots import curve_part, edge_curve

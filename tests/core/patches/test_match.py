@@ -5,7 +5,8 @@ import pytest
 
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face, natural_edge
-from pamble.core.patches.match import Pair, halfway, match_sides
+from pamble.core.patches.match import halfway, match_sides
+from pamble.core.patches.match_pairs import Pair
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.knots import surface_part
 from pamble.core.spline.surface import Surface

@@ -4,6 +4,7 @@ CVs."""
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
@@ -13,6 +14,9 @@ from pamble.core.patches.space import Patch
 
 _JOINT, _JOINT_ANGLE, _JOINT_BEND = 1e-4, 0.002, 0.002
 """Aims where a patch comes round: mm; degrees; share of its size, for the second derivative."""
+
+Way = Literal["u", "v"]
+"""One of the directions of a patch."""
 
 WEIGHT = 3.0
 """Root of the weight of a whole condition; it is shared by its samples."""
@@ -112,19 +116,22 @@ def passes(point: Array, uv: Array, tolerance: float = 0.01) -> Contains:
 
 @dataclass
 class Closes:
-    """The side u1 comes round to u0, derivatives across alike up to an order (0 to 2)."""
+    """The side u1 comes round to u0, or v1 to v0, derivatives across alike up to an order (0 to 2)."""
 
     order: int
+    along: Way = "u"
     name: str = "joint"
 
     def rows(self, patch: Patch, control: Array) -> Rows:
-        size = patch.sizes(control)[0]
+        one, other = (patch.u, patch.v) if self.along == "u" else (patch.v, patch.u)
+        size = patch.sizes(control)[0 if self.along == "u" else 1]
         tolerances = np.array([_JOINT, np.radians(_JOINT_ANGLE) * size, _JOINT_BEND * size])[: self.order + 1]
-        ends = patch.u.matrix(np.array([0.0, 1.0]), 2)[: self.order + 1]
+        ends = one.matrix(np.array([0.0, 1.0]), 2)[: self.order + 1]
         apart = (ends[:, 1] - ends[:, 0]) / tolerances[:, None]
         lines = np.flatnonzero(np.abs(apart).max(axis=0) > 0)
-        rows = np.kron(apart[:, lines], np.eye(patch.v.count))
-        ids = (lines[:, None] * patch.v.count + np.arange(patch.v.count)).ravel()
+        rows = np.kron(apart[:, lines], np.eye(other.count))
+        grid = np.arange(patch.count).reshape(patch.u.count, patch.v.count)
+        ids = (grid[lines] if self.along == "u" else grid[:, lines].T).ravel()
         right = -(rows @ control[ids])
         return Rows(ids, floats(np.kron(rows, np.eye(3))), right.ravel(), float(np.abs(right).max()))
 

@@ -7,10 +7,12 @@ from collections.abc import Sequence
 import numpy as np
 
 from pamble.core.arrays import Array
-from pamble.core.patches.side import Side
+from pamble.core.patches.side import Side, turn_share
 from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
+from pamble.core.spline.evaluate import curve_derivatives
 from pamble.core.spline.surface import Surface
+from pamble.core.surfaces.fitted_rows import smooth_order
 
 SAME_KNOT = 1e-3
 """Share of a side within which two knots are one."""
@@ -43,6 +45,13 @@ def inner_knots(side: Side, degree: int) -> list[tuple[float, int]]:
     start, end = curve.domain
     values, counts = np.unique(curve.knots[curve.degree + 1 : -curve.degree - 1], return_counts=True)
     shares = (values - start) / (end - start)
+    if side.over is not None:
+        # The start of a loop is a place like others, and as loose as its ends meet there.
+        ends = curve_derivatives(curve, curve.domain, 2)
+        loose = curve.degree - smooth_order(ends[:, :1], ends[:, 1:])
+        shares, counts = np.append(shares, 0.0), np.append(counts, loose)
+        first = (side.over[0] - start) / (end - start)
+        shares = np.mod(shares - first, 1.0) / turn_share(*side.over, end - start)
     shares = 1.0 - shares if side.turned else shares
     more = degree - curve.degree
     return [(s, min(c + more, degree - 1)) for s, c in zip(shares.tolist(), counts.tolist(), strict=True) if 0 < s < 1]

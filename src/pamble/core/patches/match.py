@@ -4,19 +4,19 @@ needs."""
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
 from pamble.core.arrays import Array, IntArray, norm
 from pamble.core.checks.measured import measure_seams, sample_seam
 from pamble.core.checks.seams import Seam
-from pamble.core.curves.meet import approaches
 from pamble.core.errors import GeometryError
-from pamble.core.faces.face import Edge, Face, edge_words, natural_edge
+from pamble.core.faces.face import Face, natural_edge
 from pamble.core.faces.twins import on_surface
-from pamble.core.patches.conditions import Holds
+from pamble.core.patches.conditions import Closes, Holds, Way
 from pamble.core.patches.folds import folded
+from pamble.core.patches.match_pairs import Pair, asked_of
 from pamble.core.patches.matchable import Along, Wanted, along_side, candidates, made_like, on_unit_knots, paces
 from pamble.core.patches.matched import Matched, Met
 from pamble.core.patches.meets import Meets
@@ -24,10 +24,10 @@ from pamble.core.patches.side import Side
 from pamble.core.patches.solve import Condition, fit
 from pamble.core.patches.space import Patch, Space
 from pamble.core.spline import basis
-from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_points
-from pamble.core.spline.knots import curve_part, raise_surface_degree, recast_surface
+from pamble.core.spline.knots import raise_surface_degree, recast_surface
 from pamble.core.spline.surface import Surface
+from pamble.core.surfaces.fitted_rows import smooth_joints
 from pamble.core.tolerances import BLEND_AIMS
 
 MOST_ADDED = 24
@@ -43,29 +43,13 @@ as it is."""
 _CALM = 1e-2
 """Movement of a CV, as a share of the face's size, that weighs as much as a figure at its aim: rows do not wander."""
 
-_CORNER = 0.02
-"""How far apart, as a share of a side, two neighbours' edges may pass and still meet in the corner of both."""
-
-_HARDLY = 0.1
-"""By how much of its way to the neighbour's edge a corner may go along it to come to that one's end."""
+_WAYS: tuple[Way, Way] = ("u", "v")
 
 _BETTER, _STALE = 0.9, 5
 """What counts as better, and after how many trials without any the search ends."""
 
 _TURNS_BACK = 90.0
 """Angle, degrees, from which a face that is to run on from its neighbour lies over it instead."""
-
-_FAR = 0.5
-"""How far, as a share of its length, the edge may lie from the neighbour's to still be matched to it."""
-
-
-@dataclass(frozen=True)
-class Pair:
-    """A side of the face, by its name, and the edge of a neighbour that it is to meet with G0 to G3."""
-
-    name: str
-    to: Edge
-    order: int
 
 
 def match_sides(
@@ -94,7 +78,7 @@ def match_sides(
     """
     if face.surface.weights is not None:
         raise GeometryError("A rational surface cannot be matched by its CVs: rebuild it as a polynomial one first.")
-    asked = _asked(face, pairs)
+    asked = asked_of(face, pairs)
     raised = tuple(max(0, _across(asked, k) - d) for k, d in enumerate((face.surface.degree_u, face.surface.degree_v)))
     base = raise_surface_degree(face.surface, *raised) if any(raised) else face.surface
     best: Matched | None = None
@@ -141,44 +125,6 @@ def halfway(face: Face, pair: Pair, diagonal: float, before: Face | None = None)
     return on_surface(face, full.with_control(0.5 * (start.control + full.control)), 1e-4)
 
 
-def _asked(face: Face, pairs: Sequence[Pair]) -> list[Wanted]:
-    edges: dict[str, tuple[Edge, Pair]] = {}
-    for pair in pairs:
-        edge = face.edge(pair.name)
-        if edge.side is None or edge.domain != natural_edge(face.surface, edge.side).domain:
-            raise GeometryError(
-                f"{edge_words(pair.name)} was cut: a face is matched at a whole side of its surface. Shrink or untrim "
-                "it first."
-            )
-        if edge.side in edges:
-            raise GeometryError("A side is matched to one neighbour only: it was given twice.")
-        edges[edge.side] = edge, pair
-    out = []
-    for side, (edge, pair) in edges.items():
-        ends = _landed(curve_points(edge.space, edge.space.domain), pair.to)
-        for k, end in enumerate(ends):
-            for other, (_, beside) in edges.items():
-                # Where two matched sides meet, so do their neighbours: the corner is theirs.
-                if other[0] != side[0] and int(other[1]) == k:
-                    met = min(approaches(pair.to.space, beside.to.space), key=lambda m: norm(m.points[:1] - end)[0])
-                    ends[k] = met.points[0] if met.gap < _CORNER * norm(ends[1:] - ends[:1])[0] else end
-        out.append(Wanted(side, _opposite(edge, pair.to, ends), pair.order))
-    return out
-
-
-def _landed(ends: Array, to: Edge) -> Array:
-    """Ends (2, 3) of a side, those put on an end of the neighbour's edge that have hardly farther to go to it than to
-    the edge.
-    """
-    feet, out = to_curve(to.space, ends), ends.copy()
-    for end in curve_points(to.space, to.space.domain):
-        beside = norm(feet.point - end)
-        k = int(np.argmin(beside))
-        if beside[k] < _HARDLY * feet.distance[k]:
-            out[k] = end
-    return out
-
-
 def _across(asked: Sequence[Wanted], way: int) -> int:
     """Degree that the rows of all sides need across a direction."""
     rows = [a.order + 1 for a in asked if a.side[0] == "uv"[way]]
@@ -194,25 +140,6 @@ def _met(surface: Surface, asked: Wanted, diagonal: float) -> tuple[Met, Along]:
     over = np.stack([f.gap, f.angle, f.curvature, f.rate_percent]) / np.array(BLEND_AIMS)[:, None]
     met = Met(asked.order, *(w[name].value for name in ("gap", "angle", "curvature", "rate_percent")))
     return met, (sampled.t, over[: asked.order + 1].max(axis=0))
-
-
-def _opposite(edge: Edge, to: Edge, ends: Array) -> Edge:
-    """The stretch of the neighbour's edge that the edge runs along, between the places nearest to ``ends`` (2, 3)."""
-    feet = to_curve(to.space, ends)
-    length = float(norm(np.diff(curve_points(edge.space, np.linspace(*edge.space.domain, 33)), axis=0)).sum())
-    if feet.distance.max() > _FAR * length:
-        raise GeometryError(f"The edges lie {feet.distance.max():.2f} mm apart: pick the neighbour's edge beside it.")
-    low, high = sorted(feet.t.tolist())
-    start, end = to.space.domain
-    whole = end - start
-    if (low - start) + (end - high) < 1e-6 * whole:
-        return to
-    if high - low < 1e-3 * whole:
-        raise GeometryError("The edges only touch in a point: pick the neighbour's edge that runs along this one.")
-    if to.pcurve.domain != to.space.domain:
-        raise GeometryError("Only a whole edge of this neighbour can be matched: pick another.")
-    flat, line = (curve_part(c, low, high) for c in (to.pcurve, to.space))
-    return Edge(to.surface, to.name, flat, to.inward, line, to.at, parts=to.parts)
 
 
 def _on_domain(surface: Surface, like: Surface) -> Surface:
@@ -244,11 +171,13 @@ def _matched(
     # Beside another side that is matched, the iso-lines go where that one's neighbour leads them.
     keep = float(len({a.side[0] for a in asked}) == 1)
     floor = 1.0 / max(diagonal, 1e-9)
+    joints = _joints(wide, asked)
     for loose in _ROUNDS:
         conditions: list[Condition] = [
             Meets(a.side, line, a.order, floor=floor, loose=loose, keep=keep, whole=True, name=f"meets {a.side}")
             for a, line in zip(asked, lines, strict=True)
         ]
+        conditions += [Closes(order, way) for way, order in joints.items()]
         conditions.append(Holds(moving, control[moving], calm, name="calm"))
         made = fit(patch, conditions, control, tau=1.0, steps=8, free=moving)
         rounds.append(float(norm(made.control - control).max()))
@@ -256,6 +185,10 @@ def _matched(
         met = len(rounds) >= 3 and loose * made.ratio < 1.0
         if met or rounds[-1] < 1e-4:
             break
+    for way in joints:
+        # What is left of the joint's aim goes.
+        both = numbers[[0, -1]] if way == "u" else numbers[:, [0, -1]].T
+        control[both] = control[both].mean(axis=0)
     surface = patch.surface(control)
     if folded(surface) and not folded(patch.surface(start)):
         return None
@@ -263,6 +196,14 @@ def _matched(
     depth = np.min([_from_side_depth(numbers.shape, a.side) for a in asked], axis=0).ravel()
     moved = np.array([by[depth == d].max() for d in range(int(depth.max()) + 1)])
     return surface, moved, tuple(rounds)
+
+
+def _joints(wide: Surface, asked: Sequence[Wanted]) -> dict[Way, int]:
+    """Along which directions sides come round to their start, and how smoothly the surface does there."""
+    along: dict[str, Way] = {"v": "u", "u": "v"}
+    round_ways = {along[a.side[0]] for a in asked}
+    order = dict(zip(_WAYS, zip(smooth_joints(wide), wide.closed, strict=True), strict=True))
+    return {way: order[way][0] for way in _WAYS if way in round_ways and order[way][1]}
 
 
 def _brought(wide: Surface, asked: Sequence[Wanted], lines: Sequence[Side], inward: Sequence[IntArray]) -> Array:

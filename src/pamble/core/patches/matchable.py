@@ -27,6 +27,9 @@ _MOST_DEGREE, _CALM_DEGREE = 9, 5
 _SHORT = 0.3
 """Share of the longest span below which one is not parted again."""
 
+_ON_THE_WAY = np.array([0.0, 0.3, 0.7, 1.0])
+"""Shares of a side at which it is asked which way it runs: those of a loop begin and end alike."""
+
 _COMPARED = 33
 """Places each way at which two surfaces are compared."""
 
@@ -43,19 +46,24 @@ Along = tuple[Array, Array]
 
 @dataclass(frozen=True)
 class Wanted:
-    """A pair as it is matched: the side of the surface, the neighbour's stretch beside it, and the continuity."""
+    """A pair as it is matched: the side of the surface, the neighbour's stretch beside it, and the continuity. over: of
+    a loop, see `Side`.
+    """
 
     side: str
     target: Edge
     order: int
+    over: tuple[float, float] | None = None
 
 
 def along_side(wide: Surface, asked: Wanted, by_length: bool | None = None) -> Side:
     """The neighbour's edge, run through as the side is. by_length: see `Side`."""
     own = natural_edge(wide, asked.side)
-    line = Side(asked.target, by_length=by_length)
-    away = norm(line.ends - curve_points(own.space, own.space.domain)[0])
-    return line.reversed() if away[0] > away[1] else line
+    line = Side(asked.target, by_length=by_length, over=asked.over)
+    low, high = own.space.domain
+    beside = curve_points(own.space, low + (high - low) * _ON_THE_WAY)
+    away = [float(norm(x.points(_ON_THE_WAY) - beside).sum()) for x in (line, line.reversed())]
+    return line.reversed() if away[1] < away[0] else line
 
 
 def paces(asked: Sequence[Wanted]) -> tuple[bool | None, ...]:

@@ -68,13 +68,19 @@ class Side:
 
     turned: whether it is run through against its own parameter. by_length: its pace, by its own parameter or by length;
     None for its own parameter, but by length where that is very ``uneven``. like: a curve over [0, 1] that lies on it,
-    at whose pace and in whose sense it is run through instead.
+    at whose pace and in whose sense it is run through instead. over: of a loop, the parameters between which it is run
+    through upward, over its start where the second is not above the first.
     """
 
     def __init__(
-        self, source: Edge | Curve, turned: bool = False, by_length: bool | None = None, like: Curve | None = None
+        self,
+        source: Edge | Curve,
+        turned: bool = False,
+        by_length: bool | None = None,
+        like: Curve | None = None,
+        over: tuple[float, float] | None = None,
     ) -> None:
-        self.source, self.turned, self._like = source, turned, like
+        self.source, self.turned, self._like, self.over = source, turned, like, over
         self.curve = source if isinstance(source, Curve) else source.space
         if like is not None:
             feet = to_curve(self.curve, curve_points(like, [0.0, 1.0])).t
@@ -88,21 +94,23 @@ class Side:
 
     def reversed(self) -> Side:
         """The same side, run through the other way."""
-        return Side(self.source, not self.turned, self.by_length)
+        return Side(self.source, not self.turned, self.by_length, over=self.over)
 
     def at_own_pace(self) -> Side:
         """The same side, run through by its own parameter."""
-        return Side(self.source, self.turned, by_length=False)
+        return Side(self.source, self.turned, by_length=False, over=self.over)
 
     def parameters(self, s: Array) -> Array:
         """Parameters of the curve (m,) at shares (m,)."""
         if self._like is not None:
             return np.asarray(to_curve(self.curve, curve_points(self._like, s)).t)
         s = 1.0 - s if self.turned else s
-        if self._map is not None:
-            return self._map.parameters(s)
         a, b = self.curve.domain
-        return a + s * (b - a)
+        if self.over is not None:
+            start, end = self.over if self._map is None else map(self._map.fraction, self.over)
+            low, round_trip = (a, b - a) if self._map is None else (0.0, 1.0)
+            s = np.mod((start - low) / round_trip + s * turn_share(start, end, round_trip), 1.0)
+        return a + s * (b - a) if self._map is None else self._map.parameters(s)
 
     def points(self, s: Array) -> Array:
         """Points (m, 3)."""
@@ -157,6 +165,11 @@ class Side:
         from pamble.core.faces.frames import frames
 
         return frames(self.source, self.parameters(s), 2, remember=False).outward
+
+
+def turn_share(start: float, end: float, whole: float) -> float:
+    """Share of a loop from one place on it upward to another; all of it where they are one."""
+    return float(1.0 - np.mod((start - end) / whole, 1.0))
 
 
 def _on_plane(edge: Edge, curve: Curve, t: Array) -> Array:

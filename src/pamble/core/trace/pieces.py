@@ -9,8 +9,9 @@ from itertools import pairwise
 import numpy as np
 from scipy.interpolate import make_interp_spline
 
-from pamble.core.arrays import Array, dot, norm, unit
+from pamble.core.arrays import Array, dot, unit
 from pamble.core.faces.face import Edge
+from pamble.core.patches.sections import is_closed
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.trace.cause import CALM, Cause, find_cause
@@ -82,7 +83,7 @@ def line_at(edge: Edge, t: Array) -> Line:
     """An edge run through so that it has those parameters at `TABLE`; a loop may run over its start."""
     low, high = edge.domain
     share = (t - low) / (high - low)
-    if is_loop(edge):
+    if is_closed(edge.space):
         law = make_interp_spline(TABLE, np.unwrap(share, period=1.0), k=3)
         return Line(edge, lambda s: np.asarray(law(s)))
     law = make_interp_spline(TABLE, share, k=3)
@@ -92,12 +93,6 @@ def line_at(edge: Edge, t: Array) -> Line:
 def beside(edge: Edge, points: Array) -> Line:
     """An edge at the feet of points that run along it, (161, 3)."""
     return line_at(edge, to_curve(edge.space, points).t)
-
-
-def is_loop(edge: Edge) -> bool:
-    """Whether an edge ends where it begins."""
-    ends = curve_points(edge.space, np.array(edge.domain))
-    return bool(norm(ends[1] - ends[0]) < 1e-3 * norm(np.ptp(edge.space.control, axis=0)))
 
 
 def pieces(a: Line, b: Line) -> list[tuple[Line, Line]]:

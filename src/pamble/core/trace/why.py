@@ -17,10 +17,11 @@ from pamble.core.faces.frames import frames, positions
 from pamble.core.joining.blend import build_blend
 from pamble.core.joining.pairing import pair_edges
 from pamble.core.joining.spec import BlendSpec
+from pamble.core.patches.sections import is_closed
 from pamble.core.spline.closest import to_curve
 from pamble.core.tolerances import DEFAULT, SEAM_SEARCH, Tolerances
 from pamble.core.trace.cause import Cause, Kind
-from pamble.core.trace.pieces import TABLE, Found, beside, find, is_loop, line_at
+from pamble.core.trace.pieces import TABLE, Found, beside, find, line_at
 from pamble.core.trace.signals import Line
 from pamble.core.trace.strip import Strip, nearest, strip_between
 
@@ -230,7 +231,7 @@ def _across(faces: Sequence[Face], number: int, edge: Edge) -> tuple[int, Edge, 
     for i, face in enumerate(faces):
         if i == number:
             continue
-        for e in (e for e in face.edges if is_loop(e) == is_loop(edge)):
+        for e in (e for e in face.edges if is_closed(e.space) == is_closed(edge.space)):
             foot = to_curve(e.space, here.position)
             there = frames(e, foot.t, 2, remember=False)
             along = np.abs(dot(here.tangent, there.tangent))
@@ -274,7 +275,7 @@ def _stretch(own: Edge, seam: Seam) -> tuple[float, float]:
     t = np.array(seam.t) if seam.a is own else to_curve(own.space, positions(seam.a, np.array(seam.t))).t
     start, end = np.sort((t - low) / (high - low))
     # A loop that is gone round whole ends where it begins.
-    return (float(start), float(end)) if end - start > _SHORT or not is_loop(own) else (0.0, 1.0)
+    return (float(start), float(end)) if end - start > _SHORT or not is_closed(own.space) else (0.0, 1.0)
 
 
 def _on(neighbour: Edge, own: Edge, shares: Array) -> Line:

@@ -12,7 +12,8 @@ from pamble.core.errors import GeometryError
 from pamble.core.faces.edge_chain import edge_chain
 from pamble.core.faces.face import Edge
 from pamble.core.patches.following import overhang
-from pamble.core.patches.match import MOST_ADDED, Pair, halfway, match_sides
+from pamble.core.patches.match import MOST_ADDED, halfway, match_sides
+from pamble.core.patches.match_pairs import Pair
 from pamble.core.patches.matched import Matched
 from pamble.study.features.base import Context, DeclaredSeam, FeatureKind, Figure, Inputs, Made, changed_faces
 from pamble.study.features.fields import choice, number

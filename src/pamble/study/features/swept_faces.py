@@ -13,7 +13,8 @@ from pamble.core.curves.relations import straight_line
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face, natural_edge
 from pamble.core.patches.frames import along, between
-from pamble.core.patches.match import MOST_ADDED, Pair, match_sides
+from pamble.core.patches.match import MOST_ADDED, match_sides
+from pamble.core.patches.match_pairs import Pair
 from pamble.core.patches.sweep import sweep
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.curve import Curve
