@@ -48,6 +48,9 @@ _WAYS: tuple[Way, Way] = ("u", "v")
 _BETTER, _STALE = 0.9, 5
 """What counts as better, and after how many trials without any the search ends."""
 
+_FOLDS = 6
+"""After how many trials that all fold the search ends."""
+
 _TURNS_BACK = 90.0
 """Angle, degrees, from which a face that is to run on from its neighbour lies over it instead."""
 
@@ -105,7 +108,7 @@ def match_sides(
             if nearest <= 1.0:
                 break
         stale += 1
-        if best is not None and (best.ratio <= 1.0 or stale >= _STALE):
+        if (best is not None and best.ratio <= 1.0) or stale >= (_STALE if best is not None else _FOLDS):
             break
     if best is None:
         x, y, z = curve_points(asked[0].target.space, [sum(asked[0].target.space.domain) / 2])[0]
