@@ -23,8 +23,8 @@ def fit_rows(knots: Array, degree: int, t: Array, values: Array, joint: int = 0)
 
     >>> from pamble.core.spline.basis import uniform_knots
     >>> t = np.linspace(0, 1, 9)
-    >>> fit_rows(uniform_knots(3, 1), 3, t, t[:, None] ** 2).ravel().round(9).tolist()
-    [0.0, 0.0, 0.333333333, 1.0]
+    >>> fit_rows(uniform_knots(3, 1), 3, t, t[:, None] ** 2 + 1.0).ravel().round(9).tolist()
+    [1.0, 1.0, 1.333333333, 2.0]
     """
     a = np.asarray(basis.matrix(knots, degree, t)[0])
     out = np.zeros((a.shape[1], *values.shape[1:]))
