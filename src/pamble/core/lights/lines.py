@@ -8,7 +8,7 @@ import contourpy
 import numpy as np
 import shapely
 
-from pamble.core.arrays import Array, IntArray, norm
+from pamble.core.arrays import Array, BoolArray, IntArray, norm
 from pamble.core.faces.display import edge_steps, grid_parameters
 from pamble.core.faces.face import Face
 from pamble.core.lights.bank import Bank, shown
@@ -21,6 +21,9 @@ _MOST = 400
 
 _CLOSEST = 2.5
 """Lights between two neighbours of the grid from which lines run together."""
+
+_NEAREST = 1 / 300
+"""Least distance of two lights, as a share of the surface's size: nearer ones are a dark patch."""
 
 _FINER = 1, 2, 4
 _CROWDED = 0.002
@@ -90,10 +93,10 @@ def _numbers(s: Surface, lights: Bank, steps: int, finer: tuple[int, ...]) -> tu
         us, vs = (grid_parameters(k, p, times * steps) for k, p in ((s.knots_u, s.degree_u), (s.knots_v, s.degree_v)))
         grid = surface_grid(s, us, vs, 1)
         value, _ = shown(lights, grid[0, 0], normals(grid), (), ())
-        apart = _apart(value)
-        if np.isfinite(value).sum() - np.isfinite(apart).sum() <= _CROWDED * value.size:
+        near, unparted = _crowded(value, grid[0, 0], _NEAREST * s.diagonal)
+        if np.count_nonzero(unparted & ~near) <= _CROWDED * value.size:
             break
-    return us, vs, apart
+    return us, vs, np.where(near | unparted, np.nan, value)
 
 
 def _refined(parts: list[Array], which: IntArray, kept: list[Array], ends: Array) -> list[Array]:
@@ -112,14 +115,17 @@ def _refined(parts: list[Array], which: IntArray, kept: list[Array], ends: Array
     return out
 
 
-def _apart(value: Array) -> Array:
-    """The numbers on a grid, without those where more lights than can be told apart fall between neighbours."""
+def _crowded(value: Array, points: Array, nearest: float) -> tuple[BoolArray, BoolArray]:
+    """Where on a grid of points lights lie nearer to each other than so many mm, and where more of them than can be
+    told apart fall between neighbours.
+    """
+    near, unparted = np.zeros((2, *value.shape), dtype=bool)
     with np.errstate(invalid="ignore"):
-        along, across = (np.abs(np.diff(value, axis=k)) > _CLOSEST for k in (0, 1))
-    crowded = np.zeros(value.shape, dtype=bool)
-    crowded[1:] |= along
-    crowded[:, 1:] |= across
-    return np.where(crowded, np.nan, value)
+        for k, here in ((0, np.s_[1:]), (1, np.s_[:, 1:])):
+            lights = np.abs(np.diff(value, axis=k))
+            near[here] |= lights * nearest > norm(np.diff(points, axis=k))
+            unparted[here] |= lights > _CLOSEST
+    return near, unparted
 
 
 def _settled(surface: Surface, lights: Bank, uv: Array, number: IntArray, rounds: int = _ROUNDS) -> Array:
