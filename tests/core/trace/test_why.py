@@ -44,7 +44,7 @@ def test_the_planted_cause_is_found_over_a_gap_and_behind_a_blend_that_cannot_fo
             assert min(abs(found.cause.place[0] - x) for x in (0, 500)) < 70
 
 
-@pytest.mark.parametrize("seed", range(3))
+@pytest.mark.parametrize("seed", range(2))
 @pytest.mark.parametrize("way", ["none", "primary", "crease"])
 def test_the_planted_cause_is_found_beside_a_trimmed_edge_and_round_a_loop(way, seed):
     rng = np.random.default_rng(40 + seed)
