@@ -22,7 +22,7 @@ _MOST = 400
 _CLOSEST = 2.5
 """Lights between two neighbours of the grid from which lines run together."""
 
-_NEAREST = 1 / 200
+_NEAREST = 1 / 400
 """Least distance of two lights, as a share of the surface's size: nearer ones are a dark patch."""
 
 _FINER = 1, 2, 4
