@@ -5,8 +5,10 @@ import pytest
 
 from pamble.core.checks.measured import sample_seam
 from pamble.core.checks.seams import Seam, find_seams
+from pamble.core.curves.shapes import circle
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face, natural_edge
+from pamble.core.faces.regions.choose import Pick
 from pamble.core.faces.trim import Cutter, divide
 from pamble.core.joining.blend import build_blend
 from pamble.core.joining.spec import BlendSpec
@@ -94,6 +96,17 @@ def test_lines_end_at_the_borders_of_a_trimmed_face():
         foot = to_surface(face.surface, line.points)
         d = surface_derivatives(face.surface, foot.u, foot.v, 1)
         assert shown(lights, d[0, 0], normals(d), (), ())[0] == pytest.approx(line.number, abs=1e-4)
+
+
+def test_a_small_face_on_a_large_surface_shows_all_its_lights():
+    face = Face(ground(1, 60))
+    middle = face.surface.control.reshape(-1, 3).mean(axis=0)
+    rim = circle(middle, UP, 30.0)
+    (inner,) = divide(face, [Cutter("c", "a rim", rim, UP)], 1e-4).keeping([Pick(np.array([0.5, 0.5]), {})])
+    lights = bank("highlight", UP, ALONG, 4.0, 2000.0)
+    few = {line.number for line in light_lines(inner, lights)}
+    assert len(few) > 20
+    assert few == {line.number for line in light_lines(inner, lights, 192)}
 
 
 def test_lines_that_lie_close_are_parted_by_a_finer_grid():

@@ -59,6 +59,15 @@ def test_half_a_tube_is_matched_over_the_start_of_a_loop():
     assert point[0, 0] < 0 < point[20, 0]
 
 
+@pytest.mark.parametrize("turn", [360, 180])
+def test_a_loop_that_is_too_far_away_is_told_with_how_far(turn):
+    far = tube(-100, turn - 100)
+    with pytest.raises(GeometryError, match="mm apart"):
+        match_sides(
+            Face(far.with_control(far.control + np.array([0, 0, 90.0]))), [Pair("v0", POST.edge("v1"), 1)], 80.0
+        )
+
+
 def test_a_loop_is_not_matched_to_an_edge_that_ends():
     half = Face(revolve(Curve.line([RADIUS, 0, -30], [RADIUS, 0, 0]), np.zeros(3), np.array([0, 0, 1.0]), 0, 180))
     with pytest.raises(GeometryError, match="comes round to its start"):

@@ -23,7 +23,7 @@ _CLOSEST = 2.5
 """Lights between two neighbours of the grid from which lines run together."""
 
 _NEAREST = 1 / 400
-"""Least distance of two lights, as a share of the surface's size: nearer ones are a dark patch."""
+"""Least distance of two lights, as a share of the face's size: nearer ones are a dark patch."""
 
 _FINER = 1, 2, 4
 _CROWDED = 0.002
@@ -54,7 +54,7 @@ def light_lines(face: Face, lights: Bank, steps: int = 48, quick: bool = False) 
     quick: each point is moved once toward the light and no more, for the moment in which a face is dragged.
     """
     s = face.surface
-    us, vs, value = _numbers(s, lights, steps, _FINER[:1] if quick else _FINER)
+    us, vs, value = _numbers(face, lights, steps, _FINER[:1] if quick else _FINER)
     if not np.isfinite(value).any():
         return []
     found = contourpy.contour_generator(us, vs, np.ma.masked_invalid(value.T))
@@ -87,13 +87,17 @@ def light_lines(face: Face, lights: Bank, steps: int = 48, quick: bool = False) 
     return [LightLine(numbers[i], p) for i, p in zip(which, points, strict=True)]
 
 
-def _numbers(s: Surface, lights: Bank, steps: int, finer: tuple[int, ...]) -> tuple[Array, Array, Array]:
+def _numbers(face: Face, lights: Bank, steps: int, finer: tuple[int, ...]) -> tuple[Array, Array, Array]:
     """Parameters (m,), (n,) of a grid and its numbers (m, n), in as many times the steps as part nearly all lights."""
+    s = face.surface
+    border = [e.space.control for loop in face.loops for e in loop]
+    # The surface may reach far beyond its trims.
+    size = float(np.linalg.norm(np.ptp(np.vstack(border), axis=0))) if border else s.diagonal
     for times in finer:
         us, vs = (grid_parameters(k, p, times * steps) for k, p in ((s.knots_u, s.degree_u), (s.knots_v, s.degree_v)))
         grid = surface_grid(s, us, vs, 1)
         value, _ = shown(lights, grid[0, 0], normals(grid), (), ())
-        near, unparted = _crowded(value, grid[0, 0], _NEAREST * s.diagonal)
+        near, unparted = _crowded(value, grid[0, 0], _NEAREST * size)
         if np.count_nonzero(unparted & ~near) <= _CROWDED * value.size:
             break
     return us, vs, np.where(near | unparted, np.nan, value)

@@ -81,11 +81,11 @@ def _beside(side: str, edge: Edge, pair: Pair, ends: Array) -> Wanted:
     along a loop that may run over its start.
     """
     if is_closed(pair.to.space):
-        low, high = edge.space.domain
-        first, middle, last = to_curve(
-            pair.to.space, np.insert(ends, 1, curve_points(edge.space, [(low + high) / 2]), 0)
-        ).t
+        between = curve_points(edge.space, [0.5 * sum(edge.space.domain)])
+        feet = to_curve(pair.to.space, np.vstack([ends[:1], between, ends[1:]]))
+        first, middle, last = feet.t
         if not min(first, last) <= middle <= max(first, last):
+            _refuse_far(edge, float(feet.distance.max()))
             return Wanted(side, pair.to, pair.order, (float(max(first, last)), float(min(first, last))))
     return Wanted(side, _opposite(edge, pair.to, ends), pair.order)
 
