@@ -61,7 +61,8 @@ def test_half_a_tube_is_matched_over_the_start_of_a_loop():
 
 @pytest.mark.parametrize("turn", [360, 180])
 def test_a_loop_that_is_too_far_away_is_told_with_how_far(turn):
-    far = tube(-100, turn - 100)
+    near = tube(-100, turn - 100)
+    far = near.with_control(near.control + np.array([0, 0, 90.0]))
     with pytest.raises(GeometryError, match="mm apart"):
         match_sides(
             Face(far.with_control(far.control + np.array([0, 0, 90.0]))), [Pair("v0", POST.edge("v1"), 1)], 80.0
