@@ -3,18 +3,20 @@
 import numpy as np
 import pytest
 from OCP.BRepCheck import BRepCheck_Analyzer
+from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder
 
 from pamble.core.curves.fit import fit_points
 from pamble.core.curves.measure import curve_length
 from pamble.core.errors import GeometryError
 from pamble.core.faces.edges import split_edge
 from pamble.core.faces.face import Face
+from pamble.core.faces.shapes import face_from_shape, shape_faces
 from pamble.core.faces.simplify import edges_along, lay_along, simplify_edges
 from pamble.core.faces.to_shape import face_to_shape
 from pamble.core.faces.trim import Cutter
 from pamble.core.spline.closest import to_curve
-from pamble.core.spline.evaluate import curve_derivatives, curve_points
-from tests.core.faces.test_trim import SLAB, pieces, valid
+from pamble.core.spline.evaluate import curve_derivatives, curve_points, surface_points
+from tests.core.faces.test_trim import SLAB, native, pieces, valid
 
 SHARES = np.linspace(0, 1, 400)
 WAVY = fit_points(
@@ -102,6 +104,24 @@ def test_a_closed_rim_stays_smooth_where_it_closes():
     assert bend[0] == pytest.approx(bend[1], abs=0.01 * np.linalg.norm(bend[0]))
     assert BRepCheck_Analyzer(face_to_shape(made.face)).IsValid()
     assert made.after < made.before
+
+
+def test_a_rim_over_the_quarters_of_a_tube_is_smooth_in_space_and_true_to_its_trim_curve():
+    """Where a circle's quarters meet its parameters jump, not its curvature: the rim runs on there."""
+    a = np.pi * SHARES
+    row = np.stack([60 * np.cos(2 * a), 60 * np.sin(2 * a), 40 + 9 * np.cos(2 * a) + 5 * np.sin(4 * a)], axis=1)
+    tube = native(BRepPrimAPI_MakeCylinder(60, 90))
+    cut = pieces(tube, Cutter("w", "Rim", fit_points(row, tolerance=1e-6).curve))[0]
+    made = simplify_edges(cut, ["w"], 0.01)
+    rim = edge_named(made.face, made.name)
+    assert made.after <= 40 < 120 < made.before
+    assert made.deviation < 0.01
+    t = np.linspace(*rim.domain, 800)
+    on_face = surface_points(cut.surface, *curve_points(rim.pcurve, t).T)
+    assert np.linalg.norm(on_face - curve_points(rim.space, t), axis=1).max() < 2e-4
+    lid = face_from_shape(shape_faces(BRepPrimAPI_MakeCylinder(60, 90).Shape())[1])
+    with pytest.raises(GeometryError, match="It has 7 CVs already, and within 0.01 mm it would take 8"):
+        simplify_edges(lid, [lid.edges[0].name], 0.01)
 
 
 @pytest.mark.parametrize(

@@ -4,8 +4,10 @@ import numpy as np
 import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
+from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakePolygon
 from OCP.BRepCheck import BRepCheck_Analyzer
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder, BRepPrimAPI_MakeSphere, BRepPrimAPI_MakeTorus
+from OCP.gp import gp_Pnt
 
 from pamble.core.curves.measure import curve_length
 from pamble.core.curves.shapes import ellipse
@@ -161,6 +163,24 @@ def test_a_hole_or_one_edge_can_be_given_back_alone():
     assert valid(back) == pytest.approx(valid(with_hole), rel=1e-7)
     with pytest.raises(GeometryError, match="a side of the surface itself"):
         untrimmed(left, ["u0"])
+
+
+def test_a_plane_of_a_file_ends_at_its_trims_and_can_be_untrimmed_and_extended_there():
+    corners = [(0, 0), (60, 0), (60, 20), (25, 20), (25, 45), (0, 45)]
+    outline = BRepBuilderAPI_MakePolygon()
+    for x, y in corners:
+        outline.Add(gp_Pnt(x, y, 0))
+    outline.Close()
+    angle = native(BRepBuilderAPI_MakeFace(outline.Wire()))
+    middle = {e.name: curve_points(e.space, [np.mean(e.domain)])[0] for e in angle.edges}
+    names = [min(middle, key=lambda n, at=at: np.linalg.norm(middle[n] - at)) for at in ((40, 20, 0), (30, 0, 0))]
+    inner, low = names
+    assert valid(untrimmed(angle, [inner])) == pytest.approx(60 * 45)
+    assert valid(extended(angle, low, 7.0, "straight", 1e-4)) == pytest.approx(60 * 20 + 25 * 25 + 60 * 7)
+    with pytest.raises(GeometryError, match="a side of the surface itself"):
+        untrimmed(angle, [low])
+    with pytest.raises(GeometryError, match="was cut"):
+        extended(angle, inner, 7.0, "straight", 1e-4)
 
 
 @settings(max_examples=20)

@@ -4,6 +4,7 @@ import itertools
 
 import numpy as np
 import pytest
+from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder, BRepPrimAPI_MakeSphere, BRepPrimAPI_MakeTorus
 
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Face
@@ -13,8 +14,8 @@ from pamble.core.patches.space import Patch, Space
 from pamble.core.spline.evaluate import surface_grid
 from pamble.core.spline.knots import reverse_surface, surface_part, swap_directions
 from pamble.core.spline.surface import Surface
+from tests.core.faces.test_trim import native
 from tests.core.patches.grounds import ground
-from tests.shapes import cylinder
 
 TURNS = (
     lambda s: s,
@@ -72,18 +73,27 @@ def test_faces_of_unlike_pace_are_laid_anew_within_the_tolerance_and_smooth():
     assert farthest(known, made.surface)[0] < 0.01
 
 
-def test_three_strips_become_one_and_rational_ones_keep_the_joint():
+def test_three_strips_become_one():
     known = ground(2, 40)
     (u0, u1), _ = known.domain
     cuts = u0 + np.linspace(0, 1, 4) * (u1 - u0)
     strips = [Face(surface_part(known, (a, b))) for a, b in itertools.pairwise(cuts)]
     made = merge(strips, ["A", "B", "C"])
     assert (made.knots, made.surface.control.shape) == (0, known.control.shape)
-    tube = cylinder(20.0, 60.0)
-    a, b = halves(tube, 0.5)
-    round_ = merge([Face(a), Face(b)], ["A", "B"])
-    assert round_.deviation < 1e-9
-    assert round_.surface.weights is not None
+
+
+@pytest.mark.parametrize(
+    "round_", [BRepPrimAPI_MakeCylinder(20, 60), BRepPrimAPI_MakeSphere(30), BRepPrimAPI_MakeTorus(40, 9)]
+)
+@pytest.mark.parametrize("share", [0.3, 0.45, 0.8])
+def test_parts_of_what_is_round_become_the_round_one_again(round_, share):
+    """Rational, with a pole, closed: both ends of one part lie at ends of the other, and poles at poles."""
+    surface = native(round_).surface
+    for whole in (surface, swap_directions(surface)):
+        made = merge([Face(s) for s in halves(whole, share)], ["A", "B"])
+        assert (made.knots, made.smooth) == (0, True)
+        assert made.surface.control.shape == whole.control.shape
+        assert max(made.deviation, farthest(whole, made.surface)[0]) < 1e-9
 
 
 def test_what_cannot_be_joined_is_told():

@@ -2,14 +2,18 @@
 
 import numpy as np
 import pytest
+from OCP.Geom import Geom_SphericalSurface
 from OCP.GeomAPI import GeomAPI_ProjectPointOnSurf
-from OCP.gp import gp_Pnt
+from OCP.GeomConvert import GeomConvert
+from OCP.gp import gp_Ax3, gp_Pnt
 
-from pamble.core.faces.kernel import surface_to_kernel
+from pamble.core.faces.kernel import surface_from_kernel, surface_to_kernel
 from pamble.core.spline import Curve, basis
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.differential import normals
-from pamble.core.spline.evaluate import curve_points, surface_derivatives
+from pamble.core.spline.evaluate import curve_points, surface_derivatives, surface_points
+from pamble.core.spline.knots import reverse_surface, swap_directions
+from pamble.core.spline.surface import Surface
 from tests.shapes import arc_curve, cylinder, panel
 
 
@@ -68,10 +72,30 @@ def test_distances_beside_the_surface_against_opencascade():
             assert distance <= tool.LowerDistance() + 1e-7
 
 
+@pytest.mark.parametrize("side", ["v0", "u1"])
+def test_feet_beside_a_pole_are_found_from_all_sides_of_it(side):
+    """Fans over up to a whole turn, flat and steep, round and flattened: places close to their points lie on them."""
+    rng = np.random.default_rng(7)
+    for turn, flat in ((1.2, 1.0), (2.5, 0.4), (5.9, 0.6)):
+        p, q = rng.integers(2, 6, 2)
+        ku, kv = basis.uniform_knots(int(p), 3), basis.uniform_knots(int(q), 2)
+        u, v = np.meshgrid(basis.greville(ku, p), basis.greville(kv, q), indexing="ij")
+        fan = np.stack([v * np.cos(turn * u), flat * v * np.sin(turn * u), 0.7 * v**2], axis=-1)
+        surface = Surface(int(p), int(q), ku, kv, 50 * fan)
+        surface = surface if side == "v0" else reverse_surface(swap_directions(surface), "u")
+        assert surface.poles == (side,)
+        share = rng.uniform(0, 1, (2, 1500))
+        at = [share[0], share[1] ** 4] if side == "v0" else [1 - share[1] ** 4, share[0]]
+        assert to_surface(surface, surface_points(surface, *at)).distance.max() < 1e-6
+    ball = surface_from_kernel(GeomConvert.SurfaceToBSplineSurface_s(Geom_SphericalSurface(gp_Ax3(), 30.0)))
+    way = rng.normal(size=(1500, 3)) * [0.05, 0.05, 1]
+    way /= np.linalg.norm(way, axis=1)[:, None]
+    feet = to_surface(ball, way * rng.uniform(20, 45, (1500, 1)))
+    assert np.abs(feet.point - 30 * way).max() < 1e-6
+
+
 def test_uneven_domains_are_searched_in_every_span():
     knots = basis.knots_from_breaks(np.array([0, 1e-3, 0.5, 10.0]), 3)
     curve = Curve(3, knots, np.random.default_rng(1).normal(size=(6, 3)))
     t = np.array([2e-4, 9e-4, 0.2, 4.0])
-    from pamble.core.spline.evaluate import curve_points
-
     assert np.allclose(to_curve(curve, curve_points(curve, t)).distance, 0, atol=1e-10)

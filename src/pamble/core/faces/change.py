@@ -10,6 +10,7 @@ from pamble.core.arrays import Array
 from pamble.core.curves.edit import join
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face
+from pamble.core.faces.on_sides import side_of
 from pamble.core.faces.regions.arrange import Arrangement, arrange
 from pamble.core.faces.regions.choose import Pick, chosen, regions
 from pamble.core.faces.regions.cut import faces_of
@@ -34,19 +35,19 @@ def untrimmed(face: Face, edges: Collection[str] | None = None) -> Face:
     if edges is None or face.natural:
         return Face(face.surface, (), _sides(face))
     for name in edges:
-        if face.edge(name).side is not None:
+        if side_of(face.edge(name)) is not None:
             raise GeometryError(f"{name} is a side of the surface itself: extend the face there instead.")
     holes = [loop for loop in face.loops[1:] if not any(e.name in edges for e in loop)]
     outer = [e for e in face.loops[0] if e.name not in edges]
     if len(outer) == len(face.loops[0]):
         return Face(face.surface, (face.loops[0], *holes))
-    kept = [e for loop in (outer, *holes) for e in loop if e.side is None]
+    kept = [e for loop in (outer, *holes) for e in loop if side_of(e) is None]
     return _bounded_by(face, face.surface, [(e.name, e.pcurve, e.space) for e in kept])
 
 
 def _sides(face: Face) -> tuple[str, str, str, str]:
     """Names of the four sides: those of edges that lie on them, where there are any."""
-    own = {e.side: e.name.split(".")[0] for e in face.edges if e.side is not None}
+    own = {side: e.name.split(".")[0] for e in face.edges if (side := side_of(e)) is not None}
     u0, u1, v0, v1 = (own.get(side, name) for side, name in zip(EDGES, face.names, strict=True))
     return u0, u1, v0, v1
 
@@ -75,18 +76,19 @@ def extended(face: Face, name: str, length: float, shape: str, tolerance: float)
 
     Trim edges that ended on that side are carried on straight in the parameters. Raises `GeometryError`.
     """
-    edge = face.edge(name)
-    if edge.side is None:
+    side = side_of(face.edge(name))
+    if side is None:
         raise GeometryError("This edge was cut: untrim it, or extend the face at a side of its surface.")
-    longer = extend_surface(face.surface, edge.side, length, shape)
+    longer = extend_surface(face.surface, side, length, shape)
     if face.natural:
         return Face(longer, (), face.names)
-    along, border = (0 if edge.side[0] == "u" else 1), face.surface.domain[0 if edge.side[0] == "u" else 1]
-    at = border[int(edge.side[1])]
-    reach = abs(longer.domain[along][int(edge.side[1])] - at)
+    along, end = "uv".index(side[0]), int(side[1])
+    border = face.surface.domain[along]
+    at = border[end]
+    reach = abs(longer.domain[along][end] - at)
     cuts = []
     for e in face.edges:
-        if e.side is None:
+        if side_of(e) is None:
             p = _carried_on(e, along, at, _BEYOND * reach, border[1] - border[0])
             cuts.append((e.name, p, twin(longer, p, tolerance)))
     return _bounded_by(face, longer, cuts)

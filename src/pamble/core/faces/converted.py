@@ -11,7 +11,7 @@ import numpy as np
 from pamble.core.arrays import Array, norm
 from pamble.core.errors import GeometryError
 from pamble.core.faces.regions.sources import plane_scale
-from pamble.core.faces.twins import fitted_like
+from pamble.core.faces.twins import fitted_like, rough_places
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_derivatives, surface_points
@@ -68,7 +68,11 @@ def on_spline(surface: Surface, pcurve: Curve, space: Curve, old: Curve) -> Curv
 def foot_curve(surface: Surface, space: Curve, guide: Guide, tolerance: float = _FIT) -> Curve:
     """A trim curve through the feet of an edge within a tolerance, mm, over its parameters."""
     scale, held = plane_scale(surface), _held(surface, space, guide)
-    made = fitted_like(space, lambda t: _feet(surface, space, guide, t, held) * scale, tolerance)
+
+    def feet(t: Array) -> Array:
+        return _feet(surface, space, guide, t, held)
+
+    made = fitted_like(space, lambda t: feet(t) * scale, tolerance, rough_places(surface, space.domain, feet))
     return Curve(made.degree, made.knots, made.control / scale)
 
 

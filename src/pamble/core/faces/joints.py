@@ -11,15 +11,14 @@ from pamble.core.arrays import Array, norm
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.inside import inside
+from pamble.core.faces.on_sides import side_of
 from pamble.core.faces.regions.arrange import arrange
 from pamble.core.faces.regions.choose import regions
 from pamble.core.faces.regions.cut import faces_of
 from pamble.core.faces.regions.sources import Source, border_sources, plane_scale
-from pamble.core.faces.to_shape import side_of
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.knots import begun_at, reverse_surface, swap_directions
-from pamble.core.spline.poles import is_pole
 from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import COINCIDENT
 
@@ -36,7 +35,7 @@ def ball_like(face: Face) -> int | None:
 
 def goes_round(surface: Surface) -> int | None:
     """The direction, 0 for u and 1 for v, in which a surface goes once round between two poles, None if it does not."""
-    found = [k for k in (0, 1) if surface.closed[k] and all(is_pole(surface, s) for s in _SIDES[1 - k])]
+    found = [k for k in (0, 1) if surface.closed[k] and all(s in surface.poles for s in _SIDES[1 - k])]
     return found[0] if found else None
 
 

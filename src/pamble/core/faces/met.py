@@ -10,7 +10,7 @@ import numpy as np
 
 from pamble.core.arrays import Array, norm
 from pamble.core.faces.face import Edge, Face
-from pamble.core.faces.to_shape import side_of
+from pamble.core.faces.on_sides import side_of
 from pamble.core.spline.closest import boxed, to_curve
 from pamble.core.spline.evaluate import curve_points
 from pamble.core.spline.knots import curve_part

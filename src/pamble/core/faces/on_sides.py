@@ -8,7 +8,6 @@ import numpy as np
 
 from pamble.core.arrays import norm
 from pamble.core.faces.face import Edge, side_curve
-from pamble.core.faces.to_shape import side_of
 from pamble.core.spline.evaluate import curve_points, surface_points
 from pamble.core.spline.knots import curve_part
 from pamble.core.spline.surface import EDGES, Surface
@@ -19,10 +18,26 @@ _SAME = 1e-5
 _WHOLE = 1e-9
 """Share of the side by which an edge ends beside its end and is taken to end there."""
 
+_ON_SIDE = 1e-9
+"""Share of a domain within which a trim curve lies on a side of it."""
+
 
 def on_sides(surface: Surface, loops: Sequence[Sequence[Edge]]) -> tuple[tuple[Edge, ...], ...]:
     """The loops, edges along a side of the surface run as the side runs, with their names."""
     return tuple(tuple(_on_side(surface, edge) for edge in loop) for loop in loops)
+
+
+def side_of(edge: Edge) -> str | None:
+    """The side of its surface that an edge lies on, known as such or not."""
+    if edge.side is not None:
+        return edge.side
+    flat = edge.pcurve.control
+    for side in EDGES:
+        k, high = EDGES.index(side) // 2, int(side[1])
+        bounds = edge.surface.domain[k]
+        if np.abs(flat[:, k] - bounds[high]).max() < _ON_SIDE * (bounds[1] - bounds[0]):
+            return side
+    return None
 
 
 def _on_side(surface: Surface, edge: Edge) -> Edge:

@@ -11,14 +11,15 @@ from pamble.core.arrays import Array, norm
 from pamble.core.curves.few_cvs import closed_fit, closing, open_fit
 from pamble.core.curves.measure import curve_length, deviation, length_parameters, samples
 from pamble.core.errors import GeometryError
+from pamble.core.faces.converted import foot_curve
 from pamble.core.faces.edge_chain import edge_chain
 from pamble.core.faces.edges import in_order, merged_name, put_together, with_edges
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.regions.sources import plane_scale
-from pamble.core.faces.twins import twin
+from pamble.core.faces.twins import fitted_like, rough_places, twin
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.evaluate import curve_points, surface_points
 from pamble.core.spline.knots import reverse_curve
 
 _EACH = 24
@@ -28,6 +29,9 @@ _TRIED = 8
 _PLACES = 9
 _BESIDE = 0.02
 """Distance, mm, within which an edge lies along another, seen at so many places."""
+
+_TRUE = 3.0
+"""Times its tolerance by which an edge may lie off its trim curve's image, to be taken."""
 
 _CLOSED = 1e-5
 """Distance, mm, within which an edge ends where it begins."""
@@ -87,6 +91,10 @@ def simplify_edges(
         raise GeometryError(
             f"No number of spans stays within {tolerance:g} mm: the best is {off:.4f} mm off at "
             f"({x:.2f}, {y:.2f}, {z:.2f}) mm. Allow more, or leave out the piece that turns there."
+        )
+    if spans is None and _cvs(new) > before:
+        raise GeometryError(
+            f"It has {before} CVs already, and within {tolerance:g} mm it would take {_cvs(new)}: allow more."
         )
     return Simplified(with_edges(face, edges, [new]), new.name, off, place, before, _cvs(new))
 
@@ -156,9 +164,12 @@ def _edge_on(
     face: Face, edges: Sequence[Edge], flat: Array, share: Array, tolerance: float, spans: int | None, exact: float
 ) -> Edge:  # fmt: skip
     """The edge over points (m, 2) of the parameter plane, at rising shares (m,), within ``tolerance`` mm."""
+    closed = norm((flat[-1] - flat[0])[None] * plane_scale(face.surface))[0] < _CLOSED
+    rough = rough_places(face.surface, (0.0, 1.0), lambda s: _row_at(flat, share, s))
+    if rough and (made := _smooth_in_space(face, edges, flat, share, tolerance, spans, exact, closed)) is not None:
+        return made
     scale = plane_scale(face.surface)
     points = np.column_stack([flat * scale, np.zeros(len(flat))])
-    closed = norm((points[-1] - points[0])[None])[0] < _CLOSED
     best: tuple[Curve, Curve] | None = None
     count = spans
     # Its twin may take more spans than the curve in the plane: a few more there are fewer in all.
@@ -167,8 +178,7 @@ def _edge_on(
         if best is None or to_curve(fit, points).distance.max() <= tolerance:
             pcurve = Curve(fit.degree, fit.knots, fit.control[:, :2] / scale)
             space = twin(face.surface, pcurve, exact)
-            if closed:
-                space = Curve(space.degree, space.knots, closing(space.knots, space.degree, space.control))
+            space = _closed_up(space) if closed else space
             if best is None or len(space.control) < len(best[1].control):
                 best = pcurve, space
             if len(space.control) == len(pcurve.control):
@@ -178,3 +188,34 @@ def _edge_on(
         count = fit.spans + max(1, fit.spans // 4)
     assert best is not None
     return Edge(face.surface, merged_name(edges), best[0], 1.0, best[1])
+
+
+def _smooth_in_space(
+    face: Face, edges: Sequence[Edge], flat: Array, share: Array, tolerance: float, spans: int | None, exact: float,
+    closed: bool,
+) -> Edge | None:  # fmt: skip
+    """The same over a surface whose parameters are not smooth though it is, as those of a ball: what is smooth is the
+    edge in space, and its trim curve has breaks. None where that curve is not true to it.
+    """
+    surface = face.surface
+    points = surface_points(surface, *flat.T)
+    fit = closed_fit(points, share, tolerance, spans) if closed else open_fit(points, share, tolerance, spans)
+
+    def guide(s: Array) -> Array:
+        return _row_at(flat, share, s)
+
+    space = fitted_like(fit, lambda t: to_surface(surface, curve_points(fit, t), tuple(guide(t).T)).point, exact)
+    space = _closed_up(space) if closed else space
+    pcurve = foot_curve(surface, space, guide, 0.1 * exact)
+    t = np.linspace(0, 1, _EACH * len(space.control))
+    off = norm(surface_points(surface, *curve_points(pcurve, t).T) - curve_points(space, t)).max()
+    return Edge(surface, merged_name(edges), pcurve, 1.0, space) if off < _TRUE * exact else None
+
+
+def _row_at(flat: Array, share: Array, s: Array) -> Array:
+    """Points (k, 2) between those of a row at its shares (m,)."""
+    return np.column_stack([np.interp(s, share, column) for column in flat.T])
+
+
+def _closed_up(space: Curve) -> Curve:
+    return Curve(space.degree, space.knots, closing(space.knots, space.degree, space.control))

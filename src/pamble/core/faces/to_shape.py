@@ -19,15 +19,13 @@ from pamble.core.arrays import Array, norm
 from pamble.core.errors import GeometryError
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.kernel import curve_to_kernel, surface_to_kernel
+from pamble.core.faces.on_sides import side_of
 from pamble.core.spline.evaluate import curve_points, surface_points
-from pamble.core.spline.surface import EDGES
 from pamble.core.tolerances import COINCIDENT
 
 _JOINED = 0.01
 """Distance in mm up to which ends of edges that follow each other in a loop are one vertex."""
 
-_ON_SIDE = 1e-9
-"""Share of a domain within which a trim curve lies on a side of it."""
 
 _PCURVE = 1e-5
 
@@ -101,19 +99,6 @@ def _twins(loop: Sequence[Edge]) -> dict[int, int]:
             if a.surface.closed[along] and same and _apart(a, b) < _JOINED:
                 out[i], out[j] = j, i
     return out
-
-
-def side_of(edge: Edge) -> str | None:
-    """The side of its surface that an edge lies on, known as such or not."""
-    if edge.side is not None:
-        return edge.side
-    flat = edge.pcurve.control
-    for side in EDGES:
-        k, high = EDGES.index(side) // 2, int(side[1])
-        bounds = edge.surface.domain[k]
-        if np.abs(flat[:, k] - bounds[high]).max() < _ON_SIDE * (bounds[1] - bounds[0]):
-            return side
-    return None
 
 
 def _apart(a: Edge, b: Edge) -> float:

@@ -24,7 +24,6 @@ from pamble.core.spline.curve import Curve
 from pamble.core.spline.ends import with_end
 from pamble.core.spline.evaluate import curve_points, surface_points
 from pamble.core.spline.knots import curve_part
-from pamble.core.spline.poles import is_pole
 from pamble.core.spline.surface import EDGES, Surface
 from pamble.core.surfaces.extend import extend_surface
 
@@ -50,7 +49,7 @@ def roomy(surface: Surface, by: float) -> Surface:
     else one side would take all the room that there is, as on an arc.
     """
     best, most = surface, 0
-    free = [s for s in EDGES if not surface.closed[EDGES.index(s) // 2] and not is_pole(surface, s)]
+    free = [s for s in EDGES if not surface.closed[EDGES.index(s) // 2] and s not in surface.poles]
     for share in _LESS:
         made, sides = surface, 0
         for side in free:

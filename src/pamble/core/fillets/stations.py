@@ -12,7 +12,6 @@ from pamble.core.fillets.feet import derivatives, step_uv
 from pamble.core.spline.closest import to_surface
 from pamble.core.spline.differential import curvatures, turning_normals
 from pamble.core.spline.evaluate import surface_derivatives
-from pamble.core.spline.poles import is_pole
 from pamble.core.spline.surface import EDGES, Surface
 
 _RESIDUAL = 1e-7
@@ -169,7 +168,7 @@ def _bounds(surface: Surface, radius: float) -> Array:
         along, high = EDGES.index(side) // 2, int(side[1])
         wide = float(norm(np.diff(surface.control, axis=along)).sum(axis=along).max())
         over = np.clip(_RADII * radius / max(wide, 1e-9), *_OVER)
-        room = 2.5 if surface.closed[along] else 0.0 if is_pole(surface, side) else float(over)
+        room = 2.5 if surface.closed[along] else 0.0 if side in surface.poles else float(over)
         out[high, along] += (room if high else -room) * np.ptp(surface.domain[along])
     return out
 

@@ -18,7 +18,6 @@ from pamble.core.spline import basis
 from pamble.core.spline.differential import normals
 from pamble.core.spline.evaluate import surface_grid
 from pamble.core.spline.extremes import both_sides, largest
-from pamble.core.spline.poles import is_pole
 from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import BLEND_AIMS
 
@@ -112,7 +111,7 @@ def _figures(surface: Surface, side: Side | Tip, which: int, diagonal: float, or
 def shape_warnings(surface: Surface, spec: BlendSpec) -> list[str]:
     """Words about sections with more inflections than the shape asks for, and about folds."""
     us, vs = np.linspace(*surface.domain[0], max(25, 4 * surface.spans[0] + 1)), np.linspace(0, 1, 41)
-    to_point = is_pole(surface, "v1")
+    to_point = "v1" in surface.poles
     if to_point:
         vs = vs * _BEFORE_POLE
     d = surface_grid(surface, us, vs, 2)

@@ -22,6 +22,7 @@ from pamble.core.spline.evaluate import curve_points, surface_derivatives, surfa
 from pamble.core.spline.extremes import largest
 from pamble.core.spline.kinks import KINK
 from pamble.core.spline.knots import edge_curve, recast_surface, reverse_surface, swap_directions
+from pamble.core.spline.poles import off_poles
 from pamble.core.spline.surface import EDGES, Surface, from_homogeneous
 from pamble.core.surfaces.extrude import common_knots, on_unit
 
@@ -88,15 +89,18 @@ def _joined(a: Surface, b: Surface, name: str, tolerance: float) -> tuple[Surfac
 
 
 def _shared(a: Surface, b: Surface, name: str, reach: float) -> tuple[str, str, float]:
-    """The sides along which both lie together, and how far apart, mm."""
-    curves = [{s: edge_curve(x, s) for s in EDGES} for x in (a, b)]
+    """The sides along which both lie together, and how far apart, mm. Of two pairs that do, as the halves of a tube
+    have, the one at which the second begins and the first ends.
+    """
+    curves = [{s: edge_curve(x, s) for s in EDGES if s not in x.poles} for x in (a, b)]
     found = []
-    for one, two in product(EDGES, EDGES):
+    for one, two in product(*curves):
         pair = curves[0][one], curves[1][two]
         points = [curve_points(c, np.linspace(*c.domain, _ALONG)) for c in pair]
         away = max(to_curve(pair[1 - k], points[k]).distance.max() for k in (0, 1))
-        found.append((float(away), one, two))
-    away, one, two = min(found)
+        found.append((float(away), one[1] < two[1], one, two))
+    least = min(found)[0]
+    away, _, one, two = min((f for f in found if f[0] <= least + _SAME * reach), key=lambda f: f[1])
     if away > reach:
         raise GeometryError(
             f"{name} shares no whole side with what it is joined to: the nearest are {away:.3f} mm apart. Match it, or "
@@ -167,7 +171,7 @@ def _angle(first: Surface, second: Surface) -> float:
         normals = []
         for surface, at in ((first, 1), (second, 0)):
             (v0, v1) = surface.domain[1]
-            d = surface_derivatives(surface, np.full(len(s), surface.domain[0][at]), v0 + s * (v1 - v0), 1)
+            _, d = off_poles(surface, np.column_stack([np.full(len(s), surface.domain[0][at]), v0 + s * (v1 - v0)]), 1)
             normals.append(unit(cross(d[1, 0], d[0, 1])))
         return np.asarray(np.degrees(np.arccos(np.clip(np.abs(dot(*normals)), -1, 1))))[None]
 
@@ -197,15 +201,19 @@ def _together(first: Surface, second: Surface) -> tuple[Surface, float]:
             raise GeometryError("The weights of both sides differ: rebuild the faces as polynomial ones first.")
         b = b * ratio[0]
     # The second runs on at the first's pace.
-    steps = [norm(x).mean() for x in (a[-1, :, :3] - a[-2, :, :3], b[1, :, :3] - b[0, :, :3])]
-    widths = [k.knots_u[p + 1] if k.knots_u[p + 1] > 0 else 1.0 for k in parts]
-    last = 1.0 - parts[0].knots_u[-p - 2]
-    pace = float((steps[1] / widths[1]) / max(steps[0] / last, 1e-300))
+    steps = [norm(_leg(*x)).mean() for x in ((a[-1], a[-2]), (b[0], b[1]))]
+    last, first = 1.0 - parts[0].knots_u[-p - 2], parts[1].knots_u[p + 1]
+    pace = float((steps[1] / first) / max(steps[0] / last, 1e-300))
     joint = 0.5 * (a[-1] + b[0])
     net = np.concatenate([a[:-1], joint[None], b[1:]])
     inner = [parts[0].knots_u[p + 1 : -p - 1], np.full(p, 1.0), 1.0 + pace * parts[1].knots_u[p + 1 : -p - 1]]
     knots = np.concatenate([np.zeros(p + 1), *inner, np.full(p + 1, 1.0 + pace)]) / (1.0 + pace)
     return from_homogeneous((p, q), (knots, knots_v), net, rational), float(1.0 / (1.0 + pace))
+
+
+def _leg(end: Array, beside: Array) -> Array:
+    """Legs (m, 3) of a net (m, 4) at a side, as long as its points move with the parameter."""
+    return np.asarray((beside[:, :3] / beside[:, 3:] - end[:, :3] / end[:, 3:]) * beside[:, 3:] / end[:, 3:])
 
 
 def _row(surface: Surface) -> Curve:
@@ -219,14 +227,17 @@ def _smoothed(sharp: Surface, at: float, tolerance: float) -> tuple[Surface, int
     Where the parameters do not run on evenly though the faces do, the surface is laid through them anew.
     """
     p = sharp.degree_u
-    if sharp.weights is not None:
-        return sharp, p
     rest = sharp.knots_u[np.abs(sharp.knots_u - at) > 1e-9]
     for left in range(p):
-        patch = Patch(Space(p, np.sort(np.append(rest, [at] * left))), Space(sharp.degree_v, sharp.knots_v))
-        made = patch.surface(patch.interpolate(lambda u, v: np.asarray(surface_grid(sharp, u, v)[0, 0])))
+        knots = np.sort(np.append(rest, [at] * left))
+        places = basis.greville(knots, p)
+        rows = basis.combined(sharp.knots_u, p, places, 0, sharp.homogeneous.reshape(len(sharp.control), -1))[0]
+        net = np.linalg.solve(basis.matrix(knots, p, places)[0], rows).reshape(-1, *sharp.homogeneous.shape[1:])
+        made = from_homogeneous((p, sharp.degree_v), (knots, sharp.knots_v), net, sharp.weights is not None)
         if farthest(sharp, made, alike=True)[0] < tolerance:
             return made, left
+    if sharp.weights is not None:
+        return sharp, p
     for more in (0, 1, 3):
         made = _laid_anew(sharp, at, more, tolerance)
         if farthest(sharp, made)[0] < tolerance:

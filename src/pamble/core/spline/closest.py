@@ -7,13 +7,13 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.spatial import cKDTree
 
-from pamble.core.arrays import TINY, Array, BoolArray, dot, floats, norm
+from pamble.core.arrays import TINY, Array, BoolArray, IntArray, dot, floats, norm
 from pamble.core.remember import Remembered
-from pamble.core.spline import basis
 from pamble.core.spline.curve import Curve
-from pamble.core.spline.evaluate import curve_derivatives, surface_grid
+from pamble.core.spline.evaluate import curve_derivatives, surface_derivatives
 from pamble.core.spline.power import curve_form, surface_form
-from pamble.core.spline.surface import Surface
+from pamble.core.spline.seeds import nearest_samples, samples
+from pamble.core.spline.surface import EDGES, Surface
 from pamble.core.tolerances import COINCIDENT
 
 _STEPS = 40
@@ -23,7 +23,8 @@ _SETTLED = 1e-11
 _HAIR = 1e-6
 """Share of a domain from its end within which a foot is at the joint."""
 
-_SEEDS_A_SPAN = 12
+_WAYS = 65
+"""Ways out of a pole that are looked at."""
 
 _ROW = 64
 """Samples along a curve, at least, from which feet are sought."""
@@ -49,13 +50,6 @@ class SurfaceFeet:
     v: Array
     point: Array
     distance: Array
-
-
-def _samples(knots: Array, degree: int, least: int) -> Array:
-    points = basis.breaks(knots, degree)
-    each = max(_SEEDS_A_SPAN, -(-least // (len(points) - 1)))
-    inner = points[:-1, None] + np.diff(points)[:, None] * np.arange(each) / each
-    return np.append(inner.ravel(), points[-1])
 
 
 def to_curve(curve: Curve, points: Array, seeds: Array | None = None) -> CurveFeet:
@@ -117,7 +111,7 @@ def dense_row(curve: Curve) -> tuple[Array, cKDTree, Array]:
 
 
 def _row(curve: Curve) -> tuple[Array, cKDTree, Array]:
-    t = _samples(curve.knots, curve.degree, _ROW)
+    t = samples(curve.knots, curve.degree, _ROW)
     leg = norm(np.diff(curve_derivatives(curve, t)[0], axis=0))
     parts = np.ceil(leg * (_ROW / max(float(leg.sum()), TINY))).astype(int).clip(1)
     if parts.max() > 1:
@@ -199,22 +193,9 @@ def to_surface(surface: Surface, points: Array, seeds: tuple[Array, Array] | Non
     for along in (0, 1):
         if surface.closed[along]:
             feet = _over_joint(surface, points, feet, along)
+    for side in surface.poles:
+        feet = _off_pole(surface, points, feet, side)
     return feet
-
-
-def nearest_samples(surface: Surface, points: Array) -> tuple[Array, Array]:
-    """Parameters u and v, (m,) each, of the nearest of samples of a surface, dense in every span, to points (m, 3)."""
-    us, vs, tree = _grids.get(surface, None, lambda: _grid(surface))
-    nearest = np.asarray(tree.query(points)[1])
-    return us[nearest // len(vs)], vs[nearest % len(vs)]
-
-
-_grids: Remembered[Surface, None, tuple[Array, Array, cKDTree]] = Remembered(1)
-
-
-def _grid(surface: Surface) -> tuple[Array, Array, cKDTree]:
-    us, vs = (_samples(k, d, 40) for k, d in ((surface.knots_u, surface.degree_u), (surface.knots_v, surface.degree_v)))
-    return us, vs, cKDTree(surface_grid(surface, us, vs)[0, 0].reshape(-1, 3))
 
 
 def _over_joint(surface: Surface, points: Array, feet: SurfaceFeet, along: int) -> SurfaceFeet:
@@ -226,14 +207,42 @@ def _over_joint(surface: Surface, points: Array, feet: SurfaceFeet, along: int) 
         return feet
     start = uv[:, stuck]
     start[along] = np.where(start[along] <= low + hair, high, low)
-    other = _newton_on_surface(surface, points[stuck], start[0], start[1])
-    better = other.distance < feet.distance[stuck]
-    at = stuck[better]
+    return _better(surface, points, feet, stuck, start)
+
+
+def _better(surface: Surface, points: Array, feet: SurfaceFeet, again: IntArray, start: Array) -> SurfaceFeet:
+    """Feet of which those numbered are sought once more, from other parameters (2, k), and taken where nearer."""
+    other = _newton_on_surface(surface, points[again], start[0], start[1])
+    better = other.distance < feet.distance[again]
+    at = again[better]
     for own, new in zip(
         (feet.u, feet.v, feet.point, feet.distance), (other.u, other.v, other.point, other.distance), strict=True
     ):
         own[at] = new[better]
     return feet
+
+
+def _off_pole(surface: Surface, points: Array, feet: SurfaceFeet, side: str) -> SurfaceFeet:
+    """Feet that stopped at a pole, where nothing moves along it, tried again on the way out of it that leads to the
+    point most nearly.
+    """
+    axis, end = EDGES.index(side) // 2, int(side[1])
+    (low, high), (a, b) = surface.domain[axis], surface.domain[1 - axis]
+    uv, at = np.stack([feet.u, feet.v]), (low, high)[end]
+    stuck = np.flatnonzero((np.abs(uv[axis] - at) <= _HAIR * (high - low)) & (feet.distance > COINCIDENT))
+    if not len(stuck):
+        return feet
+    along = np.linspace(a, b, _WAYS)
+    u, v = (along, np.full(_WAYS, at)) if axis else (np.full(_WAYS, at), along)
+    d = surface_derivatives(surface, u, v, 1)
+    ways = (d[0, 1] if axis else d[1, 0]) * (1 - 2 * end)
+    length = np.maximum(norm(ways), TINY)
+    gap = points[stuck] - feet.point[stuck]
+    ahead = (gap @ ways.T) / length
+    best = ahead.argmax(axis=1)
+    step = np.clip(ahead[np.arange(len(stuck)), best] / length[best], 1e-9 * (high - low), 0.1 * (high - low))
+    start = np.stack([along[best], at + step * (1 - 2 * end)])
+    return _better(surface, points, feet, stuck, start if axis else start[::-1])
 
 
 def _newton_on_surface(surface: Surface, points: Array, u: Array, v: Array) -> SurfaceFeet:
@@ -248,8 +257,10 @@ def _newton_on_surface(surface: Surface, points: Array, u: Array, v: Array) -> S
         back_u, back_v = best_u[active], best_v[active]
         best_u[active], best_v[active] = np.where(worse, back_u, u[active]), np.where(worse, back_v, v[active])
         least[active] = np.where(worse, least[active], square)
-        new_u = np.clip(u[active] + np.clip(du, -0.1 * (u1 - u0), 0.1 * (u1 - u0)), u0, u1)
-        new_v = np.clip(v[active] + np.clip(dv, -0.1 * (v1 - v0), 0.1 * (v1 - v0)), v0, v1)
+        # A long step is shortened as it points: cut in one direction alone it may lead away.
+        short = 0.1 / np.maximum(0.1, np.maximum(np.abs(du) / (u1 - u0), np.abs(dv) / (v1 - v0)))
+        new_u = np.clip(u[active] + short * du, u0, u1)
+        new_v = np.clip(v[active] + short * dv, v0, v1)
         new_u = np.where(worse, 0.5 * (back_u + u[active]), new_u)
         new_v = np.where(worse, 0.5 * (back_v + v[active]), new_v)
         change = np.maximum(np.abs(new_u - u[active]) / (u1 - u0), np.abs(new_v - v[active]) / (v1 - v0))

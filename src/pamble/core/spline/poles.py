@@ -6,23 +6,13 @@ import numpy as np
 
 from pamble.core.arrays import TINY, Array, cross, norm
 from pamble.core.spline.evaluate import surface_derivatives
-from pamble.core.spline.surface import EDGES, Surface
+from pamble.core.spline.surface import Surface
 
 _STEP = 1e-6
 """How far, as a fraction of the domain, a place on a pole is moved inward to have a normal."""
 
 _NONE = 1e-10
 """Share of its mean by which an element of area is none."""
-
-
-_POINT = 1e-9
-"""Share of a surface's size below which one of its sides is a point."""
-
-
-def is_pole(surface: Surface, side: str) -> bool:
-    """Whether a side, "u0", "u1", "v0" or "v1", is a point."""
-    row = np.moveaxis(surface.control, EDGES.index(side) // 2, 0)[-int(side[1])]
-    return bool(np.ptp(row, axis=0).max() <= _POINT * max(surface.diagonal, TINY))
 
 
 def off_poles(surface: Surface, uv: Array, order: int) -> tuple[Array, Array]:

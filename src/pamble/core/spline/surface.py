@@ -8,13 +8,16 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import ArrayLike
 
-from pamble.core.arrays import Array, floats
+from pamble.core.arrays import TINY, Array, floats
 from pamble.core.errors import GeometryError
 from pamble.core.spline import basis
 from pamble.core.tolerances import COINCIDENT
 
 EDGES: tuple[str, str, str, str] = ("u0", "u1", "v0", "v1")
 """Lasting names of a natural face's edges: u0 is where u is least, and so on."""
+
+_POINT = 1e-9
+"""Share of a surface's size below which one of its sides is a point."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -79,6 +82,13 @@ class Surface:
         p = self.homogeneous
         ends = np.abs(p[0] - p[-1]).max(), np.abs(p[:, 0] - p[:, -1]).max()
         return bool(ends[0] < COINCIDENT), bool(ends[1] < COINCIDENT)
+
+    @cached_property
+    def poles(self) -> tuple[str, ...]:
+        """Those of its sides, "u0", "u1", "v0", "v1", that are a point."""
+        size = _POINT * max(self.diagonal, TINY)
+        rows = (np.moveaxis(self.control, k // 2, 0)[-(k % 2)] for k in range(4))
+        return tuple(side for side, row in zip(EDGES, rows, strict=True) if np.ptp(row, axis=0).max() <= size)
 
     @staticmethod
     def bezier(control: ArrayLike) -> Surface:

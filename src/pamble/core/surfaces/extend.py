@@ -11,7 +11,6 @@ from pamble.core.errors import GeometryError
 from pamble.core.spline import basis
 from pamble.core.spline.evaluate import surface_grid
 from pamble.core.spline.knots import reverse_surface, surface_part, swap_directions
-from pamble.core.spline.poles import is_pole
 from pamble.core.spline.surface import EDGES, Surface, from_homogeneous
 
 _STATIONS = 33
@@ -26,7 +25,7 @@ def grown(surface: Surface, share: float) -> Surface:
     Rational surfaces are carried on only where their weights stay positive.
     """
     for along, names in enumerate((("u0", "u1"), ("v0", "v1"))):
-        if surface.closed[along] or any(is_pole(surface, n) for n in names):
+        if surface.closed[along] or any(n in surface.poles for n in names):
             continue
         low, high = surface.domain[along]
         reach = (low - share * (high - low), high + share * (high - low))
@@ -51,7 +50,7 @@ def extend_surface(surface: Surface, side: str, length: float, shape: str = "cur
         raise GeometryError(f"An extension is longer than zero, not {length:g} mm.")
     if surface.closed[0 if side[0] == "u" else 1]:
         raise GeometryError("The surface closes on itself there: it has no end to be extended.")
-    if is_pole(surface, side):
+    if side in surface.poles:
         raise GeometryError("This side is a point (a pole): it cannot be extended.")
     turned = _to_end(surface, side)
     long = _by_curvature(turned, length) if shape == "curvature" else _straight(turned, length)

@@ -13,7 +13,6 @@ from pamble.core.errors import GeometryError
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.differential import curvatures
 from pamble.core.spline.evaluate import curve_derivatives, surface_grid
-from pamble.core.spline.poles import is_pole
 from pamble.core.spline.surface import EDGES, Surface
 from pamble.core.surfaces.fitted_rows import smooth_joints, smooth_order
 from pamble.core.surfaces.offset_rows import Rows
@@ -84,7 +83,7 @@ def _true(surface: Surface, distance: float, u: Array, v: Array) -> tuple[Array,
             f"({x:.2f}, {y:.2f}, {z:.2f}) mm."
         )
     points = np.asarray(d[0, 0] + distance * n)
-    for side in (s for s in EDGES if is_pole(surface, s)):
+    for side in surface.poles:
         row = np.moveaxis(points, EDGES.index(side) // 2, 0)[-int(side[1])]
         # An apex parts; what is smooth there stays one point.
         if np.ptp(row, axis=0).max() < _SAME_PLACE * abs(distance):
@@ -98,7 +97,7 @@ def _off_poles(surface: Surface, u: Array, v: Array) -> tuple[Array, Array]:
     for t, axis in ((u, "u"), (v, "v")):
         low, high = surface.domain[0 if axis == "u" else 1]
         step = _INWARD * (high - low)
-        least = low + step if is_pole(surface, f"{axis}0") else low
-        most = high - step if is_pole(surface, f"{axis}1") else high
+        least = low + step if f"{axis}0" in surface.poles else low
+        most = high - step if f"{axis}1" in surface.poles else high
         out.append(np.clip(t, least, most))
     return out[0], out[1]

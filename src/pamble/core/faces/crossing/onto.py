@@ -14,12 +14,13 @@ from pamble.core.faces.crossing.fit import FittedBranch, fit_branch
 from pamble.core.faces.crossing.stations import Stretch, tangents
 from pamble.core.faces.face import Face
 from pamble.core.faces.landing import land
-from pamble.core.spline.closest import nearest_samples, to_surface
+from pamble.core.spline.closest import to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_derivatives, curve_points
 from pamble.core.spline.kinks import kinks
 from pamble.core.spline.knots import curve_part
 from pamble.core.spline.power import surface_form
+from pamble.core.spline.seeds import nearest_samples
 from pamble.core.spline.surface import Surface
 from pamble.core.tolerances import COINCIDENT
 
