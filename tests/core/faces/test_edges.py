@@ -120,7 +120,7 @@ def test_a_rim_over_the_quarters_of_a_tube_is_smooth_in_space_and_true_to_its_tr
     on_face = surface_points(cut.surface, *curve_points(rim.pcurve, t).T)
     assert np.linalg.norm(on_face - curve_points(rim.space, t), axis=1).max() < 2e-4
     lid = face_from_shape(shape_faces(BRepPrimAPI_MakeCylinder(60, 90).Shape())[1])
-    with pytest.raises(GeometryError, match="It has 7 CVs already, and within 0.01 mm it would take 8"):
+    with pytest.raises(GeometryError, match=r"It has 7 CVs already, and within 0\.01 mm it would take"):
         simplify_edges(lid, [lid.edges[0].name], 0.01)
 
 
