@@ -28,6 +28,7 @@ from pamble.core.faces.converted import calm_on_spline, on_spline
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.kernel import curve_from_kernel, surface_from_kernel
 from pamble.core.faces.on_sides import on_sides
+from pamble.core.faces.turned_balls import clear_of_poles
 from pamble.core.faces.turns import (
     begun_at_seam,
     bounds_of,
@@ -97,6 +98,7 @@ def face_from_shape(shape: Any) -> Face:
     A face whose loop is four iso-lines becomes a natural four-sided one; a face that the file turns over has its
     surface turned, so that the surface normal is the face's. Raises `GeometryError` with the reason.
     """
+    shape = clear_of_poles(shape)
     whole, own_edge = _converted(shape)
     try:
         return _face(shape, whole, own_edge)

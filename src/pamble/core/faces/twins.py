@@ -20,6 +20,9 @@ from pamble.core.spline.surface import Surface
 
 _DEGREE = 5
 _SPANS = (1, 2, 3, 4, 6, 8, 12, 16, 24, 32, 48, 64)
+_COARSE, _FINER, _MOST = 8, 24, 400
+"""Spans from which those are halved in which even ones do not reach, so often at most, up to so many."""
+
 _EACH = 24
 """Samples for each span of a fit."""
 
@@ -118,17 +121,24 @@ def fitted_like(curve: Curve, places: Places, tolerance: float, rough: Mapping[f
     """
     start, end = curve.domain
     best: tuple[float, Curve] | None = None
-    for spans in _SPANS:
-        knots = _knots(curve, spans, rough or {})
+    knots = np.zeros(0)
+    for step in range(len(_SPANS) + _FINER):
+        if step < len(_SPANS):
+            knots = _knots(curve, _SPANS[step], rough or {})
+        elif step == len(_SPANS):
+            knots = _knots(curve, _COARSE, rough or {})
         breaks = basis.breaks(knots, _DEGREE)
-        t = np.unique(np.linspace(breaks[:-1], breaks[1:], _EACH + 1))
-        made = _fit(knots, t, places(t))
-        between = 0.5 * (t[1:] + t[:-1])
-        off = float(norm(curve_points(made, between) - places(between)).max())
-        if best is None or off < best[0]:
-            best = off, made
-        if off <= tolerance:
+        t = np.linspace(breaks[:-1], breaks[1:], _EACH + 1, axis=1)
+        made = _fit(knots, np.unique(t), places(np.unique(t)))
+        between = 0.5 * (t[:, 1:] + t[:, :-1])
+        off = norm(curve_points(made, between.ravel()) - places(between.ravel())).reshape(between.shape).max(axis=1)
+        if best is None or off.max() < best[0]:
+            best = float(off.max()), made
+        if off.max() <= tolerance or len(breaks) > _MOST:
             break
+        if step >= len(_SPANS):
+            # Spans as short everywhere as one place asks for, where a line passes a pole, would be too many.
+            knots = np.sort(np.append(knots, (0.5 * (breaks[1:] + breaks[:-1]))[off > tolerance]))
     assert best is not None
     return best[1] if best[1].domain == (start, end) else curve_part(best[1], start, end)
 
@@ -144,8 +154,11 @@ def rough_places(surface: Surface, domain: tuple[float, float], uv: Places) -> d
             smooth = degree - int(np.sum(knots == value))
             over = uv(t)[:, k] > value if smooth < _ROUGH else np.zeros(len(t), dtype=bool)
             for i in np.flatnonzero(over[1:] != over[:-1]):
-                at = float(brentq(lambda x, k=k, value=value: uv(np.array([x]))[0, k] - value, t[i], t[i + 1]))
-                out[at] = min(out.get(at, smooth), max(0, smooth))
+                ends = t[i : i + 2]
+                # What jumps beside a pole crosses nothing.
+                if (uv(ends[:1])[0, k] > value) != (uv(ends[1:])[0, k] > value):
+                    at = float(brentq(lambda x, k=k, value=value: uv(np.array([x]))[0, k] - value, *ends))
+                    out[at] = min(out.get(at, smooth), max(0, smooth))
     return out
 
 
