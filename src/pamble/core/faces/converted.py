@@ -10,8 +10,8 @@ import numpy as np
 
 from pamble.core.arrays import Array, norm
 from pamble.core.errors import GeometryError
+from pamble.core.faces.fitted import fitted_like, rough_places
 from pamble.core.faces.regions.sources import plane_scale
-from pamble.core.faces.twins import fitted_like, rough_places
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_derivatives, surface_points

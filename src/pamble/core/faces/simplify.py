@@ -15,8 +15,9 @@ from pamble.core.faces.converted import foot_curve
 from pamble.core.faces.edge_chain import edge_chain
 from pamble.core.faces.edges import in_order, merged_name, put_together, with_edges
 from pamble.core.faces.face import Edge, Face
+from pamble.core.faces.fitted import fitted_like, rough_places
 from pamble.core.faces.regions.sources import plane_scale
-from pamble.core.faces.twins import fitted_like, rough_places, twin
+from pamble.core.faces.twins import twin
 from pamble.core.spline.closest import to_curve, to_surface
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.evaluate import curve_points, surface_points

@@ -66,6 +66,8 @@ def clear_of_poles(shape: Any) -> Any:
     if clear.max() < _NEAR:
         return shape
     frame = gp_Ax3(ball.Location(), gp_Dir(*best), gp_Dir(*_start(np.vstack(rows), best)))
+    if not ball.Position().Direct():
+        frame.YReverse()
     for whole, back in product((False, True), (False, True)):
         try:
             made = _over(shape, edges, Geom_SphericalSurface(frame, radius), whole, back)

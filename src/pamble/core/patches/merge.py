@@ -99,8 +99,7 @@ def _shared(a: Surface, b: Surface, name: str, reach: float) -> tuple[str, str, 
         points = [curve_points(c, np.linspace(*c.domain, _ALONG)) for c in pair]
         away = max(to_curve(pair[1 - k], points[k]).distance.max() for k in (0, 1))
         found.append((float(away), one[1] < two[1], one, two))
-    least = min(found)[0]
-    away, _, one, two = min((f for f in found if f[0] <= least + _SAME * reach), key=lambda f: f[1])
+    away, _, one, two = min([f for f in found if f[0] <= reach] or [min(found)], key=lambda f: (f[1], f[0]))
     if away > reach:
         raise GeometryError(
             f"{name} shares no whole side with what it is joined to: the nearest are {away:.3f} mm apart. Match it, or "
@@ -171,7 +170,8 @@ def _angle(first: Surface, second: Surface) -> float:
         normals = []
         for surface, at in ((first, 1), (second, 0)):
             (v0, v1) = surface.domain[1]
-            _, d = off_poles(surface, np.column_stack([np.full(len(s), surface.domain[0][at]), v0 + s * (v1 - v0)]), 1)
+            rim = np.column_stack([np.full(len(s), surface.domain[0][at]), v0 + s * (v1 - v0)])
+            _, d = off_poles(surface, rim, 1)
             normals.append(unit(cross(d[1, 0], d[0, 1])))
         return np.asarray(np.degrees(np.arccos(np.clip(np.abs(dot(*normals)), -1, 1))))[None]
 
