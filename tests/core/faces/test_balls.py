@@ -35,12 +35,12 @@ def ball(rim: float, aside: float):
 
 
 @pytest.mark.parametrize("kind", SHAPES)
-@pytest.mark.parametrize("aside", [0.0, 0.01, -0.1, 1.0, -3.0])
+@pytest.mark.parametrize("aside", [0.0, 0.01, -0.1, 1.0, -3.0, -31.0])
 def test_a_ball_is_read_whole_wherever_its_poles_lie(kind, aside, tmp_path):
     for h in (-9.0, 7.0):
         solid = SHAPES[kind](ball(h, aside), h).Shape()
         found = [i.made for i in read_step(written(solid, tmp_path / "a.step")) if shape_kind(i.shape) == "sphere"]
-        assert sum(map(face_area, found)) == pytest.approx(2 * np.pi * R * AREAS[kind](h), rel=1e-6)
+        assert sum(map(face_area, found)) == pytest.approx(2 * np.pi * R * AREAS[kind](h), rel=2e-6)
         poles = [curve_points(edge_curve(f.surface, s), [0.0])[0] for f in found for s in f.surface.poles]
         edges = [e.space for f in found for e in f.edges if e.side not in f.surface.poles]
         rims = [e for e in edges if np.ptp(curve_points(e, np.linspace(*e.domain, 9))[:, 2]) < 1e-3]
@@ -57,3 +57,15 @@ def test_a_rim_through_a_pole_is_filleted_as_any_other(tmp_path):
         assert pamble(["fillet", str(path), f"--edge={x},{y},7", "--radius", "2", "-o", str(out), "--json"]) == 0
         volumes.append(body_of([i.made for i in read_step(out)], 0.005).volume)
     assert volumes == [pytest.approx(volumes[0], rel=1e-6)] * 4
+
+
+def test_a_meridian_stands_still_up_to_its_pole(tmp_path):
+    """OpenCASCADE makes waves of it, two radians wide, that do not show in space."""
+    turn, dip = 4.6857934906090986, -1.2
+    way = gp_Dir(np.cos(turn) * np.cos(dip), np.sin(turn) * np.cos(dip), np.sin(dip))
+    whole = BRepPrimAPI_MakeSphere(gp_Ax2(gp_Pnt(0, 0, 0), way), 25.509469893231522).Shape()
+    solid = SHAPES["cap"](whole, 13.22554484771871).Shape()
+    face = next(i.made for i in read_step(written(solid, tmp_path / "a.step")) if shape_kind(i.shape) == "sphere")
+    joint = [e for e in face.edges if np.linalg.norm(np.diff(curve_points(e.space, e.domain), axis=0)) > 1]
+    assert len(joint) == 2
+    assert all(np.ptp(e.pcurve.control[:, 0]) < 1e-9 for e in joint)

@@ -54,15 +54,29 @@ def on_spline(surface: Surface, pcurve: Curve, space: Curve, old: Curve) -> Curv
     old: the trim curve before, in parameters that differ from those of the spline by less than half a turn: it tells on
     which side of a joint the edge runs. Raises `GeometryError` where no trim curve is true to the edge.
     """
-    before = _off(surface, pcurve, space)
-    if before <= _GOOD:
+
+    def guide(share: Array) -> Array:
+        return curve_points(old, _at(old, share))
+
+    before, wavy = _off(surface, pcurve, space), _waves(surface, pcurve, guide)
+    if before <= _GOOD and not wavy:
         return pcurve
-    made = foot_curve(surface, space, lambda share: curve_points(old, _at(old, share)))
+    made = foot_curve(surface, space, guide)
     after = _off(surface, made, space)
+    if wavy and after <= _GOOD:
+        return made
     if min(before, after) > _WRONG:
         x, y, z = curve_points(space, _at(space, np.array([0.5])))[0]
         raise GeometryError(f"no trim curve on its surface is true to the edge at ({x:.2f}, {y:.2f}, {z:.2f}) mm")
     return made if after < before else pcurve
+
+
+def _waves(surface: Surface, pcurve: Curve, guide: Guide) -> bool:
+    """Whether a trim curve swings though the edge is a meridian: near a pole that hardly shows in space."""
+    share = np.linspace(0, 1, _SAMPLES)
+    there, here = guide(share), curve_points(pcurve, _at(pcurve, share))
+    turns = [(k, _STILL * float(np.ptp(surface.domain[k]))) for k in (0, 1) if surface.closed[k]]
+    return any(np.ptp(there[:, k]) <= hair < np.ptp(here[:, k]) for k, hair in turns)
 
 
 def foot_curve(surface: Surface, space: Curve, guide: Guide, tolerance: float = _FIT) -> Curve:
