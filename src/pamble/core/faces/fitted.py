@@ -84,18 +84,23 @@ def rough_places(surface: Surface, domain: tuple[float, float], uv: Places) -> d
     """Where a line (m, 2) over parameters (m,) crosses a knot at which a surface's derivatives jump, those of second
     order or lower, as between the quarters of a circle; and how many orders run on there.
     """
-    out: dict[float, int] = {}
-    t = np.linspace(*domain, _LOOKED)
-    for k, (knots, degree) in enumerate(((surface.knots_u, surface.degree_u), (surface.knots_v, surface.degree_v))):
-        for value in basis.breaks(knots, degree)[1:-1].tolist():
-            smooth = degree - int(np.sum(knots == value))
-            over = uv(t)[:, k] > value if smooth < _ROUGH else np.zeros(len(t), dtype=bool)
-            for i in np.flatnonzero(over[1:] != over[:-1]):
-                ends = t[i : i + 2]
-                # What jumps beside a pole crosses nothing.
-                if (uv(ends[:1])[0, k] > value) != (uv(ends[1:])[0, k] > value):
-                    at = float(brentq(lambda x, k=k, value=value: uv(np.array([x]))[0, k] - value, *ends))
-                    out[at] = min(out.get(at, smooth), max(0, smooth))
+    directions = (surface.knots_u, surface.degree_u), (surface.knots_v, surface.degree_v)
+    inner = [
+        (k, at, d - int(np.sum(x == at))) for k, (x, d) in enumerate(directions) for at in basis.breaks(x, d)[1:-1]
+    ]
+    rough = [(k, at, max(0, smooth)) for k, at, smooth in inner if smooth < _ROUGH]
+    if not rough:
+        return {}
+    t, out = np.linspace(*domain, _LOOKED), dict[float, int]()
+    row = uv(t)
+    for k, value, smooth in rough:
+        over = row[:, k] > value
+        for i in np.flatnonzero(over[1:] != over[:-1]):
+            ends = t[i : i + 2]
+            # What jumps beside a pole crosses nothing.
+            if (uv(ends[:1])[0, k] > value) != (uv(ends[1:])[0, k] > value):
+                at = float(brentq(lambda x, k=k, value=value: uv(np.array([x]))[0, k] - value, *ends))
+                out[at] = min(out.get(at, smooth), smooth)
     return out
 
 
@@ -105,14 +110,14 @@ def _knots(curve: Curve, spans: int, rough: Mapping[float, int]) -> Array:
     own = basis.breaks(curve.knots, p)
     inner = curve.knots[p + 1 : len(curve.knots) - p - 1]
     smooth = {b: max(0, p - int(np.sum(inner == b))) for b in own.tolist()[1:-1]}
-    hair = _HAIR * (own[-1] - own[0])
+    ends, hair = (float(own[0]), float(own[-1])), _HAIR * (own[-1] - own[0])
     for at, orders in rough.items():
-        near = own[np.abs(own - at).argmin()]
-        if abs(near - at) > hair:
+        away, near = min((abs(b - at), b) for b in (*ends, *smooth))
+        if away > hair:
             smooth[at] = orders
-        elif float(near) in smooth:
-            smooth[float(near)] = min(smooth[float(near)], orders)
-    breaks = [float(own[0]), *sorted(smooth), float(own[-1])]
+        elif near in smooth:
+            smooth[near] = min(smooth[near], orders)
+    breaks = [ends[0], *sorted(smooth), ends[1]]
     parts = [np.full(_DEGREE + 1, breaks[0])]
     each = max(1, round(spans / (len(breaks) - 1)))
     for a, b in pairwise(breaks):
