@@ -9,6 +9,7 @@ from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
 from pamble.cli.main import main as pamble
 from pamble.core.checks.body import body_of
 from pamble.core.exchange.step import read_step
+from pamble.core.faces.picking import Naming, pick_edge
 from pamble.core.faces.shapes import shape_kind
 from pamble.core.spline.closest import to_curve
 from pamble.core.spline.evaluate import curve_points
@@ -69,3 +70,15 @@ def test_a_meridian_stands_still_up_to_its_pole(tmp_path):
     joint = [e for e in face.edges if np.linalg.norm(np.diff(curve_points(e.space, e.domain), axis=0)) > 1]
     assert len(joint) == 2
     assert all(np.ptp(e.pcurve.control[:, 0]) < 1e-9 for e in joint)
+
+
+@pytest.mark.parametrize("aside", [-12.0, 0.0, 0.1, -0.5])
+def test_where_a_rim_ends_with_the_joint_the_rim_is_meant(aside, tmp_path):
+    solid = SHAPES["cap"](ball(7.0, aside), 7.0).Shape()
+    faces = [i.made for i in read_step(written(solid, tmp_path / "a.step"))]
+    round_ = next(f for f in faces if f.surface.poles)
+    corners = {tuple(p.round(9)) for e in round_.edges for p in curve_points(e.space, e.domain) if abs(p[2] - 7) < 1e-3}
+    for corner in corners:  # a little down the joint, as rounded numbers are
+        named = pick_edge(faces, Naming(np.array(corner) - [0, 0, 1e-4], np.array([0.0, 0, -R])), 2 * R)
+        along = curve_points(named.edge.space, np.linspace(*named.edge.domain, 9))
+        assert np.ptp(along[:, 2]) < 1e-3

@@ -10,14 +10,13 @@ from pathlib import Path
 from typing import Any
 
 from OCP.BRep import BRep_Tool
-from OCP.BRepGProp import BRepGProp
-from OCP.GProp import GProp_GProps
 from OCP.IFSelect import IFSelect_ReturnStatus
 from OCP.STEPControl import STEPControl_Reader, STEPControl_StepModelType, STEPControl_Writer
 from OCP.TopAbs import TopAbs_ShapeEnum
 
 from pamble.core.faces.face import Face
 from pamble.core.faces.joints import ball_like, other_joints, other_turns
+from pamble.core.faces.kernel import shape_area
 from pamble.core.faces.shapes import face_from_shape, shape_edges
 from pamble.core.faces.to_shape import face_to_shape
 
@@ -69,10 +68,4 @@ def _read_right(shape: Any) -> bool:
         if not written or reader.ReadFile(path) != IFSelect_ReturnStatus.IFSelect_RetDone:
             return False
         reader.TransferRoots()
-        return abs(_area(reader.OneShape()) - _area(shape)) < _SAME * _area(shape)
-
-
-def _area(shape: Any) -> float:
-    found = GProp_GProps()
-    BRepGProp.SurfaceProperties_s(shape, found, 1e-6)
-    return float(found.Mass())
+        return abs(shape_area(reader.OneShape()) - shape_area(shape)) < _SAME * shape_area(shape)

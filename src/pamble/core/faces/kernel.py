@@ -5,9 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+from OCP.BRepGProp import BRepGProp
 from OCP.Geom import Geom_BSplineCurve, Geom_BSplineSurface
 from OCP.Geom2d import Geom2d_BSplineCurve
 from OCP.gp import gp_Pnt, gp_Pnt2d
+from OCP.GProp import GProp_GProps
 from OCP.OCP.collections import (
     Array1_double,
     Array1_gp_Pnt,
@@ -21,6 +23,9 @@ from pamble.core.arrays import Array, floats
 from pamble.core.spline import knots
 from pamble.core.spline.curve import Curve
 from pamble.core.spline.surface import Surface
+
+_AREA = 1e-6
+"""Share of itself within which an area is measured."""
 
 
 def _knot_arrays(vector: Array) -> tuple[Any, Any]:
@@ -114,3 +119,10 @@ def curve_from_kernel(geom: Any) -> Curve:
     control = floats([(p.X(), p.Y()) if flat else (p.X(), p.Y(), p.Z()) for p in points])
     weights = floats([geom.Weight(i) for i in range(1, len(points) + 1)]) if geom.IsRational() else None
     return Curve(geom.Degree(), _vector(geom.Knot, geom.Multiplicity, geom.NbKnots()), control, weights)
+
+
+def shape_area(shape: Any) -> float:
+    """Area of a shape of the boundary model, mm²."""
+    found = GProp_GProps()
+    BRepGProp.SurfaceProperties_s(shape, found, _AREA)
+    return float(found.Mass())

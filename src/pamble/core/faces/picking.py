@@ -12,8 +12,10 @@ from pamble.core.errors import ReferenceLost
 from pamble.core.faces.face import Edge, Face
 from pamble.core.faces.frames import frames
 from pamble.core.faces.inside import inside
+from pamble.core.faces.on_sides import side_of
 from pamble.core.spline.closest import away_from_box, to_curve, to_surface
 from pamble.core.spline.evaluate import curve_points
+from pamble.core.spline.surface import EDGES
 
 _TOGETHER = 1e-3
 """Edges that are no farther apart than this, mm, where they are named lie together."""
@@ -81,9 +83,9 @@ class Naming:
 def pick_edge(faces: Sequence[Face], naming: Naming, diagonal: float, toward: Array | None = None) -> PickedEdge:
     """The edge nearest to a point.
 
-    An edge that passes a point comes before one that ends there. Where a point lies on an edge that several faces
-    share, the named face's counts; else the face is taken that leaves ``toward`` a place. Raises `ReferenceLost` if the
-    point is far from every edge.
+    An edge that passes a point comes before one that ends there, and any before one along which its face closes. Where
+    a point lies on an edge that several faces share, the named face's counts; else the face is taken that leaves
+    ``toward`` a place. Raises `ReferenceLost` if the point is far from every edge.
     """
     point = naming.point
     found = _candidates(faces, point)
@@ -96,6 +98,7 @@ def pick_edge(faces: Sequence[Face], naming: Naming, diagonal: float, toward: Ar
         )
     near = [p for p in found if p.distance <= best.distance + _TOGETHER]
     near = [p for p in near if not _at_end(p)] or near
+    near = [p for p in near if not _on_joint(p.edge)] or near
     if naming.face is not None:
         meant = {p.face for p in near}
         number = min(meant, key=lambda i: pick_face([faces[i]], naming.face, np.inf)[2])  # type: ignore[arg-type]
@@ -119,6 +122,11 @@ def _at_end(p: PickedEdge) -> bool:
     if norm(ends[:1] - ends[1:])[0] < _TOGETHER:
         return False
     return bool(norm(ends - p.point).min() < _TOGETHER)
+
+
+def _on_joint(edge: Edge) -> bool:
+    side = side_of(edge)
+    return side is not None and edge.surface.closed[EDGES.index(side) // 2]
 
 
 def _leaving(p: PickedEdge, toward: Array) -> float:

@@ -11,13 +11,11 @@ from OCP.BRep import BRep_Builder, BRep_Tool
 from OCP.BRepAdaptor import BRepAdaptor_Curve, BRepAdaptor_Surface
 from OCP.BRepBuilderAPI import BRepBuilderAPI_Copy, BRepBuilderAPI_MakeFace
 from OCP.BRepCheck import BRepCheck_Analyzer
-from OCP.BRepGProp import BRepGProp
 from OCP.BRepLib import BRepLib
 from OCP.collections import HSequence_TopoDS_Shape
 from OCP.Geom import Geom_SphericalSurface
 from OCP.GeomAbs import GeomAbs_CurveType, GeomAbs_SurfaceType
 from OCP.gp import gp_Ax3, gp_Dir
-from OCP.GProp import GProp_GProps
 from OCP.ShapeAnalysis import ShapeAnalysis_FreeBounds
 from OCP.ShapeFix import ShapeFix_Face
 from OCP.TopAbs import TopAbs_Orientation, TopAbs_ShapeEnum
@@ -25,6 +23,9 @@ from OCP.TopExp import TopExp_Explorer
 from OCP.TopoDS import TopoDS, TopoDS_Face
 
 from pamble.core.arrays import Array, cross, norm, unit
+from pamble.core.faces.kernel import shape_area
+from pamble.core.faces.loose import curve_from_shape
+from pamble.core.spline.evaluate import curve_points
 
 _NEAR = np.radians(12.0)
 """How near to a pole, seen from the middle, an edge may come."""
@@ -68,12 +69,13 @@ def clear_of_poles(shape: Any) -> Any:
     frame = gp_Ax3(ball.Location(), gp_Dir(*best), gp_Dir(*_start(np.vstack(rows), best)))
     if not ball.Position().Direct():
         frame.YReverse()
+    area = shape_area(shape)
     for whole, back in product((False, True), (False, True)):
         try:
             made = _over(shape, edges, Geom_SphericalSurface(frame, radius), whole, back)
         except Exception:  # of many kinds; the face stays as it is
             return shape
-        if BRepCheck_Analyzer(made).IsValid() and abs(_area(made) - _area(shape)) < _SAME_AREA * _area(shape):
+        if BRepCheck_Analyzer(made).IsValid() and abs(shape_area(made) - area) < _SAME_AREA * area:
             return made
     return shape
 
@@ -111,10 +113,7 @@ def _own_edges(shape: Any) -> list[Any]:
 
 
 def _places(edge: Any) -> Array:
-    curve = BRepAdaptor_Curve(edge)
-    return np.array(
-        [_xyz(curve.Value(t)) for t in np.linspace(curve.FirstParameter(), curve.LastParameter(), _SAMPLES)]
-    )
+    return curve_points(curve_from_shape(edge), np.linspace(0, 1, _SAMPLES))
 
 
 def _axes(edges: Sequence[Any]) -> list[Array]:
@@ -157,9 +156,3 @@ def _start(row: Array, axis: Array) -> Array:
     gaps = np.diff(np.append(turn, turn[0] + 2 * np.pi))
     at = turn[gaps.argmax()] + 0.5 * gaps.max() if gaps.max() > _GAP else first
     return np.asarray(np.cos(at) * x + np.sin(at) * np.cross(axis, x))
-
-
-def _area(shape: Any) -> float:
-    found = GProp_GProps()
-    BRepGProp.SurfaceProperties_s(shape, found)
-    return float(found.Mass())
